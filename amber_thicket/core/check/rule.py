@@ -1,0 +1,100 @@
+"""What a rule is, what it looks at, what it finds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, Literal
+
+import numpy as np
+
+from amber_thicket.core.pack.encode import Stored, stored
+from amber_thicket.core.pack.profiles import Plan, PlannedFile
+from amber_thicket.core.raster import Raster
+from amber_thicket.core.recipe import Recipe
+
+Level = Literal["pass", "note", "attention", "blocked", "unknown"]
+ORDER: tuple[Level, ...] = ("blocked", "attention", "unknown", "note", "pass")
+
+
+@dataclass(frozen=True)
+class Fix:
+    """One click: a change of settings like any other, undone like any other."""
+
+    label: str
+    changes: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One answer of a rule. measured, limit: in words with units. box: where, as left, top, width, height
+    in fractions of the tile. map: which map it is about."""
+
+    level: Level
+    measured: str
+    limit: str
+    map: str | None = None
+    box: tuple[float, float, float, float] | None = None
+    fix: Fix | None = None
+
+
+@dataclass(frozen=True)
+class Rule:
+    """id: "group.name". why: one sentence. source: published source, or "common practice, no source"."""
+
+    id: str
+    title: str
+    why: str
+    source: str
+    look: Callable[[Subject], Iterable[Finding]]
+
+
+@dataclass(frozen=True)
+class Subject:
+    """What rules look at: the maps inside, the files as they will be stored, and the recipe to mend.
+
+    maps: all maps of one tile by role. sample: the evened picture before tiling. size: finished (width, height).
+    """
+
+    maps: dict[str, Raster]
+    sample: Raster
+    recipe: Recipe
+    plan: Plan
+    size: tuple[int, int]
+    notes: dict[str, Any] = field(default_factory=dict)
+
+    @cached_property
+    def _codes(self) -> dict[str, Stored]:
+        pixels = {role: raster.pixels for role, raster in self.maps.items()}
+        return {file.name: stored(file, pixels) for file in self.plan.files}
+
+    def file_of(self, role: str) -> PlannedFile | None:
+        """The file that holds a role, or None when it is left out."""
+        return next((file for file in self.plan.files if role in file.roles), None)
+
+    def codes(self, role: str) -> Stored | None:
+        """The stored numbers of a role, exactly as the file will hold them; None when it is left out."""
+        file = self.file_of(role)
+        if file is None:
+            return None
+        codes = self._codes[file.name]
+        return codes[..., file.roles.index(role)] if len(file.roles) > 1 else codes
+
+    @property
+    def metal(self) -> bool:
+        return bool(self.maps["metallic"].pixels.max() > 0.5)
+
+
+def box_of(mask: np.ndarray) -> tuple[float, float, float, float] | None:
+    """The smallest box (fractions) around what is marked, or None."""
+    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    if rows.size == 0:
+        return None
+    height, width = mask.shape
+    return (
+        float(columns[0] / width),
+        float(rows[0] / height),
+        float((columns[-1] + 1 - columns[0]) / width),
+        float((rows[-1] + 1 - rows[0]) / height),
+    )

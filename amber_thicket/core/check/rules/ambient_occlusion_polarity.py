@@ -1,0 +1,28 @@
+"""Mean of the occlusion and its agreement with the height."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from amber_thicket.core.check.convention import UNSURE, recess_agreement
+from amber_thicket.core.check.rule import Finding, Rule, Subject
+
+
+def look(subject: Subject) -> Iterable[Finding]:
+    pixels = subject.maps["ambient_occlusion"].pixels
+    mean = float(pixels.mean())
+    sure = recess_agreement(subject.maps["height"].pixels, pixels)
+    if mean > 0.995:
+        yield Finding("note", f"mean {mean:.3f}: nearly blank", "0.5–0.99", map="ambient_occlusion")
+    else:
+        bad = mean < 0.5 or sure < -UNSURE
+        yield Finding("blocked" if bad else "pass", f"mean {mean:.2f}", "0.5–0.99", map="ambient_occlusion")
+
+
+RULE = Rule(
+    id="ambient_occlusion.polarity",
+    title="Open places are white",
+    why="Inverted occlusion darkens the tops and lights the recesses.",
+    source="glTF 2.0, 3.9.3; common practice",
+    look=look,
+)

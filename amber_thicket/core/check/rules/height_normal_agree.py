@@ -1,0 +1,44 @@
+"""Slopes of the height against the stored normal."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+
+from amber_thicket.core.check.convention import slope_agreement
+from amber_thicket.core.check.rule import Finding, Fix, Level, Rule, Subject
+from amber_thicket.core.pack.encode import decoded_normal
+
+LIMIT = 0.9
+
+
+def look(subject: Subject) -> Iterable[Finding]:
+    codes = subject.codes("normal")
+    if codes is None:
+        return
+    vectors = decoded_normal(codes)
+    file = subject.file_of("normal")
+    if file is not None and file.y == "minus":
+        vectors = vectors * np.float32([1, -1, 1])
+    sure = slope_agreement(subject.maps["height"].pixels, vectors)
+    if subject.recipe.settings("relief.normal").strength == 0:
+        yield Finding(
+            "note",
+            "normal strength is 0",
+            "over 0.9",
+            map="normal",
+            fix=Fix("Reset the strength", {"relief.normal.strength": None}),
+        )
+        return
+    level: Level = "pass" if sure > LIMIT else ("attention" if sure > 0 else "blocked")
+    yield Finding(level, f"{sure:.2f}", f"over {LIMIT:g}", map="normal")
+
+
+RULE = Rule(
+    id="height.normal_agree",
+    title="Normal and height are one surface",
+    why="When they disagree, shading and silhouette tell two stories.",
+    source="correlation of the slopes",
+    look=look,
+)

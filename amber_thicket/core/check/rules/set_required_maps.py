@@ -1,0 +1,25 @@
+"""The maps a profile promises are written."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from amber_thicket.core.check.rule import Finding, Rule, Subject
+
+
+def look(subject: Subject) -> Iterable[Finding]:
+    written = {role for file in subject.plan.files for role in file.roles}
+    missing = [role for role in subject.plan.profile.needs if role not in written]
+    if missing:
+        yield Finding("blocked", "missing: " + ", ".join(missing), "all required maps")
+    else:
+        yield Finding("pass", f"{len(written)} maps", "at least " + ", ".join(subject.plan.profile.needs))
+
+
+RULE = Rule(
+    id="set.required_maps",
+    title="Required maps are present",
+    why="The profile promises these maps to whoever reads the set.",
+    source="the profile",
+    look=look,
+)

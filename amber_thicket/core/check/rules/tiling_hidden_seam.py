@@ -1,0 +1,36 @@
+"""The worst inner line is no worse than what the picture has of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from amber_thicket.core.check.figures import coded, own_worst, seam
+from amber_thicket.core.check.rule import Finding, Rule, Subject
+
+LIMIT = 1.5
+
+
+def look(subject: Subject) -> Iterable[Finding]:
+    tile = coded(subject.maps["base_color"].pixels, "base_color")
+    sample = coded(subject.sample.pixels, "base_color")
+    for axis, name in ((0, "across"), (1, "down")):
+        inner, own = seam(tile, axis=axis), max(own_worst(sample, axis=axis), 3.0)
+        share = inner.inner / own
+        box = (inner.at - 0.01, 0.0, 0.02, 1.0) if axis == 0 else (0.0, inner.at - 0.01, 1.0, 0.02)
+        bad = share > LIMIT
+        yield Finding(
+            "attention" if bad else "pass",
+            f"{name} {inner.inner:.1f}, picture {own:.1f}",
+            f"at most {LIMIT} × the picture's own",
+            map="base_color",
+            box=box if bad else None,
+        )
+
+
+RULE = Rule(
+    id="tiling.hidden_seam",
+    title="No seam moved inside",
+    why="A join can leave the border and show as a line inside the tile instead.",
+    source="worst inner line against the worst line of the untiled picture; factor 1.5",
+    look=look,
+)

@@ -1,0 +1,35 @@
+"""Seam figure of every map and axis."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from amber_thicket.core.check.figures import coded, seam
+from amber_thicket.core.check.rule import Finding, Fix, Level, Rule, Subject
+from amber_thicket.core.registry import MAPS
+
+
+def look(subject: Subject) -> Iterable[Finding]:
+    for role in MAPS:
+        values = coded(subject.maps[role].pixels, role)
+        if float(values.max() - values.min()) < 1e-4:
+            continue
+        seams = [seam(values, axis=axis) for axis in (0, 1)]
+        worst = max(seams, key=lambda s: (not s.passes, s.border))
+        axis = seams.index(worst)
+        box = (0.0, 0.0, 0.02, 1.0) if axis == 0 else (0.0, 0.0, 1.0, 0.02)
+        joined = subject.recipe.settings("tile.join").method != "none"
+        fix = None if joined else Fix("Join by cut", {"tile.join.method": "cut"})
+        measured = f"{seams[0].border:.1f} across, {seams[1].border:.1f} down"
+        bad = worst.level != "pass"
+        level: Level = "blocked" if worst.level == "blocked" else ("attention" if bad else "pass")
+        yield Finding(level, measured, "under 4", map=role, box=box if bad else None, fix=fix if bad else None)
+
+
+RULE = Rule(
+    id="tiling.seam",
+    title="Edges meet",
+    why="A step across the border shows as a line at every repeat.",
+    source="second differences across the border against all other lines; limit 4 from measured photographs",
+    look=look,
+)

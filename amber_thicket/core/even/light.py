@@ -1,0 +1,81 @@
+"""Large-scale light: lamp fall-off, vignetting, a window at one side."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from amber_thicket.core.numeric.colour import luminance
+from amber_thicket.core.numeric.filters import blur, enlarge, shrink
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.settings import OperationSettings, setting
+
+_GRID = 128
+_DARK = 1e-3
+
+
+class Settings(OperationSettings):
+    amount: float = setting(
+        80.0,
+        ge=0,
+        le=100,
+        step=5,
+        unit="%",
+        label="Large-scale light",
+        help="Takes out slow changes of brightness across the picture; colours keep their hue.",
+    )
+    size: float = setting(
+        22.0,
+        ge=4,
+        le=80,
+        step=1,
+        unit="% of tile",
+        label="Light size",
+        help="Changes wider than this count as light; narrower ones stay.",
+    )
+
+
+def _surface_terms(height: int, width: int) -> Pixels:
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    x, y = (x + 0.5) / width * 2 - 1, (y + 0.5) / height * 2 - 1
+    return np.stack([np.ones_like(x), x, y, x * y, x * x, y * y], -1)
+
+
+def decide_light(squared: Raster, *, frame: Frame, amount: float, size: float) -> Pixels:
+    """Log of the light across the picture, mean 0, on a coarse grid.
+
+    A quadratic surface takes the slope that runs through the edges, where smoothing alone would be
+    biased; smoothing the rest follows what a quadratic cannot.
+    """
+    tone = np.log(np.maximum(luminance(squared.pixels), _DARK))
+    factor = max(1, min(tone.shape) // _GRID)
+    small = shrink(tone, factor)
+    terms = _surface_terms(*small.shape)
+    flat = terms.reshape(-1, 6)
+    weights, *_ = np.linalg.lstsq(flat, small.reshape(-1), rcond=None)
+    surface = (flat @ weights.astype(np.float32)).reshape(small.shape)
+    light = surface + blur(small - surface, frame.length(size) / factor, wraps=False)
+    return (light - light.mean()).astype(np.float32)
+
+
+def light(squared: Raster, *, frame: Frame, decided: Pixels, amount: float, size: float) -> Raster:
+    """The picture divided by its large-scale light to the power of amount. Linear RGB in and out."""
+    field = enlarge(decided, frame.height, frame.width, wraps=False, cubic=True)
+    gain = np.exp(field * np.float32(-amount / 100))
+    return Raster(
+        squared.pixels * gain[..., None],
+        evidence={"fall_off": round(float(np.exp(decided.max() - decided.min())), 3)},
+    )
+
+
+OPERATION = Operation(
+    id="even.light",
+    label="Large-scale light",
+    help="Slow changes of brightness across the picture.",
+    settings=Settings,
+    reads=("squared",),
+    writes="evened_light",
+    apply=light,
+    idle=lambda s: s.amount == 0,
+    decide=decide_light,
+)

@@ -1,0 +1,43 @@
+"""Which way up the capture is."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.raster import Frame, Raster
+from amber_thicket.core.settings import OperationSettings, setting
+
+
+class Settings(OperationSettings):
+    turn: Literal["0", "90", "180", "270"] = setting(
+        "0",
+        label="Turn",
+        unit="°",
+        choices={"0": "0", "90": "90", "180": "180", "270": "270"},
+        help="Turns the capture clockwise by quarter turns; no pixel is resampled.",
+    )
+    mirror: bool = setting(
+        False, label="Mirror", help="Swaps left and right, for captures made through a mirror or from behind."
+    )
+
+
+def orient(photo: Raster, *, frame: Frame, turn: str, mirror: bool) -> Raster:
+    """The capture turned clockwise by `turn` degrees and then mirrored. photo: linear RGB (H, W, 3)."""
+    pixels = np.rot90(photo.pixels, -int(turn) // 90)
+    if mirror:
+        pixels = pixels[:, ::-1]
+    return Raster(np.ascontiguousarray(pixels))
+
+
+OPERATION = Operation(
+    id="gather.orient",
+    label="Way up",
+    help="Which way up the capture is.",
+    settings=Settings,
+    reads=("photo",),
+    writes="gathered",
+    apply=orient,
+)

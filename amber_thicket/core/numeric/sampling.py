@@ -1,0 +1,109 @@
+"""Resampling of pictures: area averaging down, cubic or Lanczos up."""
+
+from __future__ import annotations
+
+import cv2
+import numba
+import numpy as np
+
+from amber_thicket.core.numeric.parallel import over_rows
+from amber_thicket.core.raster import Pixels
+
+MODES = {"smooth": cv2.INTER_CUBIC, "sharp": cv2.INTER_LANCZOS4}
+
+
+def region(pixels: Pixels, box: tuple[float, float, float, float], size: tuple[int, int], *, mode: str) -> Pixels:
+    """A sub-rectangle resampled to size.
+
+    pixels: (H, W[, C]) float32. box: left, top, right, bottom in pixels (edges, not centres; may be
+    fractional). size: (width, height) of the result. mode: "smooth" or "sharp", used when enlarging.
+    """
+    left, top, right, bottom = box
+    width, height = size
+    scale_x, scale_y = (right - left) / width, (bottom - top) / height
+    if scale_x > 1.0 or scale_y > 1.0:
+        pixels, left, top = _presmoothed(pixels, left, top, right, bottom)
+        soft = max(scale_x, scale_y)
+        if soft > 1.15:
+            sigma = 0.42 * (soft * soft - 1) ** 0.5
+            pixels = cv2.GaussianBlur(pixels, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
+    x = (np.arange(width, dtype=np.float32) + 0.5) * np.float32(scale_x) + np.float32(left - 0.5)
+    y = (np.arange(height, dtype=np.float32) + 0.5) * np.float32(scale_y) + np.float32(top - 0.5)
+    if _is_whole(x) and _is_whole(y) and x[0] >= 0 and y[0] >= 0:
+        x0, y0 = round(float(x[0])), round(float(y[0]))
+        if x0 + width <= pixels.shape[1] and y0 + height <= pixels.shape[0]:
+            return np.ascontiguousarray(pixels[y0 : y0 + height, x0 : x0 + width])
+    return _separable(pixels, x, y, mode)
+
+
+def _presmoothed(pixels: Pixels, left: float, top: float, right: float, bottom: float) -> tuple[Pixels, float, float]:
+    """Only the part that is needed, with a little room, so that smoothing costs no more than it must."""
+    x0, y0 = max(0, int(left) - 8), max(0, int(top) - 8)
+    x1, y1 = min(pixels.shape[1], int(right) + 9), min(pixels.shape[0], int(bottom) + 9)
+    return np.ascontiguousarray(pixels[y0:y1, x0:x1]), left - x0, top - y0
+
+
+def _is_whole(at: Pixels) -> bool:
+    steps_are_one = at.size < 2 or abs(float(at[-1] - at[0]) - (at.size - 1)) < 1e-3
+    return steps_are_one and abs(float(at[0]) - round(float(at[0]))) < 1e-3
+
+
+def _kernel(distance: Pixels, mode: str) -> Pixels:
+    away = np.abs(distance)
+    if mode == "sharp":
+        return np.where(away < 3, np.sinc(distance) * np.sinc(distance / 3), 0).astype(np.float32)
+    near = 1.5 * away**3 - 2.5 * away**2 + 1
+    far = -0.5 * away**3 + 2.5 * away**2 - 4 * away + 2
+    return np.where(away < 1, near, np.where(away < 2, far, 0)).astype(np.float32)
+
+
+def _taps(at: Pixels, limit: int, mode: str) -> tuple[np.ndarray, Pixels]:
+    reach = 3 if mode == "sharp" else 2
+    base = np.floor(at).astype(np.int64)
+    index = base[:, None] + np.arange(1 - reach, reach + 1)[None, :]
+    weight = _kernel(at[:, None] - index.astype(np.float32), mode)
+    weight /= weight.sum(axis=1, keepdims=True)
+    index = np.abs(index)
+    index = np.where(index >= limit, np.maximum(2 * limit - 2 - index, 0), index)
+    return np.clip(index, 0, limit - 1), weight
+
+
+def _separable(pixels: Pixels, x: Pixels, y: Pixels, mode: str) -> Pixels:
+    """Exact separable interpolation, rows first; weights are the same for every row and column."""
+    channels = pixels.reshape(pixels.shape[0], pixels.shape[1], -1)
+    index, weight = _taps(y, pixels.shape[0], mode)
+    rows = np.empty((y.size, channels.shape[1], channels.shape[2]), np.float32)
+    lines, flat = np.ascontiguousarray(channels.reshape(channels.shape[0], -1)), rows.reshape(y.size, -1)
+    over_rows(lambda first, last: _combine_rows(lines, index, weight, flat, first, last), y.size)
+    index_x, weight_x = _taps(x, pixels.shape[1], mode)
+    out = np.empty((y.size, x.size, channels.shape[2]), np.float32)
+    over_rows(lambda first, last: _combine_columns(rows, index_x, weight_x, out, first, last), y.size)
+    return out.reshape((y.size, x.size, *pixels.shape[2:]))
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _combine_rows(rows, index, weight, out, first, last):  # type: ignore[no-untyped-def]
+    taps = index.shape[1]
+    width = rows.shape[1]
+    for r in range(first, last):
+        target = out[r]
+        target[:] = 0
+        for t in range(taps):
+            source = rows[index[r, t]]
+            w = weight[r, t]
+            if w != 0.0:
+                for i in range(width):
+                    target[i] += source[i] * w
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _combine_columns(rows, index, weight, out, first, last):  # type: ignore[no-untyped-def]
+    taps, width, channels = index.shape[1], out.shape[1], out.shape[2]
+    for r in range(first, last):
+        source, target = rows[r], out[r]
+        for x in range(width):
+            for channel in range(channels):
+                total = np.float32(0.0)
+                for t in range(taps):
+                    total += source[index[x, t], channel] * weight[x, t]
+                target[x, channel] = total

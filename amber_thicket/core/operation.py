@@ -1,0 +1,50 @@
+"""What an operation is: one step of a stage, with its settings, declared next to its function."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from amber_thicket.core.raster import Frame, Raster
+from amber_thicket.core.settings import OperationSettings
+
+Stage = Literal["gather", "square", "even", "tile", "relief", "response", "check", "pack"]
+STAGES: tuple[Stage, ...] = ("gather", "square", "even", "tile", "relief", "response", "check", "pack")
+
+Apply = Callable[..., Raster]
+Decide = Callable[..., Any]
+
+
+@dataclass(frozen=True)
+class Operation:
+    """One step.
+
+    id: "stage.name". reads: layers it takes, in the order of the function's arguments. writes: the
+    layer it makes ("" for settings that other parts read). decide: optional first half that looks at
+    the inputs at plan size and returns what holds for every size (levels, joins, light field);
+    its result reaches `apply` as `decided`. idle: says from the settings that the operation would change
+    nothing, so its first input passes through. version: raise it when the pixels change.
+    """
+
+    id: str
+    label: str
+    help: str
+    settings: type[OperationSettings]
+    reads: tuple[str, ...] = ()
+    writes: str = ""
+    apply: Apply | None = None
+    decide: Decide | None = None
+    idle: Callable[[Any], bool] | None = None
+    version: int = 1
+
+    @property
+    def stage(self) -> str:
+        return self.id.split(".")[0]
+
+    @property
+    def name(self) -> str:
+        return self.id.split(".")[1]
+
+
+__all__ = ["STAGES", "Apply", "Decide", "Frame", "Operation", "Raster", "Stage"]

@@ -1,0 +1,50 @@
+"""Pixels together with their meaning."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Pixels = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Frame:
+    """The grid a layer is sampled on.
+
+    width, height: pixels of this layer. tile_width: pixels of one whole tile at this scale, the
+    yardstick of every spatial setting. wraps: the layer's edges meet (true from Tile on).
+    tile_mm: physical width of one tile in millimetres, or None when it is not known.
+    """
+
+    width: int
+    height: int
+    tile_width: float
+    wraps: bool
+    tile_mm: float | None = None
+
+    def length(self, percent: float) -> float:
+        """Pixels for a length given in per cent of the tile width."""
+        return percent / 100.0 * self.tile_width
+
+
+@dataclass(frozen=True)
+class Raster:
+    """A layer: float32 pixels and what they mean.
+
+    pixels: (H, W) or (H, W, 3) float32. Colours are linear light with BT.709 primaries, scalars are in
+    [0, 1], normals are unit vectors (+X right, +Y up, +Z out).
+    span: for a height, how far white stands above black, as a fraction of the tile width.
+    evidence: plain JSON values that say why the pixels are what they are.
+    """
+
+    pixels: Pixels
+    span: float = 0.0
+    evidence: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def nbytes(self) -> int:
+        return int(self.pixels.nbytes)

@@ -1,0 +1,68 @@
+"""The explicit list of operations, in the order they run. A duplicate id fails at import."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from amber_thicket.core.check import limits
+from amber_thicket.core.even import highlight, light, original, shadow
+from amber_thicket.core.gather import orient
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.pack import files
+from amber_thicket.core.relief import height, normal, occlusion
+from amber_thicket.core.response import metallic, roughness
+from amber_thicket.core.settings import describe
+from amber_thicket.core.square import crop, size
+from amber_thicket.core.tile import join
+
+OPERATIONS: tuple[Operation, ...] = (
+    orient.OPERATION,
+    crop.OPERATION,
+    size.OPERATION,
+    light.OPERATION,
+    shadow.OPERATION,
+    highlight.OPERATION,
+    original.OPERATION,
+    join.OPERATION,
+    height.OPERATION,
+    normal.OPERATION,
+    occlusion.OPERATION,
+    roughness.OPERATION,
+    metallic.OPERATION,
+    limits.OPERATION,
+    files.OPERATION,
+)
+
+BY_ID: dict[str, Operation] = {operation.id: operation for operation in OPERATIONS}
+BY_LAYER: dict[str, Operation] = {operation.writes: operation for operation in OPERATIONS if operation.writes}
+if len(BY_ID) != len(OPERATIONS):
+    raise RuntimeError("two operations share an id")
+
+# What a stage shows when it is opened.
+STAGE_LAYERS: dict[str, str] = {
+    "gather": "gathered",
+    "square": "squared",
+    "even": "evened",
+    "tile": "base_color",
+    "relief": "height",
+    "response": "roughness",
+    "check": "ambient_occlusion",
+    "pack": "normal",
+}
+MAPS: tuple[str, ...] = ("base_color", "height", "normal", "roughness", "metallic", "ambient_occlusion")
+
+
+def catalogue() -> list[dict[str, Any]]:
+    """Every operation with its settings as plain data: what `settings --json` and the page read."""
+    return [
+        {
+            "id": operation.id,
+            "stage": operation.stage,
+            "name": operation.name,
+            "label": operation.label,
+            "help": operation.help,
+            "writes": operation.writes or None,
+            "settings": describe(operation.settings),
+        }
+        for operation in OPERATIONS
+    ]

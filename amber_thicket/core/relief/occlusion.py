@@ -1,0 +1,156 @@
+"""Ambient occlusion from height, by the horizon in 16 directions.
+
+Per slice through the normal's projection the cosine-weighted open sky has a closed form; see
+Jimenez et al., "Practical real-time strategies for accurate indirect occlusion", 2016, eq. 7.
+"""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from amber_thicket.core.numeric.filters import pad
+from amber_thicket.core.numeric.parallel import over_rows
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.relief.slope import slopes
+from amber_thicket.core.settings import OperationSettings, setting
+
+_SLICES = 8
+_STEPS = 12
+
+
+class Settings(OperationSettings):
+    reach: float = setting(
+        6.0,
+        ge=0.5,
+        le=25,
+        step=0.5,
+        unit="% of tile",
+        label="Reach",
+        help="How far away the surface can still shade a point.",
+    )
+    depth: float = setting(
+        1.0, ge=0, le=6, step=0.1, unit="×", label="Depth", help="Deepens the relief for the occlusion alone."
+    )
+    contrast: float = setting(
+        1.0, ge=0.2, le=4, step=0.05, unit="×", label="Contrast", help="1 is measured; more darkens the recesses."
+    )
+
+
+def from_height(height: Pixels, *, depth: float, reach: float, wraps: bool = True) -> Pixels:
+    """Share of the cosine-weighted sky about the normal that is open, (H, W) in [0, 1].
+
+    height: (H, W) float32. depth: pixels from height 0 to height 1. reach: pixels.
+    """
+    rows, columns = height.shape
+    limit = max(1, min(int(np.ceil(reach)), min(rows, columns) - 1))
+    scaled = np.ascontiguousarray(height * np.float32(depth))
+    padded = np.ascontiguousarray(pad(scaled, limit, wraps=wraps))
+    right, up = slopes(scaled, wraps=wraps)
+    offsets, distances = _marches(limit)
+    out = np.zeros((rows, columns), np.float32)
+
+    def band(first: int, last: int) -> None:
+        _horizons(padded, right, up, offsets, distances, limit, out, first, last)
+
+    over_rows(band, rows, least=16)
+    return np.clip(out / np.float32(_SLICES), 0, 1)
+
+
+def _marches(limit: int) -> tuple[np.ndarray, Pixels]:
+    """Whole-pixel steps (slice, side, step, dy/dx) at growing distance, and their lengths."""
+    growth = (np.arange(1, _STEPS + 1) / _STEPS) ** 1.8
+    radii = np.maximum(growth * limit, np.arange(1, _STEPS + 1).clip(max=limit))
+    offsets = np.zeros((_SLICES, 2, _STEPS, 2), np.int64)
+    for part in range(_SLICES):
+        angle = np.pi * part / _SLICES
+        for side, sign in enumerate((1, -1)):
+            offsets[part, side, :, 0] = np.rint(-sign * np.sin(angle) * radii)
+            offsets[part, side, :, 1] = np.rint(sign * np.cos(angle) * radii)
+    distances = np.sqrt((offsets.astype(np.float64) ** 2).sum(-1))
+    return offsets, np.maximum(distances, 1).astype(np.float32)
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _arctan(t):  # type: ignore[no-untyped-def]
+    """arctan to 1e-6 without a library call, so that whole rows are computed at once."""
+    size = abs(t)
+    far = size > np.float32(1.0)
+    q = np.float32(1.0) / size if far else size
+    s = q * q
+    poly = np.float32(-0.01172120)
+    poly = poly * s + np.float32(0.05265332)
+    poly = poly * s + np.float32(-0.11643287)
+    poly = poly * s + np.float32(0.19354346)
+    poly = poly * s + np.float32(-0.33262347)
+    poly = poly * s + np.float32(0.99997726)
+    poly = poly * q
+    angle = np.float32(1.5707964) - poly if far else poly
+    return -angle if t < np.float32(0.0) else angle
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _horizons(height, right, up, offsets, distances, margin, out, first, last):  # type: ignore[no-untyped-def]
+    width = out.shape[1]
+    slices, steps = offsets.shape[0], offsets.shape[2]
+    ahead = np.empty(width, np.float32)
+    behind = np.empty(width, np.float32)
+    for y in range(first, last):
+        centre = height[y + margin, margin : margin + width]
+        line, line_right, line_up = out[y], right[y], up[y]
+        for part in range(slices):
+            angle = np.pi * part / slices
+            c, s = np.float32(np.cos(angle)), np.float32(np.sin(angle))
+            for side in range(2):
+                tangent = ahead if side == 0 else behind
+                for x in range(width):
+                    tangent[x] = np.float32(-1e9)
+                for step in range(steps):
+                    dy, dx = offsets[part, side, step, 0], offsets[part, side, step, 1]
+                    other = height[y + margin + dy, margin + dx : margin + dx + width]
+                    inverse = np.float32(1.0) / distances[part, side, step]
+                    for x in range(width):
+                        rise = (other[x] - centre[x]) * inverse
+                        tangent[x] = max(tangent[x], rise)
+            for x in range(width):
+                # Slope along and across the slice; the normal is (-right, -up, 1).
+                along = line_right[x] * c + line_up[x] * s
+                across = line_up[x] * c - line_right[x] * s
+                # The surface's own plane is the lowest horizon there can be.
+                t_ahead = max(ahead[x], along)
+                t_behind = max(behind[x], -along)
+                # cos and sin of each horizon's angle from the zenith, and of the normal's (toward ahead).
+                n_ahead = np.float32(1.0) / np.sqrt(np.float32(1.0) + t_ahead * t_ahead)
+                n_behind = np.float32(1.0) / np.sqrt(np.float32(1.0) + t_behind * t_behind)
+                n_along = np.float32(1.0) / np.sqrt(np.float32(1.0) + along * along)
+                leaning = np.float32(1.0) + along * along
+                projected = np.sqrt(leaning / (leaning + across * across))
+                zenith_ahead = np.float32(1.5707964) - _arctan(t_ahead)
+                zenith_behind = _arctan(t_behind) - np.float32(1.5707964)
+                cos_g, sin_g = n_along, -along * n_along
+                # cos(2h - gamma) = cos 2h cos gamma + sin 2h sin gamma, from the tangents.
+                c1, s1 = t_ahead * n_ahead, n_ahead
+                c2, s2 = t_behind * n_behind, -n_behind
+                cos_2a = (np.float32(2) * c1 * c1 - np.float32(1)) * cos_g + np.float32(2) * s1 * c1 * sin_g
+                cos_2b = (np.float32(2) * c2 * c2 - np.float32(1)) * cos_g + np.float32(2) * s2 * c2 * sin_g
+                open_ahead = -cos_2a + cos_g + np.float32(2) * zenith_ahead * sin_g
+                open_behind = -cos_2b + cos_g + np.float32(2) * zenith_behind * sin_g
+                line[x] += projected * np.float32(0.25) * (open_ahead + open_behind)
+
+
+def occlusion(height: Raster, *, frame: Frame, reach: float, depth: float, contrast: float) -> Raster:
+    """Ambient occlusion in [0, 1], 1 is open. height: a layer that wraps, with its span."""
+    pixels = from_height(height.pixels, depth=height.span * frame.tile_width * depth, reach=frame.length(reach))
+    return Raster(pixels if contrast == 1 else pixels ** np.float32(contrast))
+
+
+OPERATION = Operation(
+    id="relief.occlusion",
+    label="Occlusion",
+    help="How much of the sky each point sees.",
+    settings=Settings,
+    reads=("height",),
+    writes="ambient_occlusion",
+    apply=occlusion,
+)

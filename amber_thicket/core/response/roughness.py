@@ -1,0 +1,112 @@
+"""Roughness from tone and fine detail."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.levels import soft_clip
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.settings import OperationSettings, setting
+
+_AROUND = 0.02
+_DETAIL = 0.004
+
+
+class Settings(OperationSettings):
+    centre: float = setting(
+        0.7,
+        ge=0,
+        le=1,
+        step=0.01,
+        label="Centre",
+        help="The roughness around which the map lies: 0 mirrors, 1 is chalk.",
+    )
+    spread: float = setting(
+        0.08, ge=0, le=0.5, step=0.01, label="Spread", help="How far typical places lie from the centre."
+    )
+    tone: float = setting(
+        -60.0,
+        ge=-100,
+        le=100,
+        step=5,
+        unit="%",
+        label="From tone",
+        help="Below 0 dark places are rougher, above 0 bright ones are.",
+    )
+    detail: float = setting(
+        40.0,
+        ge=-100,
+        le=100,
+        step=5,
+        unit="%",
+        label="From detail",
+        help="Above 0 busy places are rougher, below 0 smooth ones are.",
+    )
+    low: float = setting(
+        0.05, ge=0, le=1, step=0.01, folded=True, label="Lowest", help="No place is smoother than this."
+    )
+    high: float = setting(
+        0.98, ge=0, le=1, step=0.01, folded=True, label="Highest", help="No place is rougher than this."
+    )
+
+
+def _cues(base_color: Raster, frame: Frame) -> tuple[Pixels, Pixels]:
+    tone = encode_srgb(luminance(base_color.pixels))
+    wide = frame.tile_width
+    soft = blur(tone, _DETAIL * wide, wraps=True)
+    detail = np.sqrt(blur(np.square(soft - blur(soft, 3 * _DETAIL * wide, wraps=True)), _AROUND * wide, wraps=True))
+    return soft, detail
+
+
+class Decided(NamedTuple):
+    """spreads: mean and standard deviation of each cue. cues: themselves at plan size, for reuse there."""
+
+    spreads: tuple[tuple[float, float], ...]
+    cues: tuple[Pixels, Pixels]
+
+
+def decide_roughness(base_color: Raster, *, frame: Frame, **_: float) -> Decided:
+    """Mean and spread of the two cues."""
+    cues = _cues(base_color, frame)
+    return Decided(tuple((float(cue.mean()), float(max(cue.std(), 1e-4))) for cue in cues), cues)
+
+
+def roughness(
+    base_color: Raster,
+    *,
+    frame: Frame,
+    decided: Decided,
+    centre: float,
+    spread: float,
+    tone: float,
+    detail: float,
+    low: float,
+    high: float,
+) -> Raster:
+    """Roughness in [low, high], (H, W). base_color: linear RGB (H, W, 3) that wraps."""
+    same = decided.cues[0].shape == (frame.height, frame.width)
+    cues = decided.cues if same else _cues(base_color, frame)
+    weights = np.array([tone, detail]) / 100
+    norm = max(float(np.hypot(*weights)), 1e-6)
+    pixels = np.full(cues[0].shape, centre, np.float32)
+    for cue, (mean, deviation), weight in zip(cues, decided.spreads, weights, strict=True):
+        pixels += np.float32(spread * weight / norm / deviation) * (cue - np.float32(mean))
+    floor, top = min(low, high), max(low, high)
+    return Raster(soft_clip(pixels, floor, top))
+
+
+OPERATION = Operation(
+    id="response.roughness",
+    label="Roughness",
+    help="How sharply each point mirrors, read from tone and detail.",
+    settings=Settings,
+    reads=("base_color",),
+    writes="roughness",
+    apply=roughness,
+    decide=decide_roughness,
+)

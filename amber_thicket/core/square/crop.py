@@ -1,0 +1,77 @@
+"""Which part of the capture becomes the sample."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import model_validator
+
+from amber_thicket.core.numeric import sampling
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.raster import Frame, Raster
+from amber_thicket.core.settings import OperationSettings, setting
+
+LEAST = 1.0
+
+
+class Settings(OperationSettings):
+    left: float = setting(
+        0.0, ge=0, le=99, step=0.5, unit="% of picture", label="Left", help="Left edge of the sample in the picture."
+    )
+    top: float = setting(
+        0.0, ge=0, le=99, step=0.5, unit="% of picture", label="Top", help="Upper edge of the sample in the picture."
+    )
+    right: float = setting(
+        100.0, ge=1, le=100, step=0.5, unit="% of picture", label="Right", help="Right edge of the sample."
+    )
+    bottom: float = setting(
+        100.0, ge=1, le=100, step=0.5, unit="% of picture", label="Bottom", help="Lower edge of the sample."
+    )
+    resampling: Literal["smooth", "sharp"] = setting(
+        "sharp",
+        label="Resampling",
+        folded=True,
+        choices={"smooth": "Smooth", "sharp": "Sharp"},
+        help="How pixels are made when the sample is enlarged: smooth (cubic) or sharp (Lanczos).",
+    )
+
+    @model_validator(mode="after")
+    def _has_room(self) -> Settings:
+        if self.right - self.left < LEAST or self.bottom - self.top < LEAST:
+            raise ValueError(f"the sample must keep at least {LEAST:g} % of the picture on each side")
+        return self
+
+
+def fitted(settings: Settings, picture: tuple[int, int], aspect: float) -> tuple[float, float, float, float]:
+    """The largest box of the wanted aspect centred in the crop: (left, top, right, bottom) in pixels.
+
+    picture: (width, height) px. aspect: width over height of the sample. Nothing is ever stretched:
+    what does not fit the aspect is left out evenly on both sides.
+    """
+    width, height = picture
+    left, right = settings.left / 100 * width, settings.right / 100 * width
+    top, bottom = settings.top / 100 * height, settings.bottom / 100 * height
+    box_width = min(right - left, (bottom - top) * aspect)
+    box_height = box_width / aspect
+    left += (right - left - box_width) / 2
+    top += (bottom - top - box_height) / 2
+    return left, top, left + box_width, top + box_height
+
+
+def crop(gathered: Raster, *, frame: Frame, resampling: str, **edges: float) -> Raster:
+    """The sample at frame size. gathered: linear RGB (H, W, 3), any scale. Returns (height, width, 3)."""
+    height, width = gathered.pixels.shape[:2]
+    box = fitted(Settings(**edges), (width, height), frame.width / frame.height)
+    pixels = sampling.region(gathered.pixels, box, (frame.width, frame.height), mode=resampling)
+    return Raster(pixels.clip(0, None))
+
+
+OPERATION = Operation(
+    id="square.crop",
+    label="Crop",
+    help="Which part of the picture becomes the sample. Drag the handles on the picture.",
+    settings=Settings,
+    reads=("gathered",),
+    writes="squared",
+    apply=crop,
+)

@@ -1,0 +1,102 @@
+"""Least-visible joins: shortest paths through the overlap of two shifted copies.
+
+Source: Efros & Freeman, "Image quilting for texture synthesis and transfer", SIGGRAPH 2001 (minimum
+error boundary cut). Here one of the two paths is closed round the tile, by trying every start.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_thicket.core.numeric.colour import encode_srgb
+from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.raster import Pixels
+
+Path = NDArray[np.int32]
+
+
+def features(strip: Pixels) -> Pixels:
+    """What the eye compares across a join: colour and its slopes, (H, W, 9). strip: linear RGB."""
+    colour = blur(encode_srgb(strip) / np.float32(3**0.5), 0.7, wraps=False)
+    across = cv2.Sobel(colour, cv2.CV_32F, 1, 0, ksize=1, scale=0.5, borderType=cv2.BORDER_REPLICATE)
+    down = cv2.Sobel(colour, cv2.CV_32F, 0, 1, ksize=1, scale=0.5, borderType=cv2.BORDER_REPLICATE)
+    return np.concatenate([colour, across, down], -1)
+
+
+def mismatch(one: Pixels, other: Pixels) -> Pixels:
+    """Squared feature difference, (H, W)."""
+    difference = one - other
+    return np.einsum("ijk,ijk->ij", difference, difference).astype(np.float32)
+
+
+def _banded(cost: Pixels, wander: float) -> Pixels:
+    """cost (length, width) with everything but the middle `wander` share of the width made too dear."""
+    width = cost.shape[1]
+    margin = max(2, width // 12)
+    half = max(1.0, wander * (width / 2 - margin))
+    away = np.abs(np.arange(width) - (width - 1) / 2)
+    # A slight pull to the middle keeps the path off the ends where the feather has no room.
+    pull = 0.02 * float(cost.mean()) * (away / (width / 2)) ** 4
+    dear = np.where(away > half, np.float32(1e3) * (1 + away - half), 0)
+    return np.ascontiguousarray(cost + pull[None, :] + dear[None, :], np.float32)
+
+
+@numba.njit(cache=True, nogil=True)
+def _accumulate(cost, start, best, came):  # type: ignore[no-untyped-def]
+    length, width = cost.shape
+    for x in range(width):
+        best[0, x] = cost[0, x] if start < 0 or x == start else np.float32(1e9)
+    for y in range(1, length):
+        for x in range(width):
+            low = best[y - 1, x]
+            step = 0
+            if x > 0 and best[y - 1, x - 1] < low:
+                low = best[y - 1, x - 1]
+                step = -1
+            if x + 1 < width and best[y - 1, x + 1] < low:
+                low = best[y - 1, x + 1]
+                step = 1
+            best[y, x] = low + cost[y, x]
+            came[y, x] = step
+
+
+@numba.njit(cache=True, nogil=True)
+def _trace(best, came, end, path):  # type: ignore[no-untyped-def]
+    x = end
+    for y in range(best.shape[0] - 1, -1, -1):
+        path[y] = x
+        x += came[y, x]
+
+
+def open_path(cost: Pixels, *, wander: float) -> Path:
+    """Column of the cheapest path from the first row to the last. cost: (length, width). wander: 0..1."""
+    banded = _banded(cost, wander)
+    best, came = np.empty_like(banded), np.zeros(banded.shape, np.int8)
+    _accumulate(banded, -1, best, came)
+    path = np.empty(cost.shape[0], np.int32)
+    _trace(best, came, int(best[-1].argmin()), path)
+    return path
+
+
+def closed_path(cost: Pixels, *, wander: float) -> Path:
+    """The cheapest path whose last row joins its first (columns at most one apart). cost: (length, width)."""
+    banded = _banded(cost, wander)
+    ring = np.vstack([banded, banded[:1]])
+    best, came = np.empty_like(ring), np.zeros(ring.shape, np.int8)
+    path = np.empty(ring.shape[0], np.int32)
+    # No closed path is cheaper than the open one; starts are tried in the order of that bound.
+    _accumulate(ring, -1, best, came)
+    through = best[-1].copy()
+    lowest, winner = np.inf, path
+    for start in np.argsort(through):
+        if through[start] >= lowest:
+            break
+        _accumulate(ring, int(start), best, came)
+        if best[-1, start] < lowest:
+            lowest = float(best[-1, start])
+            _trace(best, came, int(start), path)
+            winner = path.copy()
+    return winner[:-1]

@@ -1,0 +1,85 @@
+"""The few errors this program raises on purpose.
+
+Each says what happened, to what, and what to do. The core knows no HTTP: `web/errors.py` maps the
+classes to status codes once.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+
+class ThicketError(Exception):
+    """Base of all deliberate errors.
+
+    code: stable short name for programs. message: what happened. remedy: what the user can do.
+    details: plain JSON values (setting, limit, value, file ...).
+    """
+
+    code = "error"
+
+    def __init__(self, message: str, *, remedy: str = "", **details: Any) -> None:
+        super().__init__(message)
+        self.message = message
+        self.remedy = remedy
+        self.details = details
+
+
+class UnreadableFile(ThicketError):
+    """The bytes are not a picture we can read, or are damaged."""
+
+    code = "unreadable-file"
+
+
+class TooLarge(ThicketError):
+    """Refused before decoding because it passes a limit."""
+
+    code = "too-large"
+
+
+class BadSetting(ThicketError):
+    """A setting is unknown, out of range or of the wrong type; the recipe is left as it was."""
+
+    code = "bad-setting"
+
+
+class BadRecipe(ThicketError):
+    """A recipe cannot be read: not JSON, wrong shape, or from a newer version."""
+
+    code = "bad-recipe"
+
+
+class NotFound(ThicketError):
+    """The named thing is not here."""
+
+    code = "not-found"
+
+
+class StaleEdit(ThicketError):
+    """Somebody else edited first; details carry the current revision."""
+
+    code = "stale-edit"
+
+
+class NotAllowed(ThicketError):
+    """Refused for safety: wrong origin, host or token."""
+
+    code = "not-allowed"
+
+
+class ShapeError(ThicketError):
+    """An array has a shape an operation cannot work on."""
+
+    code = "bad-shape"
+
+
+class WriteFailed(ThicketError):
+    """A file could not be written, or did not read back as written."""
+
+    code = "write-failed"
+
+
+class Cancelled(ThicketError):
+    """The work was called off; nothing was changed."""
+
+    code = "cancelled"

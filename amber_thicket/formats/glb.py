@@ -1,0 +1,104 @@
+"""A binary glTF scene: one tile as a flat slab with all maps connected.
+
+Source: Khronos glTF 2.0 specification (chunks: section 4; materials: 3.9; images: 3.8.2).
+"""
+
+from __future__ import annotations
+
+import json
+import struct
+from typing import Any
+
+import numpy as np
+
+_MAGIC, _JSON, _BIN = 0x46546C67, 0x4E4F534A, 0x004E4942
+
+
+def _padded(data: bytes, filler: bytes) -> bytes:
+    return data + filler * (-len(data) % 4)
+
+
+def glb_bytes(
+    *, name: str, base_color: bytes, normal: bytes, packed: bytes, size_m: tuple[float, float], metallic: bool
+) -> bytes:
+    """A .glb with one quad in the XY plane facing +Z and its material.
+
+    base_color, normal, packed: PNG file bytes (packed holds occlusion, roughness, metallic in R, G, B).
+    size_m: width and height in metres. metallic: False when that channel is blank.
+    """
+    half_x, half_y = size_m[0] / 2, size_m[1] / 2
+    corners = np.array([[-half_x, -half_y, 0], [half_x, -half_y, 0], [half_x, half_y, 0], [-half_x, half_y, 0]], "<f4")
+    normals = np.tile(np.array([0, 0, 1], "<f4"), (4, 1))
+    tangents = np.tile(np.array([1, 0, 0, 1], "<f4"), (4, 1))
+    uv = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], "<f4")
+    indices = np.array([0, 1, 2, 0, 2, 3], "<u2")
+    parts = [corners.tobytes(), normals.tobytes(), tangents.tobytes(), uv.tobytes(), indices.tobytes()]
+    images = [base_color, normal, packed]
+    views, body = _views([*parts, *images])
+    for view in range(4):
+        views[view]["target"] = 34962
+    views[4]["target"] = 34963
+    document: dict[str, Any] = {
+        "asset": {"version": "2.0", "generator": "Amber Thicket"},
+        "scene": 0,
+        "scenes": [{"nodes": [0]}],
+        "nodes": [{"mesh": 0, "name": name}],
+        "meshes": [
+            {
+                "name": name,
+                "primitives": [
+                    {
+                        "attributes": {"POSITION": 0, "NORMAL": 1, "TANGENT": 2, "TEXCOORD_0": 3},
+                        "indices": 4,
+                        "material": 0,
+                    }
+                ],
+            }
+        ],
+        "materials": [
+            {
+                "name": name,
+                "pbrMetallicRoughness": {
+                    "baseColorTexture": {"index": 0},
+                    "metallicRoughnessTexture": {"index": 2},
+                    "metallicFactor": 1.0 if metallic else 0.0,
+                },
+                "normalTexture": {"index": 1},
+                "occlusionTexture": {"index": 2},
+            }
+        ],
+        "textures": [{"source": index, "sampler": 0} for index in range(3)],
+        "samplers": [{"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}],
+        "images": [
+            {"bufferView": 5 + index, "mimeType": "image/png", "name": label}
+            for index, label in enumerate(("base_color", "normal", "occlusion_roughness_metallic"))
+        ],
+        "accessors": [
+            {
+                "bufferView": 0,
+                "componentType": 5126,
+                "count": 4,
+                "type": "VEC3",
+                "min": corners.min(axis=0).tolist(),
+                "max": corners.max(axis=0).tolist(),
+            },
+            {"bufferView": 1, "componentType": 5126, "count": 4, "type": "VEC3"},
+            {"bufferView": 2, "componentType": 5126, "count": 4, "type": "VEC4"},
+            {"bufferView": 3, "componentType": 5126, "count": 4, "type": "VEC2"},
+            {"bufferView": 4, "componentType": 5123, "count": 6, "type": "SCALAR"},
+        ],
+        "bufferViews": views,
+        "buffers": [{"byteLength": len(body)}],
+    }
+    text = _padded(json.dumps(document, separators=(",", ":")).encode(), b" ")
+    chunks = struct.pack("<II", len(text), _JSON) + text + struct.pack("<II", len(body), _BIN) + body
+    return struct.pack("<III", _MAGIC, 2, 12 + len(chunks)) + chunks
+
+
+def _views(parts: list[bytes]) -> tuple[list[dict[str, Any]], bytes]:
+    views: list[dict[str, Any]] = []
+    body = b""
+    for part in parts:
+        views.append({"buffer": 0, "byteOffset": len(body), "byteLength": len(part)})
+        body += _padded(part, b"\0")
+    return views, body

@@ -1,0 +1,104 @@
+"""The simulated camera: sun, sky, fall-off, vignette, focus, noise, JPEG-ready codes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_thicket.core.numeric.colour import encode_srgb
+from amber_thicket.core.relief.normal import from_height as normals_of
+from amber_thicket.core.relief.occlusion import from_height as occlusion_of
+from amber_thicket.standins.bench.noise import Field
+from amber_thicket.standins.bench.surface import Surface
+
+
+@dataclass(frozen=True)
+class Shot:
+    """How a surface is photographed.
+
+    bearing: degrees from the right, counter-clockwise, toward the sun; elevation: degrees above the surface.
+    sun, sky: strengths. softness: how blurred cast shadow is (px). fall_off: share of light lost from one side to
+    the other, toward fall_off_bearing. vignette: share lost in the corners. noise: grain. exposure: white point.
+    """
+
+    bearing: float = 120.0
+    elevation: float = 40.0
+    sun: float = 1.0
+    sky: float = 0.5
+    softness: float = 1.5
+    fall_off: float = 0.0
+    fall_off_bearing: float = 150.0
+    vignette: float = 0.08
+    noise: float = 0.006
+    exposure: float = 0.9
+    warmth: float = 0.04
+    focus: float = 0.55
+    gloss: float = 0.25
+
+
+def cast_shadow(height: Field, bearing: float, elevation: float, reach: int) -> Field:
+    """1 in sun, 0 where something between a point and the sun stands in the way. height in px."""
+    rows, columns = height.shape
+    y, x = np.mgrid[0:rows, 0:columns].astype(np.float32)
+    dx, dy = np.cos(np.radians(bearing)), -np.sin(np.radians(bearing))
+    rise = np.tan(np.radians(elevation))
+    over = np.full(height.shape, -1e9, np.float32)
+    step = 1.0
+    while step < reach:
+        ahead = cv2.remap(
+            height, x + np.float32(dx * step), y + np.float32(dy * step), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT
+        )
+        np.maximum(over, ahead - np.float32(step * rise), out=over)
+        step *= 1.12 if step > 8 else 1.0
+        step += 0.0 if step > 8 else 1.0
+    return 1 / (1 + np.exp(np.clip((over - height - 0.3) * 2.5, -30, 30)))
+
+
+def light_field(shape: tuple[int, int], shot: Shot) -> Field:
+    """Large-scale light across the picture: fall-off and vignette, 1 at the brightest."""
+    height, width = shape
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    x, y = x / width * 2 - 1, 1 - y / height * 2
+    toward = x * np.cos(np.radians(shot.fall_off_bearing)) + y * np.sin(np.radians(shot.fall_off_bearing))
+    # Inverse-square light of a lamp off to one side.
+    distance = 1.9 - toward
+    field = 1 / distance**2
+    field = field / field.max()
+    fall = 1 - shot.fall_off * (1 - field)
+    return (fall * (1 - shot.vignette * (x * x + y * y) / 2)).astype(np.float32)
+
+
+def photograph(surface: Surface, shot: Shot, rng: np.random.Generator) -> NDArray[np.uint8]:
+    """8-bit sRGB codes of the surface as the shot sees it, straight on."""
+    normals = normals_of(surface.height, depth=1.0, wraps=False)
+    bearing, elevation = np.radians(shot.bearing), np.radians(shot.elevation)
+    sun = np.array([np.cos(bearing) * np.cos(elevation), np.sin(bearing) * np.cos(elevation), np.sin(elevation)])
+    sun = sun.astype(np.float32)
+    facing = np.clip(normals @ sun, 0, None) / sun[2]
+    lit = cast_shadow(surface.height, shot.bearing, shot.elevation, surface.height.shape[1] // 12)
+    lit = cv2.GaussianBlur(lit, (0, 0), shot.softness)
+    sky = occlusion_of(surface.height, depth=1.0, reach=surface.height.shape[1] / 18, wraps=False)
+    direct = (facing * lit * shot.sun)[..., None] * np.float32([1 + shot.warmth, 1, 1 - shot.warmth])
+    ambient = (sky * (0.75 + 0.25 * normals[..., 1]) * shot.sky)[..., None] * np.float32([0.95, 1, 1.07])
+    light = surface.albedo * (direct + ambient)
+    half = sun + np.float32([0, 0, 1])
+    half /= np.linalg.norm(half)
+    power = 2 / np.maximum(surface.roughness, 0.1) ** 4
+    glint = shot.gloss * 0.04 * (power + 8) / 25 * np.clip(normals @ half, 0, 1) ** power
+    light = light + (glint * lit * shot.sun)[..., None]
+    light = light * light_field(surface.height.shape, shot)[..., None]
+    light = cv2.GaussianBlur(light, (0, 0), shot.focus)
+    scale = shot.exposure / np.percentile(light, 99.7)
+    light = _toned(light * scale)
+    grain = rng.standard_normal(light.shape).astype(np.float32)
+    light = light + grain * np.sqrt(np.maximum(light, 0) + 0.01) * shot.noise
+    return np.rint(encode_srgb(light.astype(np.float32)) * 255).astype(np.uint8)
+
+
+def _toned(light: Field) -> Field:
+    """The shoulder of a camera's tone: highlights bend before they clip."""
+    knee = 0.75
+    return np.where(light > knee, knee + (1 - knee) * np.tanh((light - knee) / (1 - knee)), light).astype(np.float32)
