@@ -135,6 +135,7 @@ class Evaluation:
         self.source = source
         self.memory = memory
         self.cancel = cancel or Cancel()
+        self._keys: dict[tuple[str, Sizes], str] = {}
 
     def sizes(self, size: tuple[int, int]) -> Sizes:
         """Frames for a tile of (width, height) pixels."""
@@ -174,6 +175,12 @@ class Evaluation:
         return self._key(layer, self.sizes(size))
 
     def _key(self, layer: str, sizes: Sizes) -> str:
+        known = self._keys.get((layer, sizes))
+        if known is None:
+            known = self._keys[layer, sizes] = self._made_key(layer, sizes)
+        return known
+
+    def _made_key(self, layer: str, sizes: Sizes) -> str:
         if layer == "photo":
             return f"{self.source.key}/{sizes.level}"
         operation = BY_LAYER[layer]
@@ -212,6 +219,19 @@ class Evaluation:
     def layer(self, name: str, size: tuple[int, int]) -> Raster:
         """A layer for a tile of (width, height) pixels. Raises Cancelled."""
         return self._layer(name, self.sizes(size))
+
+    def gathered(self, side: int) -> Raster:
+        """The whole capture, the right way up, halved until its longer side is under twice `side`."""
+        level = 0
+        while max(self.picture_size()) >> level >= 2 * side:
+            level += 1
+        plan = self._plan_sizes()
+        return self._layer("gathered", Sizes(plan.work, plan.tile, level))
+
+    def gathered_key(self, side: int) -> str:
+        """The content key of gathered(side)."""
+        turn = self.recipe.settings("gather.orient").model_dump()
+        return _digest([self.source.key, turn, side])
 
     def _layer(self, name: str, sizes: Sizes) -> Raster:
         if name == "photo":

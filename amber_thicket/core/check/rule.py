@@ -29,7 +29,7 @@ class Fix:
 @dataclass(frozen=True)
 class Finding:
     """One answer of a rule. measured, limit: in words with units. box: where, as left, top, width, height
-    in fractions of the tile. map: which map it is about."""
+    in fractions of the tile. map: the role it is about."""
 
     level: Level
     measured: str

@@ -90,6 +90,10 @@ def _cut_labels(sample: Pixels, width: int, height: int, wander: float) -> tuple
     # Where the lower copy shows, the choice across is the one made in the row it comes from.
     choice = shifted[:height].copy()
     choice[:over_y] = np.where(lower[:over_y], shifted[height:], shifted[:over_y])
+    # Past the middle both copies show the same pixels. Calling them the shifted one there keeps the
+    # feather from reaching across the border, where it would mix in the sample's bare edge.
+    choice[:, width // 2 :] = True
+    lower[height // 2 :] = True
     labels = (choice + 2 * lower).astype(np.uint8)
     rows, columns = np.arange(cost_x.shape[0]), np.arange(cost_y.shape[1])
     on_path = np.concatenate([cost_x[rows, across], cost_y[down, columns]]) ** 0.5

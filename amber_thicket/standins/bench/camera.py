@@ -49,7 +49,11 @@ def cast_shadow(height: Field, bearing: float, elevation: float, reach: int) -> 
     step = 1.0
     while step < reach:
         ahead = cv2.remap(
-            height, x + np.float32(dx * step), y + np.float32(dy * step), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT
+            height,
+            x + np.float32(dx * step),
+            y + np.float32(dy * step),
+            cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_REFLECT,
         )
         np.maximum(over, ahead - np.float32(step * rise), out=over)
         step *= 1.12 if step > 8 else 1.0

@@ -49,9 +49,7 @@ def cork_board(side: int, seed: int, *, flecks: int = 7) -> Surface:
     )
 
 
-def _flecks(
-    albedo: Field, height: Field, rng: np.random.Generator, unit: float, count: int
-) -> tuple[Field, Field]:
+def _flecks(albedo: Field, height: Field, rng: np.random.Generator, unit: float, count: int) -> tuple[Field, Field]:
     """Large dark bark pieces and one pale one, each with a ragged outline."""
     shape = height.shape
     ragged = fractal(shape, rng, slope=1.3, largest=0.04)

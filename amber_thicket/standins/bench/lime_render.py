@@ -70,5 +70,3 @@ def _shell(shape: tuple[int, int], rng: np.random.Generator, unit: float) -> tup
         cv2.fillPoly(mask, [np.rint(points * 16).astype(np.int32)], 1.0, cv2.LINE_AA, 4)
         cv2.fillPoly(tone, [np.rint(points * 16).astype(np.int32)], float(rng.normal()), cv2.LINE_AA, 4)
     return cv2.GaussianBlur(mask, (0, 0), 0.8), tone
-
-

@@ -20,7 +20,12 @@ def slate_shingles(side: int, seed: int, *, courses: int = 9, across: int = 6) -
     fine = fractal(shape, rng, slope=0.8, largest=0.01, smallest=0.001)
     # Each slate lies on the one below: thickest at its tail, dropping to the course under it.
     relief = (
-        layer.down * 13 + layer.lift * 2.2 + riven * 2.4 + 0.3 * fine - 20 * layer.gap + layer.tilt * (layer.u - 0.5) * 5
+        layer.down * 13
+        + layer.lift * 2.2
+        + riven * 2.4
+        + 0.3 * fine
+        - 20 * layer.gap
+        + layer.tilt * (layer.u - 0.5) * 5
     )
     relief = relief - 3.0 * smoothstep(0.93, 1.0, layer.down)
     albedo = mix(flat(shape, (86, 94, 104)), flat(shape, (118, 124, 128)), smoothstep(-1.6, 1.6, layer.tone))
@@ -97,7 +102,8 @@ def _lichen(
         cy, cx = rng.uniform(0, shape[0], 2)
         radius = rng.gamma(3.0, 9.0) * unit + 5 * unit
         box = np.s_[
-            max(0, int(cy - 2 * radius)) : int(cy + 2 * radius) + 1, max(0, int(cx - 2 * radius)) : int(cx + 2 * radius) + 1
+            max(0, int(cy - 2 * radius)) : int(cy + 2 * radius) + 1,
+            max(0, int(cx - 2 * radius)) : int(cx + 2 * radius) + 1,
         ]
         if albedo[box].size == 0:
             continue

@@ -40,8 +40,8 @@ def look(subject: Subject) -> Iterable[Finding]:
 
 
 RULE = Rule(
-    id="base_color.range",
-    title="Base colour lies in the believable range",
+    id="base_color.bounds",
+    title="Base colour lies in the believable bounds",
     why="Hardly any surface but metal reflects less than charcoal or more than snow; values beyond break lighting.",
     source="measured albedo charts; limits 30–240 (strict 50–240), common practice, no source",
     look=look,

@@ -1,0 +1,217 @@
+"""The command line: same core, same pixels as the page."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import logging
+import os
+import secrets
+import sys
+from pathlib import Path
+from typing import Any
+
+from amber_thicket import __version__
+from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
+
+_PORT = 8760
+
+
+def data_folder(name: str) -> Path:
+    """The default data folder of this user."""
+    base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
+    return Path(base) / "amber-thicket" / name
+
+
+def parser() -> argparse.ArgumentParser:
+    """All commands and their options."""
+    top = argparse.ArgumentParser(prog="amber-thicket", description="Photographs in; checked, tileable map sets out.")
+    top.add_argument("--version", action="version", version=__version__)
+    commands = top.add_subparsers(dest="command", required=True)
+
+    bake = commands.add_parser("bake", help="make a map set from one photograph")
+    bake.add_argument("source", type=Path)
+    bake.add_argument("--out", type=Path, required=True, help="folder for the files; made when missing")
+    bake.add_argument("--size", help="pixels, as 1024 or 2048x1024")
+    bake.add_argument("--profile", help="profile of the pack; see settings")
+    bake.add_argument("--recipe", type=Path, help="a recipe file (JSON)")
+    bake.add_argument("--set", dest="changes", action="append", default=[], metavar="STAGE.OPERATION.SETTING=VALUE")
+    bake.add_argument("--name", help="start of the file names; the source's name when left out")
+    bake.add_argument("--json", action="store_true", help="print the manifest")
+
+    settings = commands.add_parser("settings", help="list every operation and setting")
+    settings.add_argument("--json", action="store_true")
+
+    for name, text in (("serve", "start the program"), ("demo", "start it with the demo library")):
+        serve = commands.add_parser(name, help=text)
+        serve.add_argument("--data", type=Path)
+        serve.add_argument("--host", default="127.0.0.1")
+        serve.add_argument("--port", type=int, default=_PORT)
+        serve.add_argument("--queue", help="redis://… to share work over several machines")
+        serve.add_argument("--no-worker", action="store_true", help="start no worker of its own")
+        serve.add_argument("--make-only", action="store_true", help=argparse.SUPPRESS)
+
+    worker = commands.add_parser("worker", help="work on queued jobs")
+    worker.add_argument("--data", type=Path)
+    worker.add_argument("--queue")
+    worker.add_argument("--parent", type=int, help=argparse.SUPPRESS)
+    return top
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Returns the exit code: 0 well, 1 when the check blocks, 2 for errors."""
+    options = parser().parse_args(arguments)
+    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    command = {"bake": _bake, "settings": _settings, "serve": _serve, "demo": _serve, "worker": _worker}
+    try:
+        return command[options.command](options)
+    except ThicketError as error:
+        print(f"{error.message} {error.remedy}".strip(), file=sys.stderr)
+        return 2
+
+
+def _value(text: str) -> Any:
+    """A setting's value from the command line: JSON where it is JSON, otherwise the text itself."""
+    try:
+        return json.loads(text)
+    except ValueError:
+        return text
+
+
+def changes_from(options: argparse.Namespace) -> dict[str, Any]:
+    """Settings named by options. Raises BadSetting naming what cannot be read."""
+    from amber_thicket.core.registry import BY_ID
+
+    changes: dict[str, Any] = {}
+    if options.size:
+        width, _, height = options.size.lower().partition("x")
+        if not width.isdigit() or (height and not height.isdigit()):
+            raise BadSetting(f"--size cannot be {options.size!r}.", remedy="Give 1024 or 2048x1024.")
+        changes |= {"square.size.width": int(width), "square.size.height": int(height or width)}
+    if options.profile:
+        changes["pack.files.profile"] = options.profile
+    for text in options.changes:
+        path, equals, value = text.partition("=")
+        if not equals:
+            raise BadSetting(f"--set needs NAME=VALUE, not {text!r}.", remedy="As in --set tile.join.method=none.")
+        operation, _, name = path.rpartition(".")
+        field = BY_ID[operation].settings.model_fields.get(name) if operation in BY_ID else None
+        # Choices such as "16" are words even where they look like numbers.
+        words = field is not None and isinstance(field.default, str)
+        changes[path] = value if words else _value(value)
+    return changes
+
+
+def _bake(options: argparse.Namespace) -> int:
+    from amber_thicket.core.graph import Evaluation, Memory
+    from amber_thicket.core.recipe import Recipe, from_json
+    from amber_thicket.core.square.size import SIZES
+    from amber_thicket.formats.picture import read_picture
+    from amber_thicket.service.bake import pack
+    from amber_thicket.service.sources import StoredSource, describe
+
+    try:
+        data = options.source.read_bytes()
+    except OSError as error:
+        raise UnreadableFile(
+            f"{options.source} cannot be opened ({error.strerror}).", remedy="Check the path."
+        ) from None
+    picture = read_picture(data, options.source.name)
+    info = describe(picture, _sha256(data), len(data), options.source.name)
+    recipe = from_json(options.recipe.read_text()) if options.recipe else Recipe()
+    if not options.recipe:
+        side = max((s for s in SIZES if s <= min(info["width"], info["height"], 4096)), default=SIZES[0])
+        recipe = recipe.with_changes({"square.size.width": side, "square.size.height": side})
+    recipe = recipe.with_changes(changes_from(options)) if changes_from(options) else recipe
+    memory = Memory(1_400_000_000)
+    evaluation = Evaluation(recipe, StoredSource(info, lambda: data, memory), memory)
+    options.out.mkdir(parents=True, exist_ok=True)
+    manifest: dict[str, Any] = {}
+    for written in pack(evaluation, options.name or options.source.stem, lambda _share, _text: None):
+        (options.out / written.name).write_bytes(written.data)
+        if written.name.endswith("_manifest.json"):
+            manifest = json.loads(written.data)
+        if not options.json:
+            print(options.out / written.name)
+    if options.json:
+        print(json.dumps(manifest, indent=2))
+    blocked = [check for check in manifest["checks"] if check["level"] == "blocked"]
+    for check in blocked:
+        print(f"blocked: {check['rule']} {check['map'] or ''}: {check['measured']} ({check['limit']})", file=sys.stderr)
+    return 1 if blocked else 0
+
+
+def _sha256(data: bytes) -> str:
+    import hashlib
+
+    return hashlib.sha256(data).hexdigest()
+
+
+def _settings(options: argparse.Namespace) -> int:
+    from amber_thicket.core.registry import catalogue
+
+    rows = catalogue()
+    if options.json:
+        print(json.dumps({"operations": rows}, indent=2, ensure_ascii=False))
+        return 0
+    for operation in rows:
+        print(f"\n{operation['id']}: {operation['help']}")
+        for row in operation["settings"]:
+            allowed = ", ".join(str(c["value"]) for c in row["choices"])
+            if row["min"] is not None:
+                allowed = f"{row['min']:g} … {row['max']:g} {row['unit']}".strip()
+            print(f"  {operation['id']}.{row['name']} = {row['default']!r}  ({allowed or row['kind']})  {row['help']}")
+    return 0
+
+
+def _serve(options: argparse.Namespace) -> int:
+    demo = options.command == "demo"
+    folder = options.data or data_folder("demo" if demo else "library")
+    if demo:
+        from amber_thicket.demo.library import make_demo
+
+        make_demo(folder)
+        if options.make_only:
+            return 0
+    from waitress import create_server
+
+    from amber_thicket.web.app import create_app
+    from amber_thicket.web.config import Config
+
+    loopback = options.host in ("127.0.0.1", "localhost", "::1")
+    token = None if loopback else os.environ.get("AMBER_THICKET_TOKEN") or secrets.token_urlsafe(24)
+    config = Config(
+        folder,
+        host=options.host,
+        port=options.port,
+        token=token,
+        queue_url=options.queue,
+        worker=not options.no_worker,
+        demo=demo,
+    )
+    app = create_app(config)
+    try:
+        server = create_server(app, host=options.host, port=options.port, threads=16, channel_timeout=3600)
+    except OSError as error:
+        app.extensions["thicket"].desk.stop()
+        raise ThicketError(
+            f"Port {options.port} cannot be used ({error.strerror}).", remedy="Choose another with --port."
+        ) from None
+    port = getattr(server, "effective_port", options.port)
+    print(f"Amber Thicket is at http://{options.host}:{port}/{f'?token={token}' if token else ''}", flush=True)
+    try:
+        server.run()
+    finally:
+        app.extensions["thicket"].desk.stop()
+    return 0
+
+
+def _worker(options: argparse.Namespace) -> int:
+    from amber_thicket.jobs.worker import run_worker
+
+    run_worker(options.data or data_folder("library"), options.queue, parent=options.parent)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,99 @@
+"""The demo library: the material record of Quell Island Ropewalk, photographed on the simulated capture bench."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PIL import Image
+
+from amber_thicket.core.graph import Memory
+from amber_thicket.service import preview
+from amber_thicket.service.library import Library
+from amber_thicket.standins.bench.camera import Shot, photograph
+from amber_thicket.standins.bench.coir_matting import coir_matting
+from amber_thicket.standins.bench.cork_board import cork_board
+from amber_thicket.standins.bench.lime_render import lime_render
+from amber_thicket.standins.bench.slate_shingles import slate_shingles
+from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.database import open_database
+from amber_thicket.store.models import Material
+
+SIDE = 1536
+_DONE = "demo-library"
+
+
+@dataclass(frozen=True)
+class Capture:
+    """One demo photograph and the settings it starts with."""
+
+    name: str
+    make: Callable[[int, int], Surface]
+    seed: int
+    shot: Shot
+    changes: dict[str, Any] = field(default_factory=dict)
+
+
+CAPTURES = (
+    Capture(
+        "Slate shingles, north store",
+        slate_shingles,
+        11,
+        Shot(bearing=118, elevation=38, sky=0.5, fall_off=0.12),
+        {"square.crop.left": 4.0, "square.crop.right": 96.0, "square.size.sample_mm": 1100.0},
+    ),
+    Capture(
+        "Shell-lime render, boiling house",
+        lime_render,
+        11,
+        Shot(bearing=155, elevation=30, sky=0.6, fall_off=0.6, fall_off_bearing=160, vignette=0.15, exposure=1.25),
+        {"square.size.sample_mm": 600.0},
+    ),
+    Capture(
+        "Coir matting, net loft",
+        coir_matting,
+        11,
+        Shot(bearing=110, elevation=48, sky=0.7),
+        {"square.size.sample_mm": 300.0},
+    ),
+    Capture(
+        "Cork board, tally office",
+        cork_board,
+        11,
+        Shot(bearing=100, elevation=50, sky=0.8, fall_off=0.2, fall_off_bearing=60),
+        {"square.size.sample_mm": 240.0},
+    ),
+)
+
+
+def jpeg_of(capture: Capture, side: int = SIDE) -> bytes:
+    """The simulated photograph as a JPEG file."""
+    codes = photograph(capture.make(side, capture.seed), capture.shot, np.random.default_rng(capture.seed + 1))
+    stream = io.BytesIO()
+    Image.fromarray(codes).save(stream, "JPEG", quality=94, subsampling=0)
+    return stream.getvalue()
+
+
+def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
+    """Fill a data folder with the demo library; does nothing where it already is."""
+    marker = folder / _DONE
+    if marker.exists():
+        return
+    database = open_database(folder)
+    library = Library(database, Blobs(folder / "blobs"), Memory(1_500_000_000))
+    with database.connection_context():
+        have = {material.name for material in Material.select()}
+        for capture in CAPTURES:
+            if capture.name in have:
+                continue
+            say(f"Photographing {capture.name} (simulated) …")
+            file_name = capture.name.split(",")[0].lower().replace(" ", "_").replace("-", "_") + ".jpg"
+            material = library.add([jpeg_of(capture)], file_name, name=capture.name, changes=capture.changes)
+            library.keep_thumbnail(material, preview.thumbnail(library.evaluation(material)))
+    database.close_all() if hasattr(database, "close_all") else database.close()
+    marker.write_text("made by the simulated capture bench\n")

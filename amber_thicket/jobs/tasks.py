@@ -1,0 +1,105 @@
+"""What a worker does: gets a recipe and blob names, writes blobs, reports through the queue. No database."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+import uuid
+from pathlib import Path
+from typing import Any
+
+from huey.api import Huey
+
+from amber_thicket.core.graph import Cancel, Memory
+from amber_thicket.core.recipe import from_json
+from amber_thicket.errors import Cancelled, ThicketError
+from amber_thicket.formats.archive import write_zip
+from amber_thicket.jobs.queue import channel
+from amber_thicket.service.bake import pack
+from amber_thicket.service.library import evaluation_of
+from amber_thicket.store.blobs import Blobs
+
+BEAT_SECONDS = 1.0
+_MEMORY = 1_400_000_000
+_PART = 1 << 20
+log = logging.getLogger(__name__)
+
+
+class Talk:
+    """One job's line to the web process: progress out, heartbeat out, cancel in."""
+
+    def __init__(self, queue: Huey, job_id: str, attempt: int) -> None:
+        self._queue, self._id, self._attempt = queue, job_id, attempt
+        self.cancel = Cancel()
+        self._over = threading.Event()
+        self._thread = threading.Thread(target=self._beat, daemon=True)
+
+    def __enter__(self) -> Talk:
+        self._thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._over.set()
+        self._thread.join()
+
+    def say(self, **report: Any) -> None:
+        self._queue.put(channel(self._id, self._attempt, "progress"), report)
+
+    def _beat(self) -> None:
+        while not self._over.is_set():
+            self._queue.put(channel(self._id, self._attempt, "beat"), time.time())
+            if self._queue.get(channel(self._id, self._attempt, "cancel"), peek=True):
+                self.cancel.cancel()
+            self._over.wait(BEAT_SECONDS / 2)
+
+
+def register(queue: Huey, folder: Path) -> Any:
+    """Make the pack task known to a queue; returns it."""
+
+    @queue.task(name="pack")  # type: ignore[untyped-decorator]
+    def pack_task(job_id: str, attempt: int, payload: dict[str, Any]) -> None:
+        run_pack(queue, folder, job_id, attempt, payload)
+
+    return pack_task
+
+
+def run_pack(queue: Huey, folder: Path, job_id: str, attempt: int, payload: dict[str, Any]) -> None:
+    """Pack one material into a zip blob; the last report says how it ended. Running it twice is harmless."""
+    blobs = Blobs(folder / "blobs")
+    with Talk(queue, job_id, attempt) as talk:
+        try:
+            talk.say(state="running", progress=0.0, message="Starting")
+            result = _packed(blobs, talk, folder, payload)
+            talk.say(state="done", progress=1.0, message="Done", result=result)
+        except Cancelled:
+            talk.say(state="cancelled", message="Cancelled")
+        except ThicketError as error:
+            talk.say(state="failed", message=f"{error.message} {error.remedy}".strip())
+        except Exception:
+            reference = uuid.uuid4().hex[:8]
+            log.exception("job %s failed, reference %s", job_id, reference)
+            talk.say(state="failed", message=f"Something unexpected went wrong (reference {reference}).")
+
+
+def _packed(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
+    recipe = from_json(payload["recipe"])
+    evaluation = evaluation_of(payload["source"], recipe, blobs, Memory(_MEMORY), talk.cancel)
+    aside = folder / "blobs" / "incoming" / f"{uuid.uuid4().hex}.zip"
+    files: list[dict[str, Any]] = []
+
+    def report(progress: float, message: str) -> None:
+        talk.say(state="running", progress=round(progress, 3), message=message)
+
+    def entries() -> Any:
+        for written in pack(evaluation, payload["name"], report):
+            files.append({**written.facts, "bytes": len(written.data)})
+            yield written.name, written.data
+
+    try:
+        write_zip(aside, entries())
+        with aside.open("rb") as file:
+            blob, length = blobs.put(iter(lambda: file.read(_PART), b""))
+    finally:
+        aside.unlink(missing_ok=True)
+    return {"blob": blob, "bytes": length, "files": files, "file": payload["file"]}

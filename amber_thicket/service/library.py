@@ -1,0 +1,176 @@
+"""The library: import, edit, undo. Every change is one transaction and raises the material's revision."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
+
+from peewee import SqliteDatabase
+
+from amber_thicket.core.graph import Cancel, Evaluation, Memory
+from amber_thicket.core.recipe import Recipe, from_json
+from amber_thicket.core.square.size import SIZES
+from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
+from amber_thicket.formats.limits import MAX_BYTES
+from amber_thicket.formats.picture import read_picture
+from amber_thicket.service.sources import StoredSource, describe
+from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.models import Material, Step
+
+_NAME_LENGTH = 120
+
+
+def clean_name(name: str) -> str:
+    """A name fit to show: trimmed, no control characters, never empty."""
+    kept = "".join(c for c in name if c.isprintable()).strip()
+    return kept[:_NAME_LENGTH] or "Untitled"
+
+
+class Library:
+    """All materials of one data folder."""
+
+    def __init__(self, database: SqliteDatabase, blobs: Blobs, memory: Memory) -> None:
+        self.database = database
+        self.blobs = blobs
+        self.memory = memory
+
+    def add(
+        self, parts: Iterable[bytes], file_name: str, *, name: str | None = None, changes: dict[str, Any] | None = None
+    ) -> Material:
+        """Import one capture as a material. Raises UnreadableFile, TooLarge; nothing is kept then."""
+        file_name = clean_name(Path(file_name.replace("\\", "/")).name)
+        blob, length = self.blobs.put(parts, limit=MAX_BYTES)
+        picture = read_picture(self.blobs.get(blob), file_name)
+        height, width = picture.pixels.shape[:2]
+        if width * height > 64 * min(width, height) ** 2 or min(width, height) < 16:
+            raise UnreadableFile(
+                f"{file_name} is {width} × {height} px: too narrow for a sample.",
+                remedy="Give a picture at least 16 px on its shorter side and at most 64 times as long as wide.",
+            )
+        info = describe(picture, blob, length, file_name)
+        side = max((s for s in SIZES if s <= min(width, height, 4096)), default=SIZES[0])
+        recipe = Recipe().with_changes({"square.size.width": side, "square.size.height": side, **(changes or {})})
+        title = clean_name(name or Path(file_name).stem.replace("_", " "))
+        with self.database.atomic():
+            material = Material.create(name=title, source=info)
+            step = Step.create(material=material, recipe=recipe.as_json(), label="Imported")
+            material.head = step.id
+            material.save()
+        return material
+
+    def get(self, material_id: str) -> Material:
+        """Raises NotFound."""
+        material = Material.get_or_none(Material.id == material_id)
+        if material is None:
+            raise NotFound("This material does not exist.", remedy="Go back to the library.")
+        return material  # type: ignore[no-any-return]
+
+    def recipe(self, material: Material) -> Recipe:
+        return from_json(Step.get_by_id(material.head).recipe)
+
+    def evaluation(self, material: Material, cancel: Cancel | None = None) -> Evaluation:
+        """The newest recipe on the material's capture."""
+        return evaluation_of(material.source, self.recipe(material), self.blobs, self.memory, cancel)
+
+    def edit(self, material_id: str, revision: int, changes: dict[str, Any], *, label: str, gesture: str) -> Material:
+        """Change settings. Steps of one gesture (a drag) fold into one.
+
+        Raises StaleEdit when the material has moved on, BadSetting when a value is not allowed.
+        """
+        with self.database.atomic("immediate"):
+            material = self._current(material_id, revision)
+            step = Step.get_by_id(material.head)
+            recipe = from_json(step.recipe).with_changes(changes)
+            if recipe.as_json() == step.recipe:
+                return material
+            if gesture and step.gesture == gesture and step.parent is not None:
+                step.recipe = recipe.as_json()
+                step.save()
+            else:
+                step = Step.create(
+                    material=material, parent=step.id, recipe=recipe.as_json(), label=label, gesture=gesture
+                )
+            return self._moved(material, step.id, forward=None)
+
+    def undo(self, material_id: str, revision: int) -> Material:
+        """One step back; nothing happens at the beginning."""
+        with self.database.atomic("immediate"):
+            material = self._current(material_id, revision)
+            step = Step.get_by_id(material.head)
+            if step.parent is None:
+                return material
+            # A drag that was undone must not be folded into by a later one.
+            Step.update(gesture="").where(Step.id << [step.id, step.parent]).execute()
+            return self._moved(material, step.parent, forward=step.id)
+
+    def redo(self, material_id: str, revision: int) -> Material:
+        """One step forward along what was undone; nothing happens at the end."""
+        with self.database.atomic("immediate"):
+            material = self._current(material_id, revision)
+            if material.forward is None:
+                return material
+            ahead = material.forward
+            return self._moved(material, ahead, forward=self._child(ahead))
+
+    def steps(self, material: Material) -> tuple[str | None, str | None]:
+        """Labels of what undo and redo would touch; None when there is nothing."""
+        head = Step.get_by_id(material.head)
+        ahead = Step.get_or_none(Step.id == material.forward) if material.forward else None
+        return (head.label if head.parent is not None else None), (ahead.label if ahead else None)
+
+    @staticmethod
+    def _child(step_id: int) -> int | None:
+        child = Step.select().where(Step.parent == step_id).order_by(Step.id.desc()).first()
+        return child.id if child else None
+
+    def rename(self, material_id: str, name: str) -> Material:
+        with self.database.atomic("immediate"):
+            material = self.get(material_id)
+            material.name = clean_name(name)
+            material.revision += 1
+            material.save()
+            return material
+
+    def archive(self, material_id: str, archived: bool) -> Material:
+        """Put aside or bring back; nothing is deleted."""
+        with self.database.atomic("immediate"):
+            material = self.get(material_id)
+            material.archived = archived
+            material.save()
+            return material
+
+    def keep_thumbnail(self, material: Material, jpeg: bytes) -> None:
+        """Remember a small picture for the library; no change of the material itself."""
+        blob, _ = self.blobs.put([jpeg])
+        if blob != material.thumbnail:
+            Material.update(thumbnail=blob).where(Material.id == material.id).execute()
+
+    def _current(self, material_id: str, revision: int) -> Material:
+        material = self.get(material_id)
+        if material.revision != revision:
+            raise StaleEdit(
+                "This material was changed elsewhere.",
+                remedy="The newest state is being loaded; make the change again.",
+                revision=material.revision,
+            )
+        return material
+
+    @staticmethod
+    def _moved(material: Material, head: int, *, forward: int | None) -> Material:
+        material.head, material.forward = head, forward
+        material.revision += 1
+        material.changed = time.time()
+        material.save()
+        return material
+
+
+def evaluation_of(
+    source: dict[str, Any], recipe: Recipe, blobs: Blobs, memory: Memory, cancel: Cancel | None = None
+) -> Evaluation:
+    """An evaluation of a recipe on a stored capture."""
+    if not source.get("blob"):
+        raise ThicketError("The material has no capture.", remedy="Import one.")
+    stored = StoredSource(source, lambda: blobs.get(source["blob"]), memory)
+    return Evaluation(recipe, stored, memory, cancel)

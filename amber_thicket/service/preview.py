@@ -1,0 +1,179 @@
+"""Pictures for the page: layers as JPEG or raw values, the stage strip, the probe, figures."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_thicket.core.check.figures import coded, drift, seam
+from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side, output_size
+from amber_thicket.core.numeric.colour import encode_srgb8, linear_to_lab
+from amber_thicket.core.operation import STAGES
+from amber_thicket.core.pack.encode import quantised
+from amber_thicket.core.raster import Pixels
+from amber_thicket.core.registry import MAPS, STAGE_LAYERS
+from amber_thicket.errors import NotFound, WriteFailed
+
+CARD = (216, 120)
+_COLOURS = ("gathered", "squared", "evened", "base_color")
+LAYERS = ("gathered", "squared", "evened", *MAPS)
+LARGEST = 2048
+
+
+def preview_size(evaluation: Evaluation, side: int = PLAN_SIDE) -> tuple[int, int]:
+    """Tile size of a preview; never above the finished size unless that is under the plan size."""
+    largest = max(output_size(evaluation.recipe), default=PLAN_SIDE)
+    return fit_side(evaluation.recipe, max(PLAN_SIDE, min(side, largest, LARGEST)))
+
+
+def keys(evaluation: Evaluation) -> dict[str, str]:
+    """The content key of every layer at preview size: what the page asks pictures by."""
+    size = preview_size(evaluation)
+    found = {layer: evaluation.key(layer, size) for layer in LAYERS if layer != "gathered"}
+    return {"gathered": evaluation.gathered_key(PLAN_SIDE), **found}
+
+
+def _pixels(evaluation: Evaluation, layer: str, side: int) -> Pixels:
+    if layer not in LAYERS:
+        raise NotFound(f"There is no layer “{layer[:40]}”.", remedy=f"Known: {', '.join(LAYERS)}.")
+    if layer == "gathered":
+        return evaluation.gathered(side).pixels
+    return evaluation.layer(layer, preview_size(evaluation, side)).pixels
+
+
+def codes_of(layer: str, pixels: Pixels) -> NDArray[np.uint8]:
+    """8-bit codes for the eye: colours as sRGB, normals Y+ in 0..255, scalars as they are."""
+    if layer in _COLOURS:
+        return encode_srgb8(pixels)
+    if layer == "normal":
+        return quantised(pixels, 8, scale=0.5, offset=0.5)
+    return quantised(pixels, 8)
+
+
+def _encoded(codes: NDArray[np.uint8], kind: str, quality: int) -> bytes:
+    picture = cv2.cvtColor(codes, cv2.COLOR_RGB2BGR) if codes.ndim == 3 else codes
+    options = {
+        "jpg": [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, 0x111111],
+        "png": [cv2.IMWRITE_PNG_COMPRESSION, 1],
+    }[kind]
+    done, data = cv2.imencode(f".{kind}", picture, options)
+    if not done:
+        raise WriteFailed("A picture could not be encoded.", remedy="Try again.")
+    return bytes(data)
+
+
+def picture(evaluation: Evaluation, layer: str, *, kind: str, side: int) -> bytes:
+    """One layer as "jpg", "png", or "u16" (raw little-endian 16-bit scalars, row by row)."""
+    pixels = _pixels(evaluation, layer, side)
+    if kind == "u16":
+        scalar = pixels if pixels.ndim == 2 else pixels[..., 0]
+        return quantised(np.ascontiguousarray(scalar), 16).astype("<u2").tobytes()
+    return _encoded(codes_of(layer, pixels), kind, 90)
+
+
+def packed(evaluation: Evaluation, *, side: int) -> bytes:
+    """Occlusion, roughness, metallic in R, G, B for the lit view, as PNG."""
+    channels = [
+        quantised(_pixels(evaluation, role, side), 8) for role in ("ambient_occlusion", "roughness", "metallic")
+    ]
+    return _encoded(cv2.merge(channels), "png", 0)
+
+
+def strip(evaluation: Evaluation) -> bytes:
+    """The eight stage cards under each other, CARD px each, as JPEG."""
+    cards = []
+    for stage in STAGES:
+        if stage == "check":
+            codes = _relit(evaluation)
+        elif stage == "pack":
+            codes = _sheaf(evaluation)
+        else:
+            codes = _card(codes_of(STAGE_LAYERS[stage], _pixels(evaluation, STAGE_LAYERS[stage], PLAN_SIDE)))
+        cards.append(codes if codes.ndim == 3 else np.repeat(codes[..., None], 3, -1))
+    return _encoded(np.vstack(cards), "jpg", 82)
+
+
+def thumbnail(evaluation: Evaluation) -> bytes:
+    """A small square of the finished surface for the library, as JPEG."""
+    shaded = _shaded(evaluation)
+    side = min(shaded.shape[:2])
+    return _encoded(cv2.resize(shaded[:side, :side], (320, 320), interpolation=cv2.INTER_AREA), "jpg", 85)
+
+
+def _card(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """The middle of a picture at card shape."""
+    width, height = CARD
+    scale = max(width / codes.shape[1], height / codes.shape[0])
+    size = (max(width, round(codes.shape[1] * scale)), max(height, round(codes.shape[0] * scale)))
+    small = cv2.resize(codes, size, interpolation=cv2.INTER_AREA)
+    left, top = (size[0] - width) // 2, (size[1] - height) // 2
+    return np.ascontiguousarray(small[top : top + height, left : left + width]).astype(np.uint8)
+
+
+def _shaded(evaluation: Evaluation) -> NDArray[np.uint8]:
+    """The maps under one raking light: base colour × occlusion × slope toward the light."""
+    size = preview_size(evaluation)
+    normal = evaluation.layer("normal", size).pixels
+    light = np.float32([-0.55, 0.5, 0.67])
+    facing = np.clip(normal @ light, 0, None) / light[2]
+    shade = (0.25 + 0.75 * facing) * evaluation.layer("ambient_occlusion", size).pixels
+    return encode_srgb8(np.clip(evaluation.layer("base_color", size).pixels * shade[..., None] * 1.1, 0, 1))
+
+
+def _relit(evaluation: Evaluation) -> NDArray[np.uint8]:
+    return _card(_shaded(evaluation))
+
+
+def _sheaf(evaluation: Evaluation) -> NDArray[np.uint8]:
+    """All maps as slanted bands side by side."""
+    width, height = CARD
+    roles = [role for role in MAPS if role != "metallic"]
+    x = np.arange(width)[None, :] + (np.arange(height)[:, None] - height / 2) * 0.35
+    band = np.clip((x / width * len(roles)).astype(int), 0, len(roles) - 1)
+    result = np.zeros((height, width, 3), np.uint8)
+    for number, role in enumerate(roles):
+        card = _card(codes_of(role, _pixels(evaluation, role, PLAN_SIDE)))
+        result[band == number] = (card if card.ndim == 3 else np.repeat(card[..., None], 3, -1))[band == number]
+    return result
+
+
+def probe(evaluation: Evaluation, x: float, y: float) -> dict[str, Any]:
+    """All maps' values at one place of the tile (fractions, wrapped)."""
+    size = preview_size(evaluation)
+    column, row = int((x % 1.0) * size[0]) % size[0], int((y % 1.0) * size[1]) % size[1]
+    values: dict[str, Any] = {}
+    for role in MAPS:
+        raster = evaluation.layer(role, size)
+        value = raster.pixels[row, column]
+        if role == "base_color":
+            values[role] = [int(v) for v in encode_srgb8(value[None, :])[0]]
+        elif role == "normal":
+            values[role] = [round(float(v), 3) for v in value]
+        else:
+            values[role] = round(float(value), 4)
+    frame = evaluation.sizes(size).tile
+    span = evaluation.layer("height", size).span
+    values["height_mm"] = round(values["height"] * span * frame.tile_mm, 3) if frame.tile_mm else None
+    return values
+
+
+def figures(evaluation: Evaluation) -> dict[str, Any]:
+    """Seam and drift of the base colour before and after Tile, and what the operations found out."""
+    size = preview_size(evaluation)
+    after = evaluation.layer("base_color", size).pixels
+    before = evaluation.layer("evened", size).pixels
+    evidence = {}
+    for layer in (*LAYERS[1:], "evened_light"):
+        for name, value in evaluation.layer(layer, size).evidence.items():
+            if isinstance(value, int | float) and math.isfinite(value):
+                evidence[f"{layer}.{name}"] = value
+    return {
+        "seam": [seam(coded(after, "base_color"), axis=axis)._asdict() for axis in (0, 1)],
+        "seam_before": [seam(coded(before, "base_color"), axis=axis)._asdict() for axis in (0, 1)],
+        "drift": round(drift(linear_to_lab(after)), 2),
+        "evidence": evidence,
+    }

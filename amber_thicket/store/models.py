@@ -1,0 +1,102 @@
+"""The database: names, recipes, history, jobs. Never pixels."""
+
+from __future__ import annotations
+
+import json
+import time
+import uuid
+from typing import Any
+
+from peewee import (
+    AutoField,
+    BooleanField,
+    CharField,
+    DatabaseProxy,
+    FloatField,
+    ForeignKeyField,
+    IntegerField,
+    Model,
+    TextField,
+)
+
+proxy = DatabaseProxy()
+
+
+class Base(Model):
+    class Meta:
+        database = proxy
+
+
+class JsonField(TextField):
+    """Plain JSON values."""
+
+    def db_value(self, value: Any) -> str:
+        return json.dumps(value)
+
+    def python_value(self, value: str | None) -> Any:
+        return None if value is None else json.loads(value)
+
+
+def new_id() -> str:
+    return uuid.uuid4().hex[:16]
+
+
+class Material(Base):
+    """One surface: its source, its newest recipe, and a counter that rises with every change."""
+
+    id = CharField(primary_key=True, default=new_id)
+    name = CharField()
+    created = FloatField(default=time.time)
+    changed = FloatField(default=time.time)
+    archived = BooleanField(default=False)
+    revision = IntegerField(default=1)
+    head = IntegerField(null=True)
+    forward = IntegerField(null=True)
+    source = JsonField(default=dict)
+    thumbnail = CharField(null=True)
+
+    @classmethod
+    def listed(cls, *, archived: bool) -> list[Material]:
+        """The library, newest change last in time first."""
+        return list(cls.select().where(cls.archived == archived).order_by(cls.created))
+
+
+class Step(Base):
+    """One state in a material's history. parent: the state before it. Steps are never deleted."""
+
+    id = AutoField()
+    material = ForeignKeyField(Material, backref="steps", on_delete="CASCADE", index=True)
+    parent = IntegerField(null=True)
+    recipe = JsonField()
+    label = CharField(default="")
+    gesture = CharField(default="")
+    created = FloatField(default=time.time)
+
+
+class Job(Base):
+    """Long work. attempt rises when it is run again after a crash."""
+
+    id = CharField(primary_key=True, default=new_id)
+    kind = CharField()
+    material = ForeignKeyField(Material, null=True, backref="jobs", on_delete="CASCADE", index=True)
+    title = CharField()
+    state = CharField(default="queued", index=True)
+    progress = FloatField(default=0.0)
+    message = CharField(default="")
+    payload = JsonField(default=dict)
+    result = JsonField(null=True)
+    attempt = IntegerField(default=1)
+    created = FloatField(default=time.time)
+
+    OPEN = ("queued", "running")
+
+    @classmethod
+    def unfinished(cls) -> list[Job]:
+        return list(cls.select().where(cls.state.in_(cls.OPEN)).order_by(cls.created))
+
+    @classmethod
+    def recent(cls, limit: int = 30) -> list[Job]:
+        return list(cls.select().order_by(cls.created.desc()).limit(limit))
+
+
+TABLES = (Material, Step, Job)

@@ -1,0 +1,167 @@
+"""Routes of the library and of editing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any, TypeVar
+
+from flask import Blueprint, Response, jsonify, request
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from amber_thicket.core.operation import STAGES
+from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
+from amber_thicket.service import preview
+from amber_thicket.store.models import Material
+from amber_thicket.web.services import services
+
+blueprint = Blueprint("materials", __name__)
+_PART = 1 << 18
+Shape = TypeVar("Shape", bound=BaseModel)
+
+
+class Edit(BaseModel):
+    """A change of settings. revision: what the page knows. gesture: names one drag."""
+
+    model_config = ConfigDict(extra="forbid")
+    revision: int
+    changes: dict[str, Any] = Field(min_length=1, max_length=200)
+    label: str = Field("", max_length=120)
+    gesture: str = Field("", max_length=64)
+
+
+class Known(BaseModel):
+    """The revision a page knows."""
+
+    model_config = ConfigDict(extra="forbid")
+    revision: int
+
+
+class Renamed(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(max_length=400)
+
+
+def body(shape: type[Shape]) -> Shape:
+    """The request's JSON in the given shape. Raises BadSetting naming the field."""
+    try:
+        return shape.model_validate(request.get_json(silent=True))
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"]) or "body"
+        raise BadSetting(f"{where}: {first['msg']}.", remedy="Correct the request.", setting=where) from None
+
+
+def brief(material: Material) -> dict[str, Any]:
+    """A material in the library."""
+    return {
+        "id": material.id,
+        "name": material.name,
+        "archived": material.archived,
+        "changed": material.changed,
+        "revision": material.revision,
+        "thumbnail": material.thumbnail,
+        "source": {key: material.source[key] for key in ("width", "height", "format", "bits")},
+    }
+
+
+def whole(material: Material) -> dict[str, Any]:
+    """A material on the bench."""
+    library = services().library
+    evaluation = library.evaluation(material)
+    undo, redo = library.steps(material)
+    size = preview.preview_size(evaluation)
+    sizes = evaluation.sizes(size)
+    picture = evaluation.picture_size()
+    box = evaluation.sample_box(sizes.work)
+    return {
+        **brief(material),
+        "source": material.source,
+        "recipe": evaluation.recipe.as_json(),
+        "undo": undo,
+        "redo": redo,
+        "keys": preview.keys(evaluation),
+        "changes": {stage: evaluation.recipe.changes_in(stage) for stage in STAGES},
+        "preview": {
+            "tile": list(size),
+            "work": [sizes.work.width, sizes.work.height],
+            "picture": list(picture),
+            "sample": [box[0] / picture[0], box[1] / picture[1], box[2] / picture[0], box[3] / picture[1]],
+            "tile_mm": sizes.tile.tile_mm,
+        },
+    }
+
+
+def _told(material: Material) -> Response:
+    services().events.announce("material", {"id": material.id, "revision": material.revision})
+    return jsonify(whole(material))
+
+
+@blueprint.get("/api/materials")
+def listed() -> Response:
+    archived = request.args.get("archived") == "1"
+    return jsonify([brief(material) for material in Material.listed(archived=archived)])
+
+
+@blueprint.post("/api/materials")
+def imported() -> Response:
+    """One file as the request's body; its name in the query, so that bytes stream straight to disk."""
+    name = request.args.get("file", "")
+    if not name:
+        raise UnreadableFile("The file has no name.", remedy="Send its name as ?file=…")
+    material = services().library.add(_parts(), name)
+    services().events.announce("library", {"id": material.id})
+    return jsonify(brief(material))
+
+
+def _parts() -> Iterator[bytes]:
+    while part := request.stream.read(_PART):
+        yield part
+
+
+@blueprint.get("/api/materials/<material_id>")
+def shown(material_id: str) -> Response:
+    return jsonify(whole(services().library.get(material_id)))
+
+
+@blueprint.patch("/api/materials/<material_id>/recipe")
+def edited(material_id: str) -> Response:
+    edit = body(Edit)
+    return _told(
+        services().library.edit(material_id, edit.revision, edit.changes, label=edit.label, gesture=edit.gesture)
+    )
+
+
+@blueprint.post("/api/materials/<material_id>/<any(undo, redo):way>")
+def stepped(material_id: str, way: str) -> Response:
+    library = services().library
+    move = library.undo if way == "undo" else library.redo
+    return _told(move(material_id, body(Known).revision))
+
+
+@blueprint.patch("/api/materials/<material_id>")
+def renamed(material_id: str) -> Response:
+    material = services().library.rename(material_id, body(Renamed).name)
+    services().events.announce("library", {"id": material.id})
+    return _told(material)
+
+
+@blueprint.post("/api/materials/<material_id>/<any(archive, restore):way>")
+def archived(material_id: str, way: str) -> Response:
+    material = services().library.archive(material_id, way == "archive")
+    services().events.announce("library", {"id": material.id})
+    return jsonify(brief(material))
+
+
+@blueprint.post("/api/materials/<material_id>/pack")
+def packed(material_id: str) -> Response:
+    from amber_thicket.core.pack.profiles import planned
+    from amber_thicket.jobs.desk import job_json
+
+    library = services().library
+    material = library.get(material_id)
+    recipe = library.recipe(material)
+    if body(Known).revision != material.revision:
+        raise ThicketError("This material has just changed.", remedy="Pack again.")
+    plan = planned(recipe, material.name)
+    job = services().desk.pack(material, recipe.as_json(), f"{plan.stem}_{plan.profile.id}.zip")
+    return jsonify(job_json(job))

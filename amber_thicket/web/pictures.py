@@ -1,0 +1,114 @@
+"""Routes that answer with pictures and measurements. Pictures are asked for by content key and kept by the browser."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, request
+
+from amber_thicket.core.graph import PLAN_SIDE, Evaluation
+from amber_thicket.core.pack.profiles import planned
+from amber_thicket.errors import NotFound
+from amber_thicket.service import preview
+from amber_thicket.service.bake import check
+from amber_thicket.service.surroundings import surroundings_bytes
+from amber_thicket.web.services import services
+
+blueprint = Blueprint("pictures", __name__)
+_KINDS = {"jpg": "image/jpeg", "png": "image/png", "u16": "application/octet-stream"}
+
+
+def _evaluation(material_id: str) -> Evaluation:
+    library = services().library
+    slot = request.args.get("slot")
+    return library.evaluation(library.get(material_id), services().slots.take(slot and f"{material_id}/{slot}"))
+
+
+def _side() -> int:
+    return min(max(request.args.get("side", PLAN_SIDE, int), 64), preview.LARGEST)
+
+
+def _kept(data: bytes, kind: str) -> Response:
+    """Asked for by content key, so it never changes."""
+    headers = {"Cache-Control": "private, max-age=86400, immutable"} if request.args.get("key") else {}
+    return Response(data, mimetype=kind, headers=headers)
+
+
+@blueprint.get("/api/materials/<material_id>/picture/<layer>.<kind>")
+def picture(material_id: str, layer: str, kind: str) -> Response:
+    if kind not in _KINDS:
+        raise NotFound(f"Pictures come as {', '.join(_KINDS)}.")
+    evaluation = _evaluation(material_id)
+    if layer == "packed" and kind == "png":
+        return _kept(preview.packed(evaluation, side=_side()), _KINDS[kind])
+    return _kept(preview.picture(evaluation, layer, kind=kind, side=_side()), _KINDS[kind])
+
+
+@blueprint.get("/api/materials/<material_id>/strip.jpg")
+def strip(material_id: str) -> Response:
+    evaluation = _evaluation(material_id)
+    data = preview.strip(evaluation)
+    library = services().library
+    material = library.get(material_id)
+    library.keep_thumbnail(material, preview.thumbnail(evaluation))
+    return _kept(data, "image/jpeg")
+
+
+@blueprint.get("/api/materials/<material_id>/probe")
+def probe(material_id: str) -> Response:
+    evaluation = _evaluation(material_id)
+    x, y = request.args.get("x", 0.0, float), request.args.get("y", 0.0, float)
+    return jsonify(preview.probe(evaluation, x, y))
+
+
+@blueprint.get("/api/materials/<material_id>/figures")
+def figures(material_id: str) -> Response:
+    return jsonify(preview.figures(_evaluation(material_id)))
+
+
+@blueprint.get("/api/materials/<material_id>/checks")
+def checks(material_id: str) -> Response:
+    material = services().library.get(material_id)
+    return jsonify({"revision": material.revision, "findings": check(_evaluation(material_id), material.name)})
+
+
+@blueprint.get("/api/materials/<material_id>/plan")
+def plan(material_id: str) -> Response:
+    """The files a pack would hold."""
+    library = services().library
+    material = library.get(material_id)
+    found = planned(library.recipe(material), material.name)
+    files: list[dict[str, Any]] = [
+        {
+            "name": file.name,
+            "format": file.format,
+            "roles": list(file.roles),
+            "bits": file.bits,
+            "encoding": file.encoding,
+            "y": file.y,
+        }
+        for file in found.files
+    ]
+    return jsonify(
+        {
+            "profile": found.profile.id,
+            "label": found.profile.label,
+            "files": files,
+            "left_out": list(found.left_out),
+            "extra": [f"{found.stem}.glb"] * found.profile.glb + [f"{found.stem}_manifest.json"],
+        }
+    )
+
+
+@blueprint.get("/api/thumbnails/<blob>.jpg")
+def thumbnail(blob: str) -> Response:
+    data = services().library.blobs.get(blob)
+    return Response(data, mimetype="image/jpeg", headers={"Cache-Control": "private, max-age=86400, immutable"})
+
+
+@blueprint.get("/api/surroundings/<name>.bin")
+def surroundings(name: str) -> Response:
+    data = surroundings_bytes(services().config.folder, name)
+    return Response(
+        data, mimetype="application/octet-stream", headers={"Cache-Control": "private, max-age=86400, immutable"}
+    )
