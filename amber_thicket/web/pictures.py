@@ -41,7 +41,13 @@ def picture(material_id: str, layer: str, kind: str) -> Response:
     evaluation = _evaluation(material_id)
     if layer == "packed" and kind == "png":
         return _kept(preview.packed(evaluation, side=_side()), _KINDS[kind])
-    return _kept(preview.picture(evaluation, layer, kind=kind, side=_side()), _KINDS[kind])
+    response = _kept(preview.picture(evaluation, layer, kind=kind, side=_side()), _KINDS[kind])
+    if layer == "height":
+        # How far white stands above black, in tile widths: what displacement needs.
+        size = preview.preview_size(evaluation, _side())
+        response.headers["X-Height-Span"] = f"{evaluation.layer('height', size).span:.6f}"
+        response.headers["X-Size"] = f"{size[0]}x{size[1]}"
+    return response
 
 
 @blueprint.get("/api/materials/<material_id>/strip.jpg")

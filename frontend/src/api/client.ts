@@ -1,0 +1,79 @@
+/** Requests to the service. Errors carry what happened and what to do. */
+import type { About, Brief, Figures, FilePlan, Finding, Job, Material, Probe, Value } from "./types";
+
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    title: string,
+    readonly detail: string,
+  ) {
+    super(title);
+  }
+}
+
+async function answered(response: Response): Promise<Response> {
+  if (response.ok) return response;
+  const body = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
+  throw new Problem(response.status, body.title ?? "The program did not answer.", body.detail ?? "Is it still running?");
+}
+
+export async function request(path: string, init?: RequestInit): Promise<Response> {
+  try {
+    return await answered(await fetch(path, init));
+  } catch (error) {
+    if (error instanceof Problem || (error instanceof DOMException && error.name === "AbortError")) throw error;
+    throw new Problem(0, "The program cannot be reached.", "Is it still running? Nothing that was saved is lost.");
+  }
+}
+
+async function get<T>(path: string, signal?: AbortSignal): Promise<T> {
+  return (await request(path, { signal: signal ?? null })).json() as Promise<T>;
+}
+
+async function send<T>(method: string, path: string, body: unknown): Promise<T> {
+  const init = { method, headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) };
+  return (await request(path, init)).json() as Promise<T>;
+}
+
+const at = (id: string) => `/api/materials/${id}`;
+
+export const api = {
+  about: () => get<About>("/api/about"),
+  materials: (archived: boolean) => get<Brief[]>(`/api/materials${archived ? "?archived=1" : ""}`),
+  material: (id: string) => get<Material>(at(id)),
+  edit: (id: string, revision: number, changes: Record<string, Value | null>, label: string, gesture: string) =>
+    send<Material>("PATCH", `${at(id)}/recipe`, { revision, changes, label, gesture }),
+  step: (id: string, way: "undo" | "redo", revision: number) => send<Material>("POST", `${at(id)}/${way}`, { revision }),
+  rename: (id: string, name: string) => send<Material>("PATCH", at(id), { name }),
+  setAside: (id: string, archived: boolean) => send<Brief>("POST", `${at(id)}/${archived ? "archive" : "restore"}`, {}),
+  checks: (id: string, signal?: AbortSignal) =>
+    get<{ revision: number; findings: Finding[] }>(`${at(id)}/checks?slot=checks`, signal),
+  figures: (id: string, signal?: AbortSignal) => get<Figures>(`${at(id)}/figures?slot=figures`, signal),
+  probe: (id: string, x: number, y: number, signal?: AbortSignal) =>
+    get<Probe>(`${at(id)}/probe?x=${x.toFixed(5)}&y=${y.toFixed(5)}`, signal),
+  plan: (id: string) => get<FilePlan>(`${at(id)}/plan`),
+  pack: (id: string, revision: number) => send<Job>("POST", `${at(id)}/pack`, { revision }),
+  jobs: () => get<Job[]>("/api/jobs"),
+  cancel: (id: string) => send<Job>("POST", `/api/jobs/${id}/cancel`, {}),
+};
+
+export function pictureUrl(id: string, layer: string, kind: "jpg" | "png" | "u16", key: string, slot = "", side = 768): string {
+  return `${at(id)}/picture/${layer}.${kind}?key=${key}&side=${side}${slot && `&slot=${slot}`}`;
+}
+
+/** Uploads one capture, telling how far it is (0…1). */
+export function upload(file: File, progress: (share: number) => void): Promise<Brief> {
+  return new Promise((resolve, reject) => {
+    const line = new XMLHttpRequest();
+    line.open("POST", `/api/materials?file=${encodeURIComponent(file.name)}`);
+    line.responseType = "json";
+    line.upload.onprogress = (event) => progress(event.lengthComputable ? event.loaded / event.total : 0);
+    line.onload = () => {
+      const body = (line.response ?? {}) as { title?: string; detail?: string };
+      if (line.status < 300) resolve(line.response as Brief);
+      else reject(new Problem(line.status, body.title ?? "The upload failed.", body.detail ?? "Try again."));
+    };
+    line.onerror = () => reject(new Problem(0, `${file.name} could not be sent.`, "Is the program still running?"));
+    line.send(file);
+  });
+}

@@ -1,0 +1,134 @@
+/** Shapes of the answers of the service. */
+import type { LayerId, MapRole, SettingPath, SettingValues, StageId } from "./generated";
+
+export type { LayerId, MapRole, SettingPath, SettingValues, StageId };
+export type Value = number | string | boolean;
+
+export interface SettingInfo {
+  name: string;
+  label: string;
+  help: string;
+  kind: "number" | "choice" | "switch" | "text";
+  integer: boolean;
+  unit: string;
+  default: Value;
+  min: number | null;
+  max: number | null;
+  step: number | null;
+  folded: boolean;
+  choices: { value: string | number; label: string }[];
+}
+export interface OperationInfo {
+  id: string;
+  stage: StageId;
+  name: string;
+  label: string;
+  help: string;
+  writes: LayerId | null;
+  settings: SettingInfo[];
+}
+export interface About {
+  version: string;
+  demo: boolean;
+  stages: { id: StageId; layer: LayerId }[];
+  operations: OperationInfo[];
+  roles: { id: MapRole; label: string }[];
+  profiles: { id: string; label: string }[];
+}
+export interface Brief {
+  id: string;
+  name: string;
+  archived: boolean;
+  changed: number;
+  revision: number;
+  thumbnail: string | null;
+  source: { width: number; height: number; format: string; bits: number };
+}
+export interface SourceFinding {
+  level: Level;
+  what: string;
+  measured: string;
+  advice: string;
+}
+export interface Material extends Brief {
+  source: Brief["source"] & {
+    file: string;
+    bytes: number;
+    floating: boolean;
+    notes: string[];
+    findings: SourceFinding[];
+  };
+  recipe: { version: number; operations: Record<string, Record<string, Value>> };
+  undo: string | null;
+  redo: string | null;
+  keys: Record<LayerId, string>;
+  changes: Record<StageId, number>;
+  preview: {
+    tile: [number, number];
+    work: [number, number];
+    picture: [number, number];
+    sample: [number, number, number, number];
+    tile_mm: number | null;
+  };
+}
+export type Level = "pass" | "note" | "attention" | "blocked" | "unknown";
+export interface Finding {
+  rule: string;
+  title: string;
+  why: string;
+  source: string;
+  level: Level;
+  measured: string;
+  limit: string;
+  map: MapRole | null;
+  box: [number, number, number, number] | null;
+  fix: { label: string; changes: Record<string, Value | null> } | null;
+}
+export interface Seam {
+  border: number;
+  inner: number;
+  at: number;
+}
+export interface Figures {
+  seam: [Seam, Seam];
+  seam_before: [Seam, Seam];
+  drift: number;
+  evidence: Record<string, number>;
+}
+export interface Probe {
+  base_color: [number, number, number];
+  height: number;
+  height_mm: number | null;
+  normal: [number, number, number];
+  roughness: number;
+  metallic: number;
+  ambient_occlusion: number;
+}
+export interface Job {
+  id: string;
+  kind: string;
+  material: string | null;
+  title: string;
+  state: "queued" | "running" | "done" | "failed" | "cancelled";
+  progress: number;
+  message: string;
+  result: { blob: string; bytes: number; file: string; files: PackedFile[] } | null;
+  attempt: number;
+  created: number;
+}
+export interface PackedFile {
+  file: string;
+  bytes: number;
+  width?: number;
+  height?: number;
+  bits?: number;
+  encoding?: string;
+  read_back?: string;
+}
+export interface FilePlan {
+  profile: string;
+  label: string;
+  files: { name: string; format: string; roles: MapRole[]; bits: number; encoding: string; y: "plus" | "minus" | null }[];
+  left_out: MapRole[];
+  extra: string[];
+}

@@ -1,0 +1,27 @@
+import { useCallback, useEffect } from "react";
+import { Bench } from "../bench/Bench";
+import { Library } from "../library/Library";
+import { loadJobs, takeJob } from "../pack/jobs";
+import { Notices, tellProblem } from "../ui/notices";
+import { useAnnounced } from "./events";
+import { KeysPage } from "./KeysPage";
+import { usePlace } from "./router";
+
+export function App() {
+  const { material } = usePlace();
+  useEffect(() => {
+    loadJobs().catch(tellProblem);
+  }, []);
+  useAnnounced("job", takeJob);
+  useAnnounced(
+    "back",
+    useCallback(() => void loadJobs().catch(tellProblem), []),
+  );
+  return (
+    <>
+      {material ? <Bench id={material} /> : <Library />}
+      <KeysPage />
+      <Notices />
+    </>
+  );
+}

@@ -1,0 +1,84 @@
+/** Everything that has a key, as data: the page of keys and the listener read the same list. */
+import { useEffect } from "react";
+import { create } from "zustand";
+import type { StageId } from "../api/types";
+import { step } from "../bench/store";
+import { STAGE_NAMES } from "../views/names";
+import { openStage, setView, useViews } from "../views/state";
+import { go } from "./router";
+import { useTheme } from "./theme";
+
+export interface Action {
+  id: string;
+  label: string;
+  keys: string;
+  group: "Stages" | "Views" | "Work";
+  run: () => void;
+}
+
+export const useKeysPage = create<{ open: boolean }>(() => ({ open: false }));
+
+const show = (how: "single" | "repeated" | "shifted") => () => {
+  const { active, stage, setups } = useViews.getState();
+  const side = setups[stage][active].what === "lit" ? (active === "first" ? "second" : "first") : active;
+  setView(side, { how });
+};
+
+const stages = (Object.keys(STAGE_NAMES) as StageId[]).map(
+  (stage, number): Action => ({ id: `stage.${stage}`, label: STAGE_NAMES[stage], keys: String(number + 1), group: "Stages", run: () => openStage(stage) }),
+);
+
+export const ACTIONS: Action[] = [
+  ...stages,
+  { id: "view.single", label: "Single tile", keys: "s", group: "Views", run: show("single") },
+  { id: "view.repeated", label: "Repeated", keys: "r", group: "Views", run: show("repeated") },
+  { id: "view.shifted", label: "Shifted by half", keys: "h", group: "Views", run: show("shifted") },
+  { id: "view.lit", label: "Lit, in the second view", keys: "l", group: "Views", run: () => setView("second", { what: "lit" }) },
+  { id: "view.fit", label: "Fit the whole", keys: "f", group: "Views", run: () => useViews.setState({ look: null }) },
+  { id: "view.alone", label: "One view or two", keys: "v", group: "Views", run: () => useViews.setState(({ arrangement, active }) => ({ arrangement: arrangement === "first" || arrangement === "second" ? "beside" : active })) },
+  { id: "view.stack", label: "Beside or stacked", keys: "b", group: "Views", run: () => useViews.setState(({ arrangement }) => ({ arrangement: arrangement === "stacked" ? "beside" : "stacked" })) },
+  { id: "view.input", label: "Hold: what came into this stage", keys: "i", group: "Views", run: () => {} },
+  { id: "work.undo", label: "Undo", keys: "Ctrl Z", group: "Work", run: () => void step("undo") },
+  { id: "work.redo", label: "Redo", keys: "Ctrl Shift Z", group: "Work", run: () => void step("redo") },
+  { id: "work.library", label: "Back to the library", keys: "g", group: "Work", run: () => go(null) },
+  { id: "work.theme", label: "Day or dusk", keys: "t", group: "Work", run: () => useTheme.getState().swap() },
+  { id: "work.keys", label: "This page", keys: "?", group: "Work", run: () => useKeysPage.setState({ open: true }) },
+];
+
+/** Whether typing goes into a field just now. */
+function typing(event: KeyboardEvent): boolean {
+  const target = event.target;
+  return target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
+}
+
+/** The key of an event in the words of the list. */
+export function spelled(event: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "shiftKey" | "altKey">): string {
+  if (event.ctrlKey || event.metaKey) return `Ctrl ${event.shiftKey ? "Shift " : ""}${event.key.toUpperCase()}`;
+  return event.altKey ? "" : event.key.length === 1 ? event.key.toLowerCase() : event.key;
+}
+
+export function useKeys() {
+  useEffect(() => {
+    const down = (event: KeyboardEvent) => {
+      if (typing(event) || document.querySelector("[role=dialog],[role=listbox]")) return;
+      const key = spelled(event);
+      if (key === "i") useViews.setState({ input: true });
+      const action = ACTIONS.find((a) => a.keys === key) ?? (key === "Ctrl Y" ? ACTIONS.find((a) => a.id === "work.redo") : undefined);
+      if (!action || event.repeat) return;
+      event.preventDefault();
+      action.run();
+    };
+    const up = (event: KeyboardEvent) => {
+      if (event.key.toLowerCase() === "i") useViews.setState({ input: false });
+    };
+    const blur = () => useViews.setState({ input: false });
+    addEventListener("keydown", down);
+    addEventListener("keyup", up);
+    addEventListener("blur", blur);
+    return () => {
+      removeEventListener("keydown", down);
+      removeEventListener("keyup", up);
+      removeEventListener("blur", blur);
+    };
+  }, []);
+}

@@ -1,0 +1,54 @@
+/** One material open: stages, two views, settings, readout. */
+import { useCallback, useEffect } from "react";
+import { go } from "../app/router";
+import { useAnnounced } from "../app/events";
+import { useKeys } from "../app/keys";
+import { Panel } from "../stages/Panel";
+import { Button } from "../ui/Button";
+import { Views } from "../views/Views";
+import { Readout } from "./Readout";
+import { StageColumn } from "./StageColumn";
+import { catchUp, openMaterial, useBench } from "./store";
+import { TopLine } from "./TopLine";
+import { tellProblem } from "../ui/notices";
+
+export function Bench({ id }: { id: string }) {
+  const { material, missing } = useBench();
+  useEffect(() => {
+    openMaterial(id).catch(tellProblem);
+  }, [id]);
+  useAnnounced(
+    "material",
+    useCallback((told) => void (told.id === id && catchUp(told.revision).catch(tellProblem)), [id]),
+  );
+  useAnnounced(
+    "back",
+    useCallback(() => void catchUp().catch(tellProblem), []),
+  );
+  useKeys();
+  if (missing) {
+    return (
+      <div className="grid h-full place-items-center">
+        <div className="text-center">
+          <p className="text-[15px] font-semibold">{missing.message}</p>
+          <p className="mb-3 text-soft">{missing.detail}</p>
+          <Button onClick={() => go(null)}>To the library</Button>
+        </div>
+      </div>
+    );
+  }
+  if (!material || material.id !== id) return <div className="h-full bg-ground" />;
+  return (
+    <div className="flex h-full flex-col">
+      <TopLine material={material} />
+      <div className="flex min-h-0 flex-1">
+        <StageColumn material={material} />
+        <main className="min-w-0 flex-1">
+          <Views material={material} />
+        </main>
+        <Panel material={material} />
+      </div>
+      <Readout material={material} />
+    </div>
+  );
+}

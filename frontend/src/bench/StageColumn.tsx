@@ -1,0 +1,116 @@
+/** The eight stages as small live pictures, with the twig that shows how far the work has come. */
+import { useEffect, useState } from "react";
+import { request } from "../api/client";
+import type { Material, StageId } from "../api/types";
+import { useFindings } from "./figures";
+import { STAGE_NAMES } from "../views/names";
+import { openStage, useViews } from "../views/state";
+import { cx } from "../ui/cx";
+import { useJobs } from "../pack/jobs";
+
+const STAGES = Object.keys(STAGE_NAMES) as StageId[];
+const SETTLE_MS = 180;
+
+/** One picture with all eight cards; fetched once changes rest for a moment. */
+function useStrip(material: Material): string | null {
+  const [shown, setShown] = useState<string | null>(null);
+  const key = Object.values(material.keys).join("").slice(0, 2000);
+  useEffect(() => {
+    const control = new AbortController();
+    const timer = setTimeout(() => {
+      void digest(key).then(async (short) => {
+        const url = `/api/materials/${material.id}/strip.jpg?key=${short}&slot=strip`;
+        try {
+          const blob = await (await request(url, { signal: control.signal })).blob();
+          setShown((old) => {
+            if (old) setTimeout(() => URL.revokeObjectURL(old), 1000);
+            return URL.createObjectURL(blob);
+          });
+        } catch {
+          // Called off by a newer one; the old cards stay.
+        }
+      });
+    }, SETTLE_MS);
+    return () => {
+      clearTimeout(timer);
+      control.abort();
+    };
+  }, [key, material.id]);
+  return shown;
+}
+
+async function digest(text: string): Promise<string> {
+  let hash = 0xcbf29ce484222325n;
+  for (const letter of text) hash = BigInt.asUintN(64, (hash ^ BigInt(letter.codePointAt(0)!)) * 0x100000001b3n);
+  return hash.toString(16);
+}
+
+export function StageColumn({ material }: { material: Material }) {
+  const stage = useViews((state) => state.stage);
+  const strip = useStrip(material);
+  const { findings } = useFindings(material);
+  const packs = useJobs((state) => state.jobs.filter((job) => job.material === material.id && job.kind === "pack"));
+  const toSettle = findings?.filter((f) => f.level === "blocked" || f.level === "attention").length;
+  const open = STAGES.indexOf(stage);
+  const stateOf = (id: StageId): string => {
+    const changes = material.changes[id];
+    if (id === "check") return toSettle === undefined ? "looking" : toSettle ? `${toSettle} to settle` : "all clear";
+    if (id === "pack") {
+      const newest = packs[0];
+      if (!newest) return "not yet";
+      return { done: "packed", queued: "waiting", running: "packing", failed: "failed", cancelled: "not yet" }[newest.state];
+    }
+    if (changes) return changes === 1 ? "1 change" : `${changes} changes`;
+    return { gather: "as shot", square: "whole", even: "as set", tile: "as set", relief: "as set", response: "as set" }[id];
+  };
+  return (
+    <nav aria-label="Stages" className="relative flex h-full w-[136px] shrink-0 flex-col gap-1.5 border-r border-line bg-ground py-1.5 pr-2 pl-5">
+      <Twig open={open} />
+      {STAGES.map((id, number) => (
+        <button
+          key={id}
+          type="button"
+          aria-current={id === stage ? "step" : undefined}
+          onClick={() => openStage(id)}
+          title={`${STAGE_NAMES[id]} (${number + 1})`}
+          className={cx(
+            "relative flex min-h-0 flex-1 flex-col overflow-hidden rounded-card border-2 bg-raised text-left",
+            id === stage ? "border-amber" : "border-transparent hover:border-line",
+          )}
+        >
+          <span className="min-h-0 w-full flex-1 bg-lifted">
+            {strip && <span aria-hidden className="block size-full" style={{ backgroundImage: `url(${strip})`, backgroundSize: "100% 800%", backgroundPosition: `0 ${(number / 7) * 100}%` }} />}
+          </span>
+          <span className="flex w-full shrink-0 items-baseline justify-between gap-1 px-1.5 py-0.5">
+            <span className={cx("text-[12px]", id === stage && "font-semibold")}>{STAGE_NAMES[id]}</span>
+            <span className="truncate text-[10.5px] text-soft">{stateOf(id)}</span>
+          </span>
+        </button>
+      ))}
+    </nav>
+  );
+}
+
+/** A fine line down the cards: knots passed, a drop at the open stage, dashed beyond. */
+function Twig({ open }: { open: number }) {
+  const at = (number: number) => ((number + 0.5) / 8) * 800;
+  const wave = (from: number, to: number) => {
+    let d = `M10 ${from}`;
+    const bends = Math.max(1, Math.round((to - from) / 50));
+    for (let i = 0; i < bends; i++) {
+      const y0 = from + ((to - from) * i) / bends;
+      const y1 = from + ((to - from) * (i + 1)) / bends;
+      const sway = i % 2 ? -3 : 3;
+      d += ` C${10 + sway} ${y0 + (y1 - y0) * 0.3} ${10 + sway} ${y0 + (y1 - y0) * 0.7} 10 ${y1}`;
+    }
+    return d;
+  };
+  return (
+    <svg aria-hidden viewBox="0 0 20 800" preserveAspectRatio="none" className="absolute top-0 left-0 h-full w-5">
+      <path d={wave(8, at(open))} fill="none" stroke="var(--soft)" strokeWidth="1.200" vectorEffect="non-scaling-stroke" />
+      <path d={wave(at(open), 792)} fill="none" stroke="var(--line)" strokeWidth="1.200" strokeDasharray="2 4" vectorEffect="non-scaling-stroke" />
+      {STAGES.map((_, number) => number < open && <circle key={number} cx="10" cy={at(number)} r="2.600" fill="var(--soft)" />)}
+      <path transform={`translate(10 ${at(open)}) scale(0.5)`} d="M0-15C5-9 9-4 9 2a9 9 0 0 1-18 0C-9-4-5-9 0-15z" fill="var(--amber)" />
+    </svg>
+  );
+}

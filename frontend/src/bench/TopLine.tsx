@@ -1,0 +1,94 @@
+import { Keyboard, Moon, Redo2, Sun, Undo2 } from "lucide-react";
+import { useState } from "react";
+import { usePlace, go } from "../app/router";
+import { useTheme } from "../app/theme";
+import { useKeysPage } from "../app/keys";
+import type { Material } from "../api/types";
+import { Button } from "../ui/Button";
+import { Level } from "../ui/Level";
+import { Mark } from "../ui/Mark";
+import { openStage } from "../views/state";
+import { useFindings } from "./figures";
+import { finishedHeight, finishedWidth } from "./finished";
+import { rename, step, useBench } from "./store";
+
+export function TopLine({ material }: { material: Material }) {
+  const { findings, fresh } = useFindings(material);
+  const saving = useBench((state) => state.saving);
+  const place = usePlace();
+  const count = (level: string) => findings?.filter((f) => f.level === level).length ?? 0;
+  const [blocked, attention] = [count("blocked"), count("attention")];
+  const mm = material.preview.tile_mm;
+  const [width, height] = [finishedWidth(material), finishedHeight(material)];
+  const size = [mm && `${mm.toFixed(0)} × ${((mm * height) / width).toFixed(0)} mm`, `${width} × ${height} px`, mm && `${(width / mm).toFixed(1)} px/mm`].filter(Boolean).join(" · ");
+  return (
+    <header className="flex h-11 shrink-0 items-center gap-2 border-b border-line bg-ground px-3">
+      <button type="button" onClick={() => go(null)} className="flex items-center gap-2 rounded-card px-1 py-1 text-soft hover:text-text" title="Back to the library (g)">
+        <Mark size={22} /> Library
+      </button>
+      <Name key={place.material} name={material.name} />
+      <span className="figures truncate text-soft">{size}</span>
+      <span className="flex-1" />
+      <span aria-live="polite" className="text-[12px] text-soft">
+        {saving ? "Saving" : ""}
+      </span>
+      <Button look="quiet" disabled={!material.undo} onClick={() => void step("undo")} title={material.undo ? `Undo: ${material.undo}` : "Nothing to undo"}>
+        <Undo2 size={14} /> Undo
+      </Button>
+      <Button look="quiet" disabled={!material.redo} onClick={() => void step("redo")} title={material.redo ? `Redo: ${material.redo}` : "Nothing to redo"}>
+        <Redo2 size={14} /> Redo
+      </Button>
+      <ThemeButton />
+      <Button look="quiet" className="px-1.5" aria-label="All keys" title="All keys (?)" onClick={() => useKeysPage.setState({ open: true })}>
+        <Keyboard size={15} />
+      </Button>
+      <Button className={fresh ? "" : "opacity-60"} onClick={() => openStage("check")} title="Open Check">
+        <Level level={blocked ? "blocked" : attention ? "attention" : "pass"} word={false} />
+        {!findings ? "Looking" : blocked + attention ? `${blocked + attention} to settle` : "All clear"}
+      </Button>
+      <Button look="main" onClick={() => openStage("pack")}>
+        Pack
+      </Button>
+    </header>
+  );
+}
+
+export function ThemeButton() {
+  const { theme, swap } = useTheme();
+  return (
+    <Button look="quiet" className="px-1.5" aria-label={theme === "dusk" ? "Day theme" : "Dusk theme"} title={theme === "dusk" ? "Day (t)" : "Dusk (t)"} onClick={swap}>
+      {theme === "dusk" ? <Sun size={15} /> : <Moon size={15} />}
+    </Button>
+  );
+}
+
+function Name({ name }: { name: string }) {
+  const [draft, setDraft] = useState<string | null>(null);
+  if (draft === null) {
+    return (
+      <button type="button" title="Rename" onClick={() => setDraft(name)} className="max-w-80 truncate rounded-[5px] px-1.5 py-0.5 text-[15px] font-semibold hover:bg-raised">
+        {name}
+      </button>
+    );
+  }
+  const take = () => {
+    void rename(draft);
+    setDraft(null);
+  };
+  return (
+    <input
+      autoFocus
+      aria-label="Name of the material"
+      value={draft}
+      maxLength={120}
+      onChange={(event) => setDraft(event.target.value)}
+      onFocus={(event) => event.target.select()}
+      onBlur={take}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") take();
+        if (event.key === "Escape") setDraft(null);
+      }}
+      className="h-7 w-72 rounded-[5px] border border-line bg-raised px-1.5 text-[15px] font-semibold"
+    />
+  );
+}

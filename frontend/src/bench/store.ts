@@ -1,0 +1,143 @@
+/** The open material: its newest state, changes on their way, and what the person looks at. */
+import { create } from "zustand";
+import { api, Problem } from "../api/client";
+import type { About, Material, SettingPath, Value } from "../api/types";
+import { tell, tellProblem } from "../ui/notices";
+
+export type Changes = Partial<Record<SettingPath, Value | null>>;
+
+interface Waiting {
+  changes: Changes;
+  label: string;
+  gesture: string;
+}
+
+interface BenchState {
+  about: About | null;
+  material: Material | null;
+  /** Changes not yet answered; they show at once. */
+  pending: Changes;
+  saving: boolean;
+  /** Set when the material cannot be opened. */
+  missing: Problem | null;
+}
+
+export const useBench = create<BenchState>(() => ({ about: null, material: null, pending: {}, saving: false, missing: null }));
+
+const get = useBench.getState;
+const set = useBench.setState;
+/** Changes in the order they were made; one is on its way at a time. */
+const queue: Waiting[] = [];
+let running: Promise<void> | null = null;
+
+export async function loadAbout() {
+  if (!get().about) set({ about: await api.about() });
+}
+
+export async function openMaterial(id: string) {
+  set({ material: get().material?.id === id ? get().material : null, pending: {}, missing: null });
+  queue.length = 0;
+  try {
+    const [material] = await Promise.all([api.material(id), loadAbout()]);
+    set({ material });
+  } catch (error) {
+    if (error instanceof Problem) set({ missing: error });
+    else throw error;
+  }
+}
+
+/** Catches up with what another tab, or a restart of the program, changed. */
+export async function catchUp(revision?: number) {
+  const material = get().material;
+  if (!material || running || (revision !== undefined && revision <= material.revision)) return;
+  const newest = await api.material(material.id);
+  if (get().material?.id === newest.id && newest.revision > (get().material?.revision ?? 0)) set({ material: newest });
+}
+
+/** The value in force: what was just changed, else the recipe's, else the default. */
+export function valueOf(state: BenchState, path: SettingPath): Value {
+  const pending = state.pending[path];
+  const cut = path.lastIndexOf(".");
+  const [operation, name] = [path.slice(0, cut), path.slice(cut + 1)];
+  if (pending !== undefined && pending !== null) return pending;
+  const kept = pending === null ? undefined : state.material?.recipe.operations[operation]?.[name];
+  if (kept !== undefined) return kept;
+  return state.about?.operations.find((o) => o.id === operation)?.settings.find((s) => s.name === name)?.default ?? 0;
+}
+
+/** Changes settings; the steps of one gesture fold into one. Shown at once, saved at once. */
+export function change(changes: Changes, label: string, gesture = "") {
+  if (!get().material) return;
+  const last = queue.at(-1);
+  if (last && gesture && last.gesture === gesture) last.changes = { ...last.changes, ...changes };
+  else queue.push({ changes, label, gesture });
+  set({ pending: { ...get().pending, ...changes } });
+  void drain();
+}
+
+function drain(): Promise<void> {
+  running ??= sendAll().finally(() => {
+    running = null;
+  });
+  return running;
+}
+
+/** The material once every change so far is saved. */
+export async function settled(): Promise<Material | null> {
+  await drain();
+  return get().material;
+}
+
+async function sendAll() {
+  for (let next = queue.shift(); next; next = queue.shift()) await send(next);
+}
+
+async function send({ changes, label, gesture }: Waiting): Promise<void> {
+  const { material } = get();
+  if (!material) return;
+  set({ saving: true });
+  try {
+    const newest = await api.edit(material.id, material.revision, changes as Record<string, Value | null>, label, gesture);
+    // What was changed again since stays on top of the answer.
+    if (get().material?.id === newest.id) set({ material: newest, pending: Object.assign({}, ...queue.map((w) => w.changes)) as Changes });
+  } catch (error) {
+    await recover(error, material.id);
+  } finally {
+    set({ saving: false });
+  }
+}
+
+async function recover(error: unknown, id: string) {
+  queue.length = 0;
+  set({ pending: {} });
+  if (error instanceof Problem && error.status === 409) {
+    tell("This material was changed in another window.", "The newest state is shown now; your last change was not made.");
+  } else {
+    tellProblem(error, "The change was not made");
+  }
+  const newest = await api.material(id).catch(() => null);
+  if (newest && get().material?.id === id) set({ material: newest, pending: {} });
+}
+
+export async function step(way: "undo" | "redo") {
+  await drain();
+  const { material } = get();
+  if (!material?.[way]) return;
+  try {
+    const label = material[way];
+    set({ material: await api.step(material.id, way, material.revision) });
+    tell(`${way === "undo" ? "Undone" : "Redone"}: ${label}`);
+  } catch (error) {
+    await recover(error, material.id);
+  }
+}
+
+export async function rename(name: string) {
+  const { material } = get();
+  if (!material || name.trim() === material.name || !name.trim()) return;
+  try {
+    set({ material: await api.rename(material.id, name) });
+  } catch (error) {
+    tellProblem(error);
+  }
+}

@@ -1,0 +1,154 @@
+/** All materials; drop captures anywhere to add them. */
+import { Archive, ArchiveRestore, Plus, Search } from "lucide-react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useState } from "react";
+import { api } from "../api/client";
+import type { Brief } from "../api/types";
+import { useAnnounced } from "../app/events";
+import { go } from "../app/router";
+import { ThemeButton } from "../bench/TopLine";
+import { Button } from "../ui/Button";
+import { Mark } from "../ui/Mark";
+import { tell, tellProblem } from "../ui/notices";
+import { type Arrival, Arrivals, useArrivals } from "./arrivals";
+import { Empty } from "./Empty";
+
+const ACCEPT = ".jpg,.jpeg,.png,.tif,.tiff,.webp,image/jpeg,image/png,image/tiff,image/webp";
+
+export function Library() {
+  const [aside, setAside] = useState(false);
+  const [words, setWords] = useState("");
+  const [over, setOver] = useState(false);
+  const picker = useRef<HTMLInputElement>(null);
+  const queries = useQueryClient();
+  const list = useQuery({ queryKey: ["materials", aside], queryFn: () => api.materials(aside) });
+  const refresh = useCallback(() => void queries.invalidateQueries({ queryKey: ["materials"] }), [queries]);
+  useAnnounced("library", refresh);
+  useAnnounced("back", refresh);
+  const { bring } = useArrivals();
+
+  useEffect(() => {
+    document.title = "Amber Thicket";
+    const paste = (event: ClipboardEvent) => {
+      const files = [...(event.clipboardData?.files ?? [])];
+      if (files.length) void bring(files);
+    };
+    addEventListener("paste", paste);
+    return () => removeEventListener("paste", paste);
+  }, [bring]);
+
+  const shown = (list.data ?? []).filter((m) => words.toLowerCase().split(/\s+/).every((word) => m.name.toLowerCase().includes(word)));
+  return (
+    <div
+      className="flex h-full flex-col"
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={(event) => event.currentTarget === event.target && setOver(false)}
+      onDrop={(event) => {
+        event.preventDefault();
+        setOver(false);
+        const files = [...event.dataTransfer.files];
+        if (files.length) void bring(files);
+      }}
+    >
+      <header className="flex h-14 shrink-0 items-center gap-3 border-b border-line px-6">
+        <Mark size={26} />
+        <h1 className="text-[16px] font-semibold">Amber Thicket</h1>
+        <span className="flex-1" />
+        <label className="flex h-7 w-64 items-center gap-2 rounded-card border border-line bg-raised px-2.5">
+          <Search size={13} className="text-soft" aria-hidden />
+          <input aria-label="Search by name" placeholder="Search by name" value={words} onChange={(event) => setWords(event.target.value)} className="w-full bg-transparent outline-none placeholder:text-soft" />
+        </label>
+        <Button look="quiet" aria-pressed={aside} onClick={() => setAside(!aside)}>
+          <Archive size={14} /> {aside ? "Back to the library" : "Put aside"}
+        </Button>
+        <ThemeButton />
+        <Button look="main" onClick={() => picker.current?.click()}>
+          <Plus size={14} /> Add captures
+        </Button>
+        <input
+          ref={picker}
+          type="file"
+          multiple
+          accept={ACCEPT}
+          aria-label="Capture files"
+          className="hidden"
+          onChange={(event) => {
+            void bring([...(event.target.files ?? [])]);
+            event.target.value = "";
+          }}
+        />
+      </header>
+      <main className="min-h-0 flex-1 overflow-y-auto p-6">
+        {list.isSuccess && shown.length === 0 ? (
+          words || aside ? (
+            <p className="pt-24 text-center text-soft">{words ? `No material is called “${words}”.` : "Nothing is put aside."}</p>
+          ) : (
+            <Empty onPick={() => picker.current?.click()} />
+          )
+        ) : (
+          <ul className="grid grid-cols-[repeat(auto-fill,minmax(216px,1fr))] gap-5">
+            {shown.map((material) => (
+              <Card key={material.id} material={material} onMoved={refresh} />
+            ))}
+          </ul>
+        )}
+        <Arrivals />
+      </main>
+      {over && (
+        <div className="pointer-events-none fixed inset-3 grid place-items-center rounded-[14px] border-2 border-dashed border-amber bg-ground/85">
+          <p className="text-[18px] font-semibold">Let go to add these captures</p>
+        </div>
+      )}
+    </div>
+  );
+}
+
+export type { Arrival };
+
+function Card({ material, onMoved }: { material: Brief; onMoved: () => void }) {
+  const { source } = material;
+  const move = async () => {
+    try {
+      await api.setAside(material.id, !material.archived);
+      tell(material.archived ? `${material.name} is back in the library` : `${material.name} was put aside`, material.archived ? "" : "Nothing is deleted; find it under Put aside.");
+      onMoved();
+    } catch (error) {
+      tellProblem(error);
+    }
+  };
+  return (
+    <li className="group relative overflow-hidden rounded-[10px] border border-line bg-raised focus-within:border-amber hover:border-soft">
+      <a
+        href={`/m/${material.id}`}
+        onClick={(event) => {
+          if (event.ctrlKey || event.metaKey || event.shiftKey) return;
+          event.preventDefault();
+          go(material.id);
+        }}
+        className="block outline-none"
+      >
+        <div className="aspect-square w-full bg-surround">{material.thumbnail && <img src={`/api/thumbnails/${material.thumbnail}.jpg`} alt="" loading="lazy" className="size-full object-cover" />}</div>
+        <div className="px-3 py-2">
+          <p className="truncate font-medium" title={material.name}>
+            {material.name}
+          </p>
+          <p className="figures text-soft">
+            {source.width} × {source.height} · {source.bits} bit {source.format.toUpperCase()}
+          </p>
+        </div>
+      </a>
+      <button
+        type="button"
+        aria-label={material.archived ? `Bring ${material.name} back` : `Put ${material.name} aside`}
+        title={material.archived ? "Bring back" : "Put aside"}
+        onClick={() => void move()}
+        className="absolute top-2 right-2 rounded-card bg-ground/85 p-1.5 text-soft opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 hover:text-text"
+      >
+        {material.archived ? <ArchiveRestore size={14} /> : <Archive size={14} />}
+      </button>
+    </li>
+  );
+}

@@ -1,0 +1,141 @@
+/** The lit view: the maps on a shape under surroundings and one lamp. Drag turns, wheel comes closer. */
+import { SlidersHorizontal } from "lucide-react";
+import { Popover } from "radix-ui";
+import { type PointerEvent, useEffect, useRef, useState } from "react";
+import { busy } from "../bench/busy";
+import { ProgressLine } from "../ui/ProgressLine";
+import { tellProblem } from "../ui/notices";
+import type { Material } from "../api/types";
+import { useSize } from "../views/useSize";
+import { LampPad } from "./LampPad";
+import { LitOptions } from "./LitOptions";
+import { LitRenderer } from "./renderer";
+import { heightField, light, mapPicture } from "./sources";
+import { resetCamera, useLit } from "./state";
+
+const STILL_MS = 140;
+
+export default function Lit({ material }: { material: Material }) {
+  const frame = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const renderer = useRef<LitRenderer | null>(null);
+  const [refused, setRefused] = useState(false);
+  const [waiting, setWaiting] = useState(0);
+  const { width, height } = useSize(frame);
+  const setup = useLit();
+
+  useEffect(() => {
+    try {
+      renderer.current = new LitRenderer(canvas.current!);
+    } catch {
+      setRefused(true);
+    }
+    return () => {
+      renderer.current?.dispose();
+      renderer.current = null;
+    };
+  }, []);
+
+  const redraw = useRef<(moving: boolean) => void>(() => {});
+  useEffect(() => {
+    redraw.current = (moving) => {
+      const surround = getComputedStyle(canvas.current!).getPropertyValue("--surround").trim() || "#777777";
+      renderer.current?.resize(Math.floor(width), Math.floor(height));
+      renderer.current?.draw(useLit.getState(), surround, moving);
+      canvas.current!.dataset.frame = renderer.current?.ready ? `${renderer.current.lastFrame.toFixed(0)} ms` : "";
+    };
+  });
+
+  // One frame at a time while something moves, then a sharp one when it rests.
+  const pending = useRef<{ frame: number; rest: number }>({ frame: 0, rest: 0 });
+  useEffect(() => {
+    cancelAnimationFrame(pending.current.frame);
+    clearTimeout(pending.current.rest);
+    pending.current.frame = requestAnimationFrame(() => redraw.current(true));
+    pending.current.rest = window.setTimeout(() => redraw.current(false), STILL_MS);
+  }, [setup, width, height]);
+
+  useFetched(material.keys.base_color, setWaiting, (signal) => mapPicture(material, "base_color", signal).then((b) => renderer.current?.setPicture("baseMap", b)), redraw);
+  useFetched(material.keys.normal, setWaiting, (signal) => mapPicture(material, "normal", signal).then((b) => renderer.current?.setPicture("normalMap", b)), redraw);
+  useFetched(
+    `${material.keys.ambient_occlusion}${material.keys.roughness}${material.keys.metallic}`,
+    setWaiting,
+    (signal) => mapPicture(material, "packed", signal).then((b) => renderer.current?.setPicture("packedMap", b)),
+    redraw,
+  );
+  useFetched(material.keys.height, setWaiting, (signal) => heightField(material, signal).then((f) => renderer.current?.setHeight(f)), redraw);
+  useFetched(setup.surroundings, setWaiting, (signal) => light(setup.surroundings, signal).then((l) => renderer.current?.setLight(l)), redraw);
+
+  const drag = useRef<{ px: number; py: number; turn: number; tilt: number } | null>(null);
+  const turned = (event: PointerEvent) => {
+    const from = drag.current;
+    if (!from || !event.buttons) return;
+    const turn = from.turn - (event.clientX - from.px) * 0.4;
+    useLit.setState({ turn: ((turn + 540) % 360) - 180, tilt: Math.min(90, Math.max(8, from.tilt + (event.clientY - from.py) * 0.35)) });
+  };
+  useEffect(() => {
+    const element = frame.current!;
+    const wheel = (event: WheelEvent) => {
+      event.preventDefault();
+      useLit.setState(({ distance }) => ({ distance: Math.min(2, Math.max(0.18, distance * Math.exp(event.deltaY * 0.0012))) }));
+    };
+    element.addEventListener("wheel", wheel, { passive: false });
+    return () => element.removeEventListener("wheel", wheel);
+  }, []);
+
+  return (
+    <div ref={frame} className="relative size-full overflow-hidden bg-surround">
+      <canvas
+        ref={canvas}
+        data-testid="lit"
+        role="img"
+        aria-label={`Lit view: ${setup.shape}, ${setup.surroundings}`}
+        className="absolute inset-0 size-full cursor-grab touch-none active:cursor-grabbing"
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+          drag.current = { px: event.clientX, py: event.clientY, turn: setup.turn, tilt: setup.tilt };
+        }}
+        onPointerMove={turned}
+        onPointerUp={() => (drag.current = null)}
+        onDoubleClick={resetCamera}
+      />
+      <ProgressLine busy={waiting > 0} />
+      {refused && <p className="absolute inset-0 grid place-items-center px-8 text-center text-black">The lit view needs WebGL 2, which this browser does not offer. All other views work without it.</p>}
+      <Popover.Root>
+        <Popover.Trigger className="absolute bottom-3 left-3 inline-flex h-7 items-center gap-1.5 rounded-card border border-line bg-ground/90 px-2.5 hover:bg-lifted">
+          <SlidersHorizontal size={13} /> Light and shape
+        </Popover.Trigger>
+        <Popover.Portal>
+          <Popover.Content side="top" align="start" sideOffset={6} className="z-40 w-72 rounded-[10px] border border-line bg-ground p-3 shadow-xl shadow-black/40">
+            <LitOptions material={material} />
+          </Popover.Content>
+        </Popover.Portal>
+      </Popover.Root>
+      <LampPad />
+    </div>
+  );
+}
+
+/** Runs a fetch when its key changes, calls the older one off, and redraws when it is there. */
+function useFetched(key: string, setWaiting: (change: (n: number) => number) => void, fetcher: (signal: AbortSignal) => Promise<unknown>, redraw: React.RefObject<(moving: boolean) => void>) {
+  const latest = useRef(fetcher);
+  useEffect(() => {
+    latest.current = fetcher;
+  });
+  useEffect(() => {
+    const control = new AbortController();
+    const done = busy("lit");
+    setWaiting((n) => n + 1);
+    latest
+      .current(control.signal)
+      .then(() => redraw.current(false))
+      .catch((error: unknown) => {
+        if (!(error instanceof DOMException)) tellProblem(error, "The lit view is not complete");
+      })
+      .finally(() => {
+        done();
+        setWaiting((n) => n - 1);
+      });
+    return () => control.abort();
+  }, [key, setWaiting, redraw]);
+}

@@ -1,0 +1,219 @@
+/** Draws the lit view on demand; measures itself and lowers mesh and sharpness where drawing is slow. */
+import {
+  ClampToEdgeWrapping,
+  DataTexture,
+  FloatType,
+  GLSL3,
+  HalfFloatType,
+  LinearFilter,
+  LinearMipmapLinearFilter,
+  Mesh,
+  NearestFilter,
+  NoColorSpace,
+  PerspectiveCamera,
+  RedFormat,
+  RepeatWrapping,
+  RGBAFormat,
+  Scene,
+  ShaderMaterial,
+  SRGBColorSpace,
+  Texture,
+  Vector2,
+  Vector3,
+  Vector4,
+  WebGLRenderer,
+} from "three";
+import { FRAGMENT, VERTEX } from "./shaders";
+import { formOf } from "./shapes";
+import type { LitSetup } from "./state";
+
+export interface HeightField {
+  values: Float32Array<ArrayBuffer>;
+  width: number;
+  height: number;
+  /** How far white stands above black, in tile widths. */
+  span: number;
+}
+
+export interface Light {
+  levels: Uint16Array<ArrayBuffer>;
+  harmonics: Float32Array;
+  width: number;
+  height: number;
+  count: number;
+}
+
+/** What is given up, in this order, when a frame takes too long. */
+const GRADES = [
+  { density: 2, segments: 384, smooth: true },
+  { density: 1, segments: 256, smooth: false },
+  { density: 1, segments: 128, smooth: false },
+  { density: 0.75, segments: 96, smooth: false },
+];
+const SLOW_MS = 160;
+const degrees = Math.PI / 180;
+
+export class LitRenderer {
+  private readonly renderer: WebGLRenderer;
+  private readonly scene = new Scene();
+  private readonly camera = new PerspectiveCamera(30, 1, 0.01, 20);
+  private readonly material: ShaderMaterial;
+  private readonly mesh: Mesh;
+  private grade = 1;
+  private form = "";
+  private span = 0;
+  private aspect = 1;
+  private tile = 1;
+  private size = { width: 1, height: 1 };
+  /** Milliseconds the last whole frame took. */
+  lastFrame = 0;
+
+  constructor(canvas: HTMLCanvasElement) {
+    this.renderer = new WebGLRenderer({ canvas, antialias: false, alpha: false, powerPreference: "high-performance" });
+    this.renderer.outputColorSpace = SRGBColorSpace;
+    this.material = new ShaderMaterial({
+      glslVersion: GLSL3,
+      vertexShader: VERTEX,
+      fragmentShader: FRAGMENT,
+      uniforms: {
+        baseMap: { value: null },
+        normalMap: { value: null },
+        packedMap: { value: null },
+        heightMap: { value: null },
+        heightSize: { value: new Vector2(1, 1) },
+        surroundings: { value: null },
+        harmonics: { value: Array.from({ length: 9 }, () => new Vector3()) },
+        levels: { value: new Vector4() },
+        repeats: { value: new Vector2(1, 1) },
+        displacement: { value: 0 },
+        toLamp: { value: new Vector3(0, 1, 0) },
+        lamp: { value: 0 },
+        exposure: { value: 1 },
+        flags: { value: new Vector4(1, 1, 1, 1) },
+        occluded: { value: 1 },
+      },
+    });
+    this.mesh = new Mesh(undefined, this.material);
+    this.mesh.frustumCulled = false;
+    this.scene.add(this.mesh);
+  }
+
+  private set(name: string, value: unknown) {
+    const uniform = this.material.uniforms[name];
+    if (uniform) uniform.value = value;
+  }
+
+  private swap(name: string, texture: Texture) {
+    (this.material.uniforms[name]?.value as Texture | null)?.dispose();
+    this.set(name, texture);
+  }
+
+  setPicture(name: "baseMap" | "normalMap" | "packedMap", bitmap: ImageBitmap) {
+    const texture = new Texture(bitmap);
+    texture.flipY = false;
+    texture.colorSpace = name === "baseMap" ? SRGBColorSpace : NoColorSpace;
+    texture.wrapS = texture.wrapT = RepeatWrapping;
+    texture.minFilter = LinearMipmapLinearFilter;
+    texture.generateMipmaps = true;
+    texture.needsUpdate = true;
+    if (name === "baseMap") this.aspect = bitmap.height / bitmap.width;
+    this.swap(name, texture);
+  }
+
+  setHeight(field: HeightField) {
+    const texture = new DataTexture(field.values, field.width, field.height, RedFormat, FloatType);
+    texture.minFilter = texture.magFilter = NearestFilter;
+    texture.needsUpdate = true;
+    this.span = field.span;
+    this.swap("heightMap", texture);
+    this.set("heightSize", new Vector2(field.width, field.height));
+  }
+
+  setLight(light: Light) {
+    const texture = new DataTexture(light.levels, light.width, light.height * light.count, RGBAFormat, HalfFloatType);
+    texture.wrapS = RepeatWrapping;
+    texture.wrapT = ClampToEdgeWrapping;
+    texture.minFilter = texture.magFilter = LinearFilter;
+    texture.needsUpdate = true;
+    this.swap("surroundings", texture);
+    this.set("levels", new Vector4(light.width, light.height, light.count, 0));
+    this.set("harmonics", Array.from({ length: 9 }, (_, i) => new Vector3(light.harmonics[3 * i], light.harmonics[3 * i + 1], light.harmonics[3 * i + 2])));
+  }
+
+  get ready(): boolean {
+    return ["baseMap", "normalMap", "packedMap", "heightMap", "surroundings"].every((name) => this.material.uniforms[name]?.value);
+  }
+
+  resize(width: number, height: number) {
+    this.size = { width, height };
+  }
+
+  /** Draws. moving: a drag is under way, so a coarser picture will do. */
+  draw(setup: LitSetup, surround: string, moving: boolean) {
+    if (!this.ready || !this.size.width) return;
+    const began = performance.now();
+    const grade = GRADES[this.grade]!;
+    const density = Math.min(devicePixelRatio, grade.density) * (moving && this.grade > 0 ? 0.6 : 1);
+    if (this.renderer.getPixelRatio() !== density) this.renderer.setPixelRatio(density);
+    this.renderer.setSize(this.size.width, this.size.height, false);
+    this.renderer.setClearColor(surround);
+    this.shape(setup, grade.segments);
+    this.view(setup);
+    this.renderer.render(this.scene, this.camera);
+    if (!moving) {
+      // Reading a pixel waits until the frame is really done.
+      const pixel = new Uint8Array(4);
+      const gl = this.renderer.getContext();
+      gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel);
+      this.lastFrame = performance.now() - began;
+      if (this.lastFrame > SLOW_MS && this.grade < GRADES.length - 1) this.grade += 1;
+    }
+  }
+
+  private shape(setup: LitSetup, segments: number) {
+    const wanted = `${setup.shape}/${segments}/${this.aspect}`;
+    if (this.form !== wanted) {
+      this.mesh.geometry.dispose();
+      const form = formOf(setup.shape, segments, this.aspect);
+      this.mesh.geometry = form.geometry;
+      this.mesh.userData = form;
+      this.form = wanted;
+    }
+    const { tile, across, down } = this.mesh.userData as { tile: number; across: number; down: number };
+    this.tile = tile / setup.repeat;
+    const rows = Math.max(1, Math.round(down * setup.repeat));
+    this.set("repeats", new Vector2(across * setup.repeat, rows));
+    const shown = setup.off.includes("height") ? 0 : setup.displacement / 100;
+    this.set("displacement", this.span * this.tile * shown);
+    const on = (role: LitSetup["off"][number]) => (setup.off.includes(role) ? 0 : 1);
+    this.set("flags", new Vector4(on("base_color"), on("normal"), on("roughness"), on("metallic")));
+    this.set("occluded", on("ambient_occlusion"));
+  }
+
+  private view(setup: LitSetup) {
+    const { width, height } = this.size;
+    this.camera.aspect = width / height;
+    const flat = setup.shape === "slab";
+    const tilt = (flat ? setup.tilt : setup.tilt - 42) * degrees;
+    const turn = setup.turn * degrees;
+    const narrow = Math.min(1, width / height);
+    const away = ((flat ? 2.1 : 2.35) * setup.distance) / Math.max(narrow, 0.45);
+    this.camera.position.set(Math.sin(turn) * Math.cos(tilt) * away, Math.sin(tilt) * away, Math.cos(turn) * Math.cos(tilt) * away);
+    this.camera.lookAt(0, flat ? -0.02 : 0, 0);
+    this.camera.updateProjectionMatrix();
+    const [b, e] = [setup.bearing * degrees, setup.elevation * degrees];
+    const [right, up, out] = [Math.cos(b) * Math.cos(e), Math.sin(b) * Math.cos(e), Math.sin(e)];
+    // The slab lies on its back: its picture's top points away from the viewer.
+    const toLamp = flat ? new Vector3(right, out, -up) : new Vector3(right, up, out).applyAxisAngle(new Vector3(0, 1, 0), turn);
+    this.set("toLamp", toLamp);
+    this.set("lamp", setup.lamp);
+    this.set("exposure", 2 ** setup.exposure);
+  }
+
+  dispose() {
+    for (const name of ["baseMap", "normalMap", "packedMap", "heightMap", "surroundings"]) (this.material.uniforms[name]?.value as Texture | null)?.dispose();
+    this.mesh.geometry.dispose();
+    this.material.dispose();
+    this.renderer.dispose();
+  }
+}

@@ -1,0 +1,146 @@
+/**
+ * The lit view's shading: metal/rough surface under one lamp and prefiltered surroundings.
+ *
+ * Sources: Walter et al., EGSR 2007 (GGX); Heitz, JCGT 3(2), 2014 (height-correlated Smith); Schlick 1994 (Fresnel);
+ * Karis, "Physically based shading on mobile", 2014 (environment terms); Khronos PBR neutral tone mapper, 2024.
+ */
+export const VERTEX = /* glsl */ `
+in vec4 tangent;
+uniform sampler2D heightMap;
+uniform vec2 heightSize;
+uniform vec2 repeats;
+uniform float displacement;
+out vec2 place;
+out vec3 position_w;
+out vec3 normal_w;
+out vec3 tangent_w;
+out vec3 bitangent_w;
+
+float heightAt(vec2 uv) {
+  vec2 at = fract(uv) * heightSize - 0.5;
+  vec2 low = floor(at);
+  vec2 part = at - low;
+  ivec2 size = ivec2(heightSize);
+  ivec2 a = (ivec2(low) + size) % size;
+  ivec2 b = (a + 1) % size;
+  float top = mix(texelFetch(heightMap, a, 0).r, texelFetch(heightMap, ivec2(b.x, a.y), 0).r, part.x);
+  float bottom = mix(texelFetch(heightMap, ivec2(a.x, b.y), 0).r, texelFetch(heightMap, b, 0).r, part.x);
+  return mix(top, bottom, part.y);
+}
+
+void main() {
+  place = vec2(uv.x, 1.0 - uv.y) * repeats;
+  vec3 moved = position;
+  if (displacement != 0.0) moved += normal * (heightAt(place) - 0.5) * displacement;
+  vec4 world = modelMatrix * vec4(moved, 1.0);
+  position_w = world.xyz;
+  normal_w = mat3(modelMatrix) * normal;
+  tangent_w = mat3(modelMatrix) * tangent.xyz;
+  bitangent_w = cross(normal_w, tangent_w) * tangent.w;
+  gl_Position = projectionMatrix * viewMatrix * world;
+}
+`;
+
+export const FRAGMENT = /* glsl */ `
+precision highp float;
+uniform sampler2D baseMap;
+uniform sampler2D normalMap;
+uniform sampler2D packedMap;
+uniform sampler2D surroundings;
+uniform vec3 harmonics[9];
+uniform vec4 levels;
+uniform vec3 toLamp;
+uniform float lamp;
+uniform float exposure;
+uniform vec4 flags;
+uniform float occluded;
+in vec2 place;
+in vec3 position_w;
+in vec3 normal_w;
+in vec3 tangent_w;
+in vec3 bitangent_w;
+out vec4 colour;
+
+const float PI = 3.14159265;
+
+vec3 level(vec3 toward, float number) {
+  vec2 uv = vec2(atan(toward.x, toward.z) / (2.0 * PI) + 0.5, acos(clamp(toward.y, -1.0, 1.0)) / PI);
+  float y = clamp(uv.y * levels.y, 0.5, levels.y - 0.5);
+  return texture(surroundings, vec2(uv.x, (number * levels.y + y) / (levels.y * levels.z))).rgb;
+}
+
+vec3 mirrored(vec3 toward, float roughness) {
+  float at = roughness * (levels.z - 1.0);
+  float low = min(floor(at), levels.z - 2.0);
+  return mix(level(toward, low), level(toward, low + 1.0), at - low);
+}
+
+vec3 diffuseLight(vec3 n) {
+  return max(vec3(0.0), harmonics[0] * 0.282095 + harmonics[1] * 0.488603 * n.y + harmonics[2] * 0.488603 * n.z
+    + harmonics[3] * 0.488603 * n.x + harmonics[4] * 1.092548 * n.x * n.y + harmonics[5] * 1.092548 * n.y * n.z
+    + harmonics[6] * 0.315392 * (3.0 * n.z * n.z - 1.0) + harmonics[7] * 1.092548 * n.x * n.z
+    + harmonics[8] * 0.546274 * (n.x * n.x - n.y * n.y));
+}
+
+vec2 environmentTerms(float roughness, float cosine) {
+  const vec4 c0 = vec4(-1.0, -0.0275, -0.572, 0.022);
+  const vec4 c1 = vec4(1.0, 0.0425, 1.04, -0.04);
+  vec4 r = roughness * c0 + c1;
+  float a = min(r.x * r.x, exp2(-9.28 * cosine)) * r.x + r.y;
+  return vec2(-1.04, 1.04) * a + r.zw;
+}
+
+vec3 neutral(vec3 c) {
+  const float start = 0.8 - 0.04;
+  float x = min(c.r, min(c.g, c.b));
+  c -= x < 0.08 ? x - 6.25 * x * x : 0.04;
+  float peak = max(c.r, max(c.g, c.b));
+  if (peak < start) return c;
+  float d = 1.0 - start;
+  float squeezed = 1.0 - d * d / (peak + d - start);
+  c *= squeezed / peak;
+  return mix(vec3(squeezed), c, 1.0 / (0.15 * (peak - squeezed) + 1.0));
+}
+
+vec3 coded(vec3 c) {
+  c = clamp(c, 0.0, 1.0);
+  return mix(c * 12.92, 1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, c));
+}
+
+void main() {
+  vec3 base = flags.x > 0.5 ? texture(baseMap, place).rgb : vec3(0.5);
+  vec3 packed_ = texture(packedMap, place).rgb;
+  float occlusion = occluded > 0.5 ? packed_.r : 1.0;
+  float roughness = clamp(flags.z > 0.5 ? packed_.g : 0.6, 0.04, 1.0);
+  float metallic = flags.w > 0.5 ? packed_.b : 0.0;
+  vec3 n = normalize(normal_w);
+  if (flags.y > 0.5) {
+    vec3 leaning = texture(normalMap, place).rgb * 2.0 - 1.0;
+    n = normalize(leaning.x * normalize(tangent_w) + leaning.y * normalize(bitangent_w) + leaning.z * n);
+  }
+  vec3 v = normalize(cameraPosition - position_w);
+  float nv = max(dot(n, v), 0.02);
+  vec3 f0 = mix(vec3(0.04), base, metallic);
+  vec3 matte = base * (1.0 - metallic);
+  // Surroundings.
+  vec2 terms = environmentTerms(roughness, nv);
+  float open_ = clamp(pow(nv + occlusion, exp2(-16.0 * roughness - 1.0)) - 1.0 + occlusion, 0.0, 1.0);
+  vec3 light = matte * diffuseLight(n) * occlusion + mirrored(reflect(-v, n), roughness) * (f0 * terms.x + terms.y) * open_;
+  // The lamp.
+  vec3 l = normalize(toLamp);
+  float nl = max(dot(n, l), 0.0);
+  if (nl > 0.0 && lamp > 0.0) {
+    vec3 h = normalize(l + v);
+    float nh = max(dot(n, h), 0.0), vh = max(dot(v, h), 0.0);
+    float a = roughness * roughness, a2 = a * a;
+    float spread = nh * nh * (a2 - 1.0) + 1.0;
+    float d = a2 / (PI * spread * spread);
+    float masking = 0.5 / (nl * sqrt(nv * nv * (1.0 - a2) + a2) + nv * sqrt(nl * nl * (1.0 - a2) + a2));
+    vec3 f = f0 + (1.0 - f0) * pow(1.0 - vh, 5.0);
+    // Recesses that the sky does not reach, a raking lamp does not reach either.
+    float reached = mix(1.0, occlusion, 0.6 * (1.0 - max(dot(normalize(normal_w), l), 0.0)));
+    light += (matte * (1.0 - f) / PI + f * d * masking) * nl * lamp * PI * reached;
+  }
+  colour = vec4(coded(neutral(light * exposure)), 1.0);
+}
+`;

@@ -1,0 +1,51 @@
+/** How the lit view is set up; kept in this browser. */
+import { create } from "zustand";
+import type { MapRole } from "../api/types";
+
+export type Shape = "slab" | "ball" | "column";
+export type Surroundings = "studio" | "overcast";
+
+export interface LitSetup {
+  shape: Shape;
+  surroundings: Surroundings;
+  /** Toward the lamp: degrees counter-clockwise from the right, and above the surface. */
+  bearing: number;
+  elevation: number;
+  lamp: number;
+  exposure: number;
+  /** Displacement as a share of the true depth, per cent. */
+  displacement: number;
+  repeat: number;
+  off: MapRole[];
+  turn: number;
+  tilt: number;
+  distance: number;
+}
+
+const KEPT = "lit-1";
+const START: LitSetup = {
+  shape: "slab",
+  surroundings: "overcast",
+  bearing: 130,
+  elevation: 32,
+  lamp: 2,
+  exposure: 0,
+  displacement: 100,
+  repeat: 2,
+  off: [],
+  turn: 0,
+  tilt: 52,
+  distance: 1,
+};
+
+function kept(): Partial<LitSetup> {
+  try {
+    return JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<LitSetup>;
+  } catch {
+    return {};
+  }
+}
+
+export const useLit = create<LitSetup>(() => ({ ...START, ...kept() }));
+useLit.subscribe((state) => localStorage.setItem(KEPT, JSON.stringify(state)));
+export const resetCamera = () => useLit.setState({ turn: START.turn, tilt: START.tilt, distance: START.distance });

@@ -1,0 +1,30 @@
+/** Long work as the service tells of it. */
+import { create } from "zustand";
+import { api } from "../api/client";
+import type { Job } from "../api/types";
+import { settled } from "../bench/store";
+import { tellProblem } from "../ui/notices";
+
+export const useJobs = create<{ jobs: Job[] }>(() => ({ jobs: [] }));
+
+export async function loadJobs() {
+  useJobs.setState({ jobs: await api.jobs() });
+}
+
+/** Takes one job's newest state, newest job first. */
+export function takeJob(job: Job) {
+  useJobs.setState(({ jobs }) => ({
+    jobs: jobs.some((j) => j.id === job.id) ? jobs.map((j) => (j.id === job.id ? job : j)) : [job, ...jobs],
+  }));
+}
+
+/** Packs the open material as it is once every change is saved. */
+export async function startPack() {
+  const material = await settled();
+  if (!material) return;
+  try {
+    takeJob(await api.pack(material.id, material.revision));
+  } catch (error) {
+    tellProblem(error, "Packing did not start");
+  }
+}

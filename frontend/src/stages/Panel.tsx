@@ -1,0 +1,63 @@
+/** The settings of the open stage. */
+import { RotateCcw } from "lucide-react";
+import { change, useBench } from "../bench/store";
+import type { Material, SettingPath, StageId } from "../api/types";
+import { STAGE_ABOUT, STAGE_NAMES } from "../views/names";
+import { useViews } from "../views/state";
+import { Check } from "./check/Check";
+import { Even } from "./even/Even";
+import { Gather } from "./gather/Gather";
+import { useHelp } from "./help";
+import { Pack } from "./pack/Pack";
+import { Relief } from "./relief/Relief";
+import { Response } from "./response/Response";
+import { Square } from "./square/Square";
+import { Tile } from "./tile/Tile";
+
+const PANELS: Record<StageId, (props: { material: Material }) => React.ReactNode> = {
+  gather: Gather,
+  square: Square,
+  even: Even,
+  tile: Tile,
+  relief: Relief,
+  response: Response,
+  check: Check,
+  pack: Pack,
+};
+
+export function Panel({ material }: { material: Material }) {
+  const stage = useViews((state) => state.stage);
+  const help = useHelp();
+  const Inside = PANELS[stage];
+  const changes = material.changes[stage];
+  const reset = () => {
+    const paths = Object.entries(material.recipe.operations)
+      .filter(([id]) => id.startsWith(`${stage}.`))
+      .flatMap(([id, values]) => Object.keys(values).map((name) => `${id}.${name}` as SettingPath));
+    change(Object.fromEntries(paths.map((path) => [path, null])), `${STAGE_NAMES[stage]} reset`);
+  };
+  const about = useBench((state) => state.about);
+  if (!about) return null;
+  return (
+    <aside aria-label={`${STAGE_NAMES[stage]} settings`} className="flex h-full w-[312px] shrink-0 flex-col border-l border-line bg-ground">
+      <div className="px-3.5 pt-2.5 pb-1.5">
+        <div className="flex h-6 items-center justify-between">
+          <h2 className="text-[15px] font-semibold">{STAGE_NAMES[stage]}</h2>
+          {changes > 0 && (
+            <button type="button" onClick={reset} title="Sets everything in this stage back; undo brings it back" className="inline-flex items-center gap-1 rounded-[5px] px-1.5 text-[12px] text-soft hover:bg-lifted hover:text-text">
+              <RotateCcw size={12} /> Reset {changes}
+            </button>
+          )}
+        </div>
+        <p className="text-[12.5px] text-soft">{STAGE_ABOUT[stage]}</p>
+      </div>
+      <div key={stage} className="min-h-0 flex-1 overflow-y-auto px-3.5 pb-3">
+        <Inside material={material} />
+      </div>
+      <p aria-live="polite" className="min-h-[46px] border-t border-line px-3.5 py-1.5 text-[12px] leading-[1.35] text-soft">
+        {help.name && <span className="text-text">{help.name}: </span>}
+        {help.text || "Point at a setting to read what it does."}
+      </p>
+    </aside>
+  );
+}

@@ -1,0 +1,82 @@
+import { useState } from "react";
+import { useFindings } from "../../bench/figures";
+import { change } from "../../bench/store";
+import type { Finding, Level as LevelName, Material, SettingPath, Value } from "../../api/types";
+import { Button } from "../../ui/Button";
+import { Level } from "../../ui/Level";
+import { LAYER_NAMES } from "../../views/names";
+import { setView, useViews } from "../../views/state";
+import { Operation } from "../Operation";
+
+const ORDER: { level: LevelName; words: string }[] = [
+  { level: "blocked", words: "blocked" },
+  { level: "attention", words: "for your attention" },
+  { level: "unknown", words: "cannot be told" },
+  { level: "note", words: "to know" },
+  { level: "pass", words: "passed" },
+];
+
+export function Check({ material }: { material: Material }) {
+  const { findings, fresh } = useFindings(material);
+  const [opened, setOpened] = useState<string | null>(null);
+  if (!findings) return <p className="pt-2 text-soft">Looking at all maps …</p>;
+  const counts = ORDER.map(({ level, words }) => ({ level, words, count: findings.filter((f) => f.level === level).length })).filter((c) => c.count);
+  const open = findings.filter((f) => f.level !== "pass");
+  const passed = findings.filter((f) => f.level === "pass");
+  const row = (finding: Finding, number: number) => {
+    const id = `${finding.rule}/${finding.map ?? ""}/${number}`;
+    return <Row key={id} finding={finding} open={opened === id} onToggle={() => setOpened(opened === id ? null : id)} />;
+  };
+  return (
+    <>
+      <ul className={`flex flex-wrap gap-x-4 gap-y-1 py-1.5 ${fresh ? "" : "opacity-60"}`}>
+        {counts.map((c) => (
+          <li key={c.level} className="flex items-center gap-1.5">
+            <Level level={c.level} word={false} />
+            <span className="figures">{c.count}</span> <span className="text-soft">{c.words}</span>
+          </li>
+        ))}
+      </ul>
+      <Operation id="check.limits" />
+      <ul className="border-t border-line">{open.map(row)}</ul>
+      {open.length === 0 && <p className="py-3">Nothing to settle. The set can leave.</p>}
+      <h3 className="mt-2 text-[12px] text-soft">Passed</h3>
+      <ul className="border-t border-line">{passed.map(row)}</ul>
+    </>
+  );
+}
+
+function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onToggle: () => void }) {
+  const look = () => {
+    onToggle();
+    if (open) {
+      useViews.setState({ evidence: null });
+      return;
+    }
+    if (finding.map) setView("first", { what: finding.map, how: "single" });
+    useViews.setState({ evidence: finding.box ? { map: finding.map, box: finding.box } : null, look: null });
+  };
+  return (
+    <li className="border-b border-line" data-rule={finding.rule} data-level={finding.level}>
+      <button type="button" aria-expanded={open} onClick={look} className="grid w-full grid-cols-[16px_1fr_auto] items-center gap-x-2 py-1.5 text-left hover:bg-raised">
+        <Level level={finding.level} word={false} />
+        <span className="min-w-0 leading-[1.3]">{finding.title}</span>
+        <span className="text-[12px] text-soft">{finding.map ? LAYER_NAMES[finding.map] : ""}</span>
+        <span className="figures col-span-2 col-start-2 truncate text-soft">{finding.measured}</span>
+      </button>
+      {open && (
+        <div className="flex flex-col gap-1.5 pb-2.5 pl-6 text-[12.5px]">
+          <p>{finding.why}</p>
+          <p className="text-soft">
+            Limit: <span className="figures">{finding.limit}</span>. Source: {finding.source}.
+          </p>
+          {finding.fix && (
+            <Button look="main" className="self-start" onClick={() => change(finding.fix!.changes as Record<SettingPath, Value | null>, finding.fix!.label)}>
+              {finding.fix.label}
+            </Button>
+          )}
+        </div>
+      )}
+    </li>
+  );
+}

@@ -1,0 +1,63 @@
+import { change, useBench, valueOf } from "../../bench/store";
+import type { Material, SettingPath } from "../../api/types";
+import { Button } from "../../ui/Button";
+import { Facts } from "../../ui/Facts";
+import { Fold } from "../../ui/Fold";
+import { Operation } from "../Operation";
+import { Setting } from "../Setting";
+
+const SIZES = [512, 1024, 2048, 4096];
+const EDGES = ["left", "top", "right", "bottom"] as const;
+const crop = (edge: string) => `square.crop.${edge}` as SettingPath;
+
+export function Square({ material }: { material: Material }) {
+  const state = useBench();
+  const width = valueOf(state, "square.size.width") as number;
+  const height = valueOf(state, "square.size.height") as number;
+  const { sample, picture, tile_mm, work, tile } = material.preview;
+  const sampleWidth = (sample[2] - sample[0]) * picture[0];
+  const tilePx = (sampleWidth * tile[0]) / work[0];
+  const gain = width / tilePx;
+  const put = (label: string, values: Record<(typeof EDGES)[number], number>) => change(Object.fromEntries(EDGES.map((edge) => [crop(edge), values[edge]])), label);
+  return (
+    <>
+      <h3 className="flex items-center justify-between pt-1 font-medium">
+        Crop
+        <span className="flex gap-1">
+          <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => put("Whole picture", { left: 0, top: 0, right: 100, bottom: 100 })}>
+            Whole
+          </Button>
+          <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => put("Middle of the picture", { left: 15, top: 15, right: 85, bottom: 85 })}>
+            Middle
+          </Button>
+        </span>
+      </h3>
+      <p className="pb-1 text-[12px] text-soft">Drag the handles on the photograph. The broken line is the tile; what lies beyond it is used up by the overlap.</p>
+      <Fold title="Edges" note={EDGES.map((edge) => (valueOf(state, crop(edge)) as number).toFixed(0)).join(" · ") + " %"}>
+        {EDGES.map((edge) => (
+          <Setting key={edge} path={crop(edge)} />
+        ))}
+        <Setting path="square.crop.resampling" />
+      </Fold>
+      <div className="border-t border-line pt-2">
+        <h3 className="font-medium">Tile size</h3>
+        <div className="flex flex-wrap gap-1 py-1.5">
+          {SIZES.map((size) => (
+            <Button key={size} aria-pressed={width === size && height === size} look={width === size && height === size ? "main" : "plain"} className="figures h-6 flex-1 px-1" onClick={() => change({ "square.size.width": size as 1024, "square.size.height": size as 1024 }, `${size} px`)}>
+              {size}
+            </Button>
+          ))}
+        </div>
+        <Operation id="square.size" />
+        <Facts
+          rows={[
+            ["Taken from", `${tilePx.toFixed(0)} px of the picture`],
+            ["Scale", `${gain.toFixed(2)} ×${gain > 1.05 ? ", enlarged" : ""}`],
+            ["Texel density", tile_mm ? `${(width / tile_mm).toFixed(2)} px/mm` : "real width unknown"],
+          ]}
+        />
+        {gain > 1.3 && <p className="text-[12px] text-soft">The picture holds less detail than maps of this size. {`${2 ** Math.floor(Math.log2(tilePx))} px`} would keep all of it.</p>}
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,36 @@
+import { X } from "lucide-react";
+import { Dialog as Radix } from "radix-ui";
+import type { ReactNode } from "react";
+
+interface Props {
+  title: string;
+  about?: string;
+  open: boolean;
+  onClose: () => void;
+  children: ReactNode;
+}
+
+export function Dialog({ title, about, open, onClose, children }: Props) {
+  return (
+    <Radix.Root open={open} onOpenChange={(next) => !next && onClose()}>
+      <Radix.Portal>
+        <Radix.Overlay className="fixed inset-0 z-40 bg-black/55" />
+        <Radix.Content
+          aria-describedby={undefined}
+          className="fixed top-1/2 left-1/2 z-50 max-h-[86vh] w-[640px] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-[10px] border border-line bg-ground p-5 shadow-2xl shadow-black/50"
+        >
+          <div className="mb-3 flex items-start justify-between gap-4">
+            <div>
+              <Radix.Title className="text-[15px] font-semibold">{title}</Radix.Title>
+              {about && <p className="text-soft">{about}</p>}
+            </div>
+            <Radix.Close aria-label="Close" className="rounded-card p-1 text-soft hover:bg-lifted hover:text-text">
+              <X size={15} />
+            </Radix.Close>
+          </div>
+          {children}
+        </Radix.Content>
+      </Radix.Portal>
+    </Radix.Root>
+  );
+}

@@ -1,0 +1,129 @@
+/** One layer, flat: single, repeated or shifted, with pan, zoom and what lies over it. */
+import { type PointerEvent, type WheelEvent, useEffect, useMemo, useRef } from "react";
+import { finishedWidth } from "../bench/finished";
+import type { LayerId, Material } from "../api/types";
+import { ProgressLine } from "../ui/ProgressLine";
+import { CropHandles } from "./CropHandles";
+import { channelOf, draw, shownBox } from "./draw";
+import { Evidence } from "./Evidence";
+import { usePicture } from "./pictures";
+import { extent, fitting, type Gaze, meetingScale, scaleAt, tileAspect, transform, zoomAt, zoomed } from "./space";
+import { type Side, useViews, type ViewSetup } from "./state";
+import { useSize } from "./useSize";
+import { LAYER_NAMES } from "./names";
+
+interface Props {
+  side: Side;
+  layer: LayerId;
+  setup: ViewSetup;
+  material: Material;
+}
+
+/** Larger pictures are asked for once the view magnifies the usual one. */
+function sideFor(scale: number): number {
+  return scale * devicePixelRatio > 1100 ? 2048 : 768;
+}
+
+export function Flat({ side, layer, setup, material }: Props) {
+  const frame = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const { width, height } = useSize(frame);
+  const kept = useViews((state) => state.look);
+  const stage = useViews((state) => state.stage);
+  const evidence = useViews((state) => state.evidence);
+  const pointer = useViews((state) => state.pointer);
+  const aspect = tileAspect(material.preview);
+  const box = extent(layer, material.preview);
+  const { how, repeat, channel } = setup;
+  const fit = fitting(shownBox(layer, box, how, repeat), aspect, Math.max(width, 1), Math.max(height, 1));
+  const meet = meetingScale(finishedWidth(material));
+  // A view that shows repeats of its own keeps its own fit until somebody zooms.
+  const look: Gaze = kept ? { x: kept.x, y: kept.y, scale: scaleAt(fit.scale, meet, kept.zoom) } : fit;
+  const t = transform(look, aspect, width, height);
+  const ask = { id: material.id, layer, key: material.keys[layer], slot: `${side}-${layer}`, side: sideFor(look.scale) };
+  const { picture, waiting } = usePicture(ask);
+  const source = useMemo(() => picture && channelOf(picture.bitmap, channel), [picture, channel]);
+
+  useEffect(() => {
+    const target = canvas.current;
+    const context = target?.getContext("2d", { alpha: false });
+    if (!target || !context || !width) return;
+    const density = devicePixelRatio;
+    const [w, h] = [Math.round(width * density), Math.round(height * density)];
+    if (target.width !== w || target.height !== h) [target.width, target.height] = [w, h];
+    context.setTransform(density, 0, 0, density, 0, 0);
+    const surround = getComputedStyle(target).getPropertyValue("--surround");
+    if (source) draw(context, width, height, t, { source, layer, box, how, repeat, surround });
+    else {
+      context.fillStyle = surround;
+      context.fillRect(0, 0, width, height);
+    }
+    target.dataset.shown = picture?.url ?? "";
+  });
+
+  const move = (next: Gaze) => useViews.setState({ look: { x: next.x, y: next.y, zoom: zoomAt(fit.scale, meet, next.scale) } });
+  const place = (event: PointerEvent | WheelEvent): [number, number] => {
+    const bounds = frame.current!.getBoundingClientRect();
+    return [event.clientX - bounds.left, event.clientY - bounds.top];
+  };
+  const drag = useRef<{ px: number; py: number; look: Gaze } | null>(null);
+
+  useEffect(() => {
+    const element = frame.current;
+    if (!element) return;
+    const wheel = (event: globalThis.WheelEvent) => {
+      event.preventDefault();
+      const bounds = element.getBoundingClientRect();
+      const [px, py] = [event.clientX - bounds.left, event.clientY - bounds.top];
+      move(zoomed(look, aspect, bounds.width, bounds.height, px, py, Math.exp(-event.deltaY * (event.ctrlKey ? 0.008 : 0.0016))));
+    };
+    element.addEventListener("wheel", wheel, { passive: false });
+    return () => element.removeEventListener("wheel", wheel);
+  });
+
+  const shift = how === "shifted" ? 0.5 : 0;
+  return (
+    <div
+      ref={frame}
+      data-testid={`view-${side}`}
+      role="img"
+      aria-label={`${LAYER_NAMES[layer]}, ${how}`}
+      className="relative size-full cursor-crosshair touch-none overflow-hidden bg-surround"
+      onPointerDown={(event) => {
+        if (event.button > 1) return;
+        const [px, py] = place(event);
+        drag.current = { px, py, look };
+        event.currentTarget.setPointerCapture(event.pointerId);
+        useViews.setState({ active: side });
+      }}
+      onPointerMove={(event) => {
+        const [px, py] = place(event);
+        const from = drag.current;
+        if (from && event.buttons) {
+          move({ ...from.look, x: from.look.x - (px - from.px) / from.look.scale, y: from.look.y - (py - from.py) / (from.look.scale * aspect) });
+        }
+        const [x, y] = t.toTile(px, py);
+        useViews.setState({ pointer: { x: x - shift, y: y - shift } });
+      }}
+      onPointerUp={() => (drag.current = null)}
+      onPointerLeave={() => useViews.setState({ pointer: null })}
+      onDoubleClick={() => useViews.setState({ look: null })}
+    >
+      <canvas ref={canvas} className="absolute inset-0 size-full" />
+      <ProgressLine busy={waiting} />
+      {!picture && <p className="absolute inset-0 grid place-items-center text-[12px] text-black/70">Making the picture …</p>}
+      {pointer && <Crosshair at={t.toScreen(pointer.x + shift, pointer.y + shift)} width={width} height={height} />}
+      {evidence && (evidence.map === null || evidence.map === layer) && side === "first" && how === "single" && <Evidence box={evidence.box} t={t} />}
+      {stage === "square" && layer === "gathered" && <CropHandles material={material} t={t} />}
+    </div>
+  );
+}
+
+function Crosshair({ at: [x, y], width, height }: { at: [number, number]; width: number; height: number }) {
+  if (x < 0 || y < 0 || x > width || y > height) return null;
+  return (
+    <svg aria-hidden className="pointer-events-none absolute inset-0 size-full" style={{ mixBlendMode: "difference" }}>
+      <path d={`M${x - 9} ${y}h6M${x + 3} ${y}h6M${x} ${y - 9}v6M${x} ${y + 3}v6`} stroke="#fff" strokeWidth="1" />
+    </svg>
+  );
+}

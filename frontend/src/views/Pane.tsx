@@ -1,0 +1,133 @@
+/** One of the two views: what it shows, how, and the picture itself. */
+import { lazy, Suspense } from "react";
+import { Maximize2, Minimize2 } from "lucide-react";
+import type { LayerId, Material } from "../api/types";
+import { Choice } from "../ui/Choice";
+import { Pick } from "../ui/Pick";
+import { Flat } from "./Flat";
+import { LAYER_NAMES } from "./names";
+import { extent, fitting, meetingScale, scaleAt, tileAspect, wraps, zoomAt } from "./space";
+import { finishedWidth } from "../bench/finished";
+import { shownBox } from "./draw";
+import { type Channel, type How, INPUT_OF, setView, type Side, useViews, type What } from "./state";
+import { useRef } from "react";
+import { useSize } from "./useSize";
+import { useLit, type Shape } from "../lit/state";
+
+const Lit = lazy(() => import("../lit/Lit"));
+const BEFORE: LayerId[] = ["gathered", "squared", "evened"];
+const AFTER: LayerId[] = ["base_color", "height", "normal", "roughness", "metallic", "ambient_occlusion"];
+const named = (layer: LayerId) => ({ value: layer as What, label: LAYER_NAMES[layer] });
+const GROUPS = [
+  { options: [{ value: "lit" as What, label: "Lit" }] },
+  { label: "Maps", options: AFTER.map(named) },
+  { label: "On the way", options: BEFORE.map(named) },
+];
+const HOWS: { value: How; label: string; hint: string }[] = [
+  { value: "single", label: "Single", hint: "One tile" },
+  { value: "repeated", label: "Repeated", hint: "Side by side, as a renderer will" },
+  { value: "shifted", label: "Shifted", hint: "Wrapped round by half: the borders lie in the middle" },
+];
+const CHANNELS: { value: Channel; label: string }[] = [
+  { value: "all", label: "All channels" },
+  { value: "value", label: "Value" },
+  { value: "red", label: "Red" },
+  { value: "green", label: "Green" },
+  { value: "blue", label: "Blue" },
+];
+const SHAPES: { value: Shape; label: string }[] = [
+  { value: "slab", label: "Slab" },
+  { value: "ball", label: "Ball" },
+  { value: "column", label: "Column" },
+];
+
+export function Pane({ side, material }: { side: Side; material: Material }) {
+  const setup = useViews((state) => state.setups[state.stage][side]);
+  const stage = useViews((state) => state.stage);
+  const input = useViews((state) => state.input);
+  const arrangement = useViews((state) => state.arrangement);
+  const lit = useLit();
+  const room = useRef<HTMLDivElement>(null);
+  const what: What = input && setup.what !== "lit" ? INPUT_OF[stage] : setup.what;
+  const alone = arrangement === side;
+  return (
+    <section aria-label={side === "first" ? "First view" : "Second view"} className="flex size-full min-h-0 min-w-0 flex-col">
+      <header className="flex h-9 shrink-0 items-center gap-1.5 overflow-hidden border-b border-line bg-ground px-2">
+        <Pick label="What" value={setup.what} groups={GROUPS} onChange={(next) => setView(side, { what: next })} className="h-6.5 font-medium" />
+        {what === "lit" ? (
+          <Choice label="Shape" value={lit.shape} options={SHAPES} onChange={(shape) => useLit.setState({ shape })} />
+        ) : (
+          <>
+            {wraps(what) ? (
+              <Choice label="How" value={setup.how} options={HOWS} onChange={(how) => setView(side, { how })} />
+            ) : (
+              <span className="text-[12px] text-soft">before tiling</span>
+            )}
+            {setup.how === "repeated" && wraps(what) && (
+              <Pick
+                label="Repeats"
+                value={String(setup.repeat)}
+                groups={[{ options: [2, 3, 4, 6, 8].map((n) => ({ value: String(n), label: `${n} × ${n}` })) }]}
+                onChange={(repeat) => {
+                  setView(side, { repeat: Number(repeat) });
+                  useViews.setState({ look: null });
+                }}
+                className="h-6.5"
+              />
+            )}
+            <Pick
+              label="Channel"
+              value={setup.channel}
+              groups={[{ options: CHANNELS.map((c) => (c.value === "all" ? { ...c, label: "All" } : c)) }]}
+              onChange={(channel) => setView(side, { channel })}
+              className="h-6.5"
+            />
+          </>
+        )}
+        <span className="flex-1" />
+        {input && what !== "lit" && <span className="rounded-[5px] bg-amber px-1.5 text-[11.5px] font-semibold text-on-amber">Input</span>}
+        {what !== "lit" && <Zoom side={side} what={what} how={setup.how} repeat={setup.repeat} material={material} room={room} />}
+        <button
+          type="button"
+          aria-label={alone ? "Show both views" : "Show this view alone"}
+          title={alone ? "Show both views" : "Show this view alone"}
+          onClick={() => useViews.setState({ arrangement: alone ? "beside" : side })}
+          className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+        >
+          {alone ? <Minimize2 size={13} /> : <Maximize2 size={13} />}
+        </button>
+      </header>
+      <div ref={room} className="relative min-h-0 flex-1">
+        {what === "lit" ? (
+          <Suspense fallback={<div className="size-full bg-surround" />}>
+            <Lit material={material} />
+          </Suspense>
+        ) : (
+          <Flat side={side} layer={what} setup={setup} material={material} />
+        )}
+      </div>
+    </section>
+  );
+}
+
+/** Pixels of the screen for a pixel of the finished map, in per cent. */
+function Zoom({ what, how, repeat, material, room }: { side: Side; what: LayerId; how: How; repeat: number; material: Material; room: React.RefObject<HTMLDivElement | null> }) {
+  const look = useViews((state) => state.look);
+  const { width, height } = useSize(room);
+  const fit = fitting(shownBox(what, extent(what, material.preview), how, repeat), tileAspect(material.preview), Math.max(width, 1), Math.max(height, 1));
+  const finished = finishedWidth(material);
+  const meet = meetingScale(finished);
+  const share = ((look ? scaleAt(fit.scale, meet, look.zoom) : fit.scale) * devicePixelRatio) / finished;
+  const whole = look === null;
+  return (
+    <button
+      type="button"
+      aria-label="Zoom: fit"
+      title={whole ? "The whole is shown; click for 1:1" : "Click to fit"}
+      onClick={() => useViews.setState({ look: whole ? { x: fit.x, y: fit.y, zoom: zoomAt(fit.scale, meet, finished / devicePixelRatio) } : null })}
+      className="figures rounded-[5px] px-1 text-soft hover:bg-lifted hover:text-text"
+    >
+      {Math.round(share * 100)} %
+    </button>
+  );
+}

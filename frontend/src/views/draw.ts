@@ -1,0 +1,75 @@
+/** Draws a layer into a view's canvas. */
+import type { LayerId } from "../api/types";
+import { type Box, type Transform, wraps } from "./space";
+import type { Channel, How } from "./state";
+
+/** A picture as one channel, or as its value (BT.709 weights on the coded numbers). */
+export function channelOf(bitmap: ImageBitmap, channel: Channel): HTMLCanvasElement | ImageBitmap {
+  if (channel === "all") return bitmap;
+  const canvas = document.createElement("canvas");
+  canvas.width = bitmap.width;
+  canvas.height = bitmap.height;
+  const context = canvas.getContext("2d", { willReadFrequently: true });
+  if (!context) return bitmap;
+  context.drawImage(bitmap, 0, 0);
+  const image = context.getImageData(0, 0, canvas.width, canvas.height);
+  const data = image.data;
+  const weights = { red: [1, 0, 0], green: [0, 1, 0], blue: [0, 0, 1], value: [0.2126, 0.7152, 0.0722] }[channel] as [number, number, number];
+  for (let i = 0; i < data.length; i += 4) {
+    const grey = weights[0] * data[i]! + weights[1] * data[i + 1]! + weights[2] * data[i + 2]!;
+    data[i] = data[i + 1] = data[i + 2] = grey;
+  }
+  context.putImageData(image, 0, 0);
+  return canvas;
+}
+
+interface Scene {
+  source: HTMLCanvasElement | ImageBitmap;
+  layer: LayerId;
+  box: Box;
+  how: How;
+  repeat: number;
+  surround: string;
+}
+
+/** The rectangle of tile space that a view shows for a layer, drawn or not. */
+export function shownBox(layer: LayerId, box: Box, how: How, repeat: number): Box {
+  if (how !== "repeated" || !wraps(layer)) return box;
+  const before = Math.floor((repeat - 1) / 2);
+  return { left: -before, top: -before, width: repeat, height: repeat };
+}
+
+export function draw(context: CanvasRenderingContext2D, width: number, height: number, t: Transform, scene: Scene) {
+  context.fillStyle = scene.surround;
+  context.fillRect(0, 0, width, height);
+  const { source, box, layer, how } = scene;
+  const [left, top] = t.toScreen(box.left, box.top);
+  const [right, bottom] = t.toScreen(box.left + box.width, box.top + box.height);
+  const [wide, tall] = [right - left, bottom - top];
+  // Magnified pixels are shown as squares, so that they can be counted.
+  context.imageSmoothingEnabled = wide < source.width * 2.5;
+  context.imageSmoothingQuality = wide < source.width * 0.7 ? "high" : "medium";
+  if (how === "single" || !wraps(layer)) {
+    context.drawImage(source, left, top, wide, tall);
+    return;
+  }
+  const shown = shownBox(layer, box, how, scene.repeat);
+  const [x0, y0] = t.toScreen(shown.left, shown.top);
+  const [x1, y1] = t.toScreen(shown.left + shown.width, shown.top + shown.height);
+  const shift = how === "shifted" ? 0.5 : 0;
+  context.save();
+  context.beginPath();
+  context.rect(x0, y0, x1 - x0, y1 - y0);
+  context.clip();
+  for (let row = Math.floor(shown.top - shift); row < shown.top + shown.height; row++) {
+    for (let column = Math.floor(shown.left - shift); column < shown.left + shown.width; column++) {
+      // Edges on whole screen pixels: neighbours neither overlap nor leave a hair between them.
+      const edge = (n: number, at: number, size: number) => Math.round(at + (n + shift) * size);
+      const [ax, ay] = [edge(column, left, wide), edge(row, top, tall)];
+      const [bx, by] = [edge(column + 1, left, wide), edge(row + 1, top, tall)];
+      if (bx < 0 || by < 0 || ax > width || ay > height) continue;
+      context.drawImage(source, ax, ay, bx - ax, by - ay);
+    }
+  }
+  context.restore();
+}

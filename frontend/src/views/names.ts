@@ -1,0 +1,36 @@
+/** What layers are called. */
+import type { LayerId, StageId } from "../api/types";
+import type { What } from "./state";
+
+export const LAYER_NAMES: Record<LayerId, string> = {
+  gathered: "Photograph",
+  squared: "Sample",
+  evened: "Evened",
+  base_color: "Base colour",
+  height: "Height",
+  normal: "Normal",
+  roughness: "Roughness",
+  metallic: "Metallic",
+  ambient_occlusion: "Occlusion",
+};
+export const WHAT_NAMES: Record<What, string> = { ...LAYER_NAMES, lit: "Lit" };
+export const STAGE_NAMES: Record<StageId, string> = {
+  gather: "Gather",
+  square: "Square",
+  even: "Even",
+  tile: "Tile",
+  relief: "Relief",
+  response: "Response",
+  check: "Check",
+  pack: "Pack",
+};
+export const STAGE_ABOUT: Record<StageId, string> = {
+  gather: "What was captured, and whether it is good enough.",
+  square: "Which part becomes the sample, and how large the tile is.",
+  even: "Take the light out, keep the colour.",
+  tile: "Make left meet right and top meet bottom.",
+  relief: "How high each point lies, and how the surface leans.",
+  response: "How the surface answers light.",
+  check: "Prove the set right before it leaves.",
+  pack: "Which files leave, and what each channel holds.",
+};
