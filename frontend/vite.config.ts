@@ -4,6 +4,6 @@ import { defineConfig } from "vite";
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
-  build: { outDir: "../amber_thicket/web/page", emptyOutDir: true, chunkSizeWarningLimit: 800 },
+  build: { outDir: "../amber_thicket/web/page", emptyOutDir: true, assetsInlineLimit: 0, chunkSizeWarningLimit: 800 },
   server: { proxy: { "/api": "http://127.0.0.1:8760" } },
 });

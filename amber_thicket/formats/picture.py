@@ -262,7 +262,12 @@ def _converted(codes: NDArray[Any], profile: bytes, notes: list[str]) -> Pixels 
         deep = codes if codes.dtype == np.uint16 else codes.astype(np.uint16) * 257
         rgb = np.repeat(deep[..., None], 3, axis=-1) if grey and _profile_space(profile) == b"RGB " else deep
         result = imagecodecs.cms_transform(
-            np.ascontiguousarray(rgb), profile, imagecodecs.cms_profile("srgb"), outcolorspace="rgb", outdtype="uint16"
+            np.ascontiguousarray(rgb),
+            profile,
+            imagecodecs.cms_profile("srgb"),
+            colorspace="rgb" if rgb.ndim == 3 else "gray",
+            outcolorspace="rgb",
+            outdtype="uint16",
         )
         notes.append("colour profile converted")
         return srgb_to_linear(result / 65535.0).astype(np.float32)

@@ -48,6 +48,9 @@ class Blobs:
             target.parent.mkdir(exist_ok=True)
             aside.replace(target)
             self._sync(target.parent)
+        except ConnectionError:
+            # The sender went away; that is not the disk's fault.
+            raise
         except OSError as error:
             raise WriteFailed(
                 f"The data folder could not be written ({error.strerror}).",

@@ -58,13 +58,18 @@ def from_height(height: Pixels, *, depth: float, reach: float, wraps: bool = Tru
     return np.clip(out / np.float32(_SLICES), 0, 1)
 
 
+def _angle(part: int) -> float:
+    """Half a step off the axes: no slice runs along a wall that stands straight in the picture."""
+    return float(np.pi * (part + 0.5) / _SLICES)
+
+
 def _marches(limit: int) -> tuple[np.ndarray, Pixels]:
     """Whole-pixel steps (slice, side, step, dy/dx) at growing distance, and their lengths."""
     growth = (np.arange(1, _STEPS + 1) / _STEPS) ** 1.8
     radii = np.maximum(growth * limit, np.arange(1, _STEPS + 1).clip(max=limit))
     offsets = np.zeros((_SLICES, 2, _STEPS, 2), np.int64)
     for part in range(_SLICES):
-        angle = np.pi * part / _SLICES
+        angle = _angle(part)
         for side, sign in enumerate((1, -1)):
             offsets[part, side, :, 0] = np.rint(-sign * np.sin(angle) * radii)
             offsets[part, side, :, 1] = np.rint(sign * np.cos(angle) * radii)
@@ -100,7 +105,7 @@ def _horizons(height, right, up, offsets, distances, margin, out, first, last): 
         centre = height[y + margin, margin : margin + width]
         line, line_right, line_up = out[y], right[y], up[y]
         for part in range(slices):
-            angle = np.pi * part / slices
+            angle = np.pi * (part + 0.5) / slices
             c, s = np.float32(np.cos(angle)), np.float32(np.sin(angle))
             for side in range(2):
                 tangent = ahead if side == 0 else behind
@@ -153,4 +158,5 @@ OPERATION = Operation(
     reads=("height",),
     writes="ambient_occlusion",
     apply=occlusion,
+    version=2,
 )

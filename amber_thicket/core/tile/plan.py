@@ -62,7 +62,9 @@ def feathered(labels: NDArray[np.uint8], pieces: int, widths: tuple[float, ...],
 
 def split_bands(sample: Pixels, tile_width: float) -> list[Pixels]:
     """Coarse, middle and fine parts of a layer; they sum to the layer. Edges mirror."""
-    coarse, softened = (blur(sample, fraction * tile_width, wraps=False) for fraction in SPLIT)
+    coarse, softened = (
+        blur(sample, fraction * tile_width, wraps=False).reshape(sample.shape) for fraction in SPLIT
+    )
     return [coarse, softened - coarse, sample - softened]
 
 

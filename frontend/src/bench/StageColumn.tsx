@@ -6,7 +6,7 @@ import { useFindings } from "./figures";
 import { STAGE_NAMES } from "../views/names";
 import { openStage, useViews } from "../views/state";
 import { cx } from "../ui/cx";
-import { useJobs } from "../pack/jobs";
+import { useJobsOf } from "../pack/jobs";
 
 const STAGES = Object.keys(STAGE_NAMES) as StageId[];
 const SETTLE_MS = 180;
@@ -49,7 +49,7 @@ export function StageColumn({ material }: { material: Material }) {
   const stage = useViews((state) => state.stage);
   const strip = useStrip(material);
   const { findings } = useFindings(material);
-  const packs = useJobs((state) => state.jobs.filter((job) => job.material === material.id && job.kind === "pack"));
+  const packs = useJobsOf(material.id).filter((job) => job.kind === "pack");
   const toSettle = findings?.filter((f) => f.level === "blocked" || f.level === "attention").length;
   const open = STAGES.indexOf(stage);
   const stateOf = (id: StageId): string => {

@@ -93,6 +93,18 @@ export function Library() {
             {shown.map((material) => (
               <Card key={material.id} material={material} onMoved={refresh} />
             ))}
+            {!aside && !words && (
+              <li>
+                <button type="button" onClick={() => picker.current?.click()} className="grid size-full min-h-56 place-items-center rounded-[10px] border-2 border-dashed border-line text-soft hover:border-amber hover:text-text">
+                  <span>
+                    <Plus size={18} className="mx-auto mb-1.5" />
+                    Drop captures anywhere,
+                    <br />
+                    paste, or choose them
+                  </span>
+                </button>
+              </li>
+            )}
           </ul>
         )}
         <Arrivals />

@@ -17,8 +17,8 @@ export function LitOptions({ material }: { material: Material }) {
   const rows: { label: string; key: "displacement" | "lamp" | "exposure" | "repeat"; min: number; max: number; step: number; mark: number; text: string }[] = [
     { label: "Displacement", key: "displacement", min: 0, max: 300, step: 5, mark: 100, text: `${setup.displacement} %` },
     { label: "Repeats", key: "repeat", min: 1, max: 8, step: 1, mark: 2, text: `${setup.repeat} ×` },
-    { label: "Lamp", key: "lamp", min: 0, max: 6, step: 0.1, mark: 2, text: setup.lamp.toFixed(1) },
-    { label: "Exposure", key: "exposure", min: -3, max: 3, step: 0.1, mark: 0, text: `${setup.exposure.toFixed(1)} EV` },
+    { label: "Lamp", key: "lamp", min: 0, max: 6, step: 0.1, mark: 1, text: setup.lamp.toFixed(1) },
+    { label: "Exposure", key: "exposure", min: -3, max: 3, step: 0.1, mark: -0.4, text: `${setup.exposure.toFixed(1)} EV` },
   ];
   return (
     <div className="flex flex-col gap-2.5">

@@ -51,6 +51,7 @@ const GRADES = [
   { density: 0.75, segments: 96, smooth: false },
 ];
 const SLOW_MS = 160;
+const ENOUGH = 6;
 const degrees = Math.PI / 180;
 
 export class LitRenderer {
@@ -60,6 +61,7 @@ export class LitRenderer {
   private readonly material: ShaderMaterial;
   private readonly mesh: Mesh;
   private grade = 1;
+  private measured = 0;
   private form = "";
   private span = 0;
   private aspect = 1;
@@ -160,28 +162,35 @@ export class LitRenderer {
     this.shape(setup, grade.segments);
     this.view(setup);
     this.renderer.render(this.scene, this.camera);
-    if (!moving) {
+    if (!moving && this.measured < ENOUGH) {
+      this.measured += 1;
       // Reading a pixel waits until the frame is really done.
       const pixel = new Uint8Array(4);
       const gl = this.renderer.getContext();
       gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel);
       this.lastFrame = performance.now() - began;
-      if (this.lastFrame > SLOW_MS && this.grade < GRADES.length - 1) this.grade += 1;
+      if (this.lastFrame > SLOW_MS && this.grade < GRADES.length - 1) {
+        this.grade += 1;
+        this.measured = 0;
+      }
     }
   }
 
   private shape(setup: LitSetup, segments: number) {
-    const wanted = `${setup.shape}/${segments}/${this.aspect}`;
+    // The slab is as deep as the view is tall, so that it fills it; in quarters, so that it is rarely made anew.
+    const deep = Math.min(1.75, Math.max(0.75, Math.round((this.size.height / this.size.width) * 4) / 4));
+    const wanted = `${setup.shape}/${segments}/${this.aspect}/${deep}`;
     if (this.form !== wanted) {
       this.mesh.geometry.dispose();
-      const form = formOf(setup.shape, segments, this.aspect);
+      const form = formOf(setup.shape, segments, this.aspect, deep);
       this.mesh.geometry = form.geometry;
       this.mesh.userData = form;
       this.form = wanted;
     }
     const { tile, across, down } = this.mesh.userData as { tile: number; across: number; down: number };
     this.tile = tile / setup.repeat;
-    const rows = Math.max(1, Math.round(down * setup.repeat));
+    // Round shapes close only over whole tiles; the slab may end anywhere.
+    const rows = setup.shape === "slab" ? down * setup.repeat : Math.max(1, Math.round(down * setup.repeat));
     this.set("repeats", new Vector2(across * setup.repeat, rows));
     const shown = setup.off.includes("height") ? 0 : setup.displacement / 100;
     this.set("displacement", this.span * this.tile * shown);
@@ -197,9 +206,9 @@ export class LitRenderer {
     const tilt = (flat ? setup.tilt : setup.tilt - 42) * degrees;
     const turn = setup.turn * degrees;
     const narrow = Math.min(1, width / height);
-    const away = ((flat ? 2.1 : 2.35) * setup.distance) / Math.max(narrow, 0.45);
+    const away = ((flat ? 1.75 : 2.2) * setup.distance) / Math.max(narrow, 0.45);
     this.camera.position.set(Math.sin(turn) * Math.cos(tilt) * away, Math.sin(tilt) * away, Math.cos(turn) * Math.cos(tilt) * away);
-    this.camera.lookAt(0, flat ? -0.02 : 0, 0);
+    this.camera.lookAt(0, 0, flat ? 0.04 : 0);
     this.camera.updateProjectionMatrix();
     const [b, e] = [setup.bearing * degrees, setup.elevation * degrees];
     const [right, up, out] = [Math.cos(b) * Math.cos(e), Math.sin(b) * Math.cos(e), Math.sin(e)];

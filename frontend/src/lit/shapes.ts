@@ -11,12 +11,12 @@ export interface Form {
   down: number;
 }
 
-/** segments: how finely the shape is divided; aspect: height of a tile over its width. */
-export function formOf(shape: Shape, segments: number, aspect: number): Form {
+/** segments: how finely the shape is divided; aspect: height of a tile over its width; deep: depth of the slab. */
+export function formOf(shape: Shape, segments: number, aspect: number, deep: number): Form {
   const form = {
     slab: () => {
-      const geometry = new PlaneGeometry(1, aspect, segments, segments).rotateX(-Math.PI / 2);
-      return { geometry, tile: 1, across: 1, down: 1 };
+      const geometry = new PlaneGeometry(1, deep, segments, Math.round(segments * deep)).rotateX(-Math.PI / 2);
+      return { geometry, tile: 1, across: 1, down: deep / aspect };
     },
     ball: () => ({ geometry: new SphereGeometry(0.5, segments * 2, segments), tile: Math.PI / 2, across: 2, down: 1 / aspect }),
     column: () => ({ geometry: new CylinderGeometry(0.32, 0.32, 1, segments * 2, segments, true), tile: 2 * Math.PI * 0.32 * 0.5, across: 2, down: 1 / (2 * Math.PI * 0.32 * 0.5) / aspect }),

@@ -22,19 +22,19 @@ export interface LitSetup {
   distance: number;
 }
 
-const KEPT = "lit-1";
+const KEPT = "lit-2";
 const START: LitSetup = {
   shape: "slab",
   surroundings: "overcast",
   bearing: 130,
   elevation: 32,
-  lamp: 2,
-  exposure: 0,
+  lamp: 1,
+  exposure: -0.4,
   displacement: 100,
   repeat: 2,
   off: [],
   turn: 0,
-  tilt: 52,
+  tilt: 58,
   distance: 1,
 };
 

@@ -1,5 +1,6 @@
 /** Long work as the service tells of it. */
 import { create } from "zustand";
+import { useShallow } from "zustand/react/shallow";
 import { api } from "../api/client";
 import type { Job } from "../api/types";
 import { settled } from "../bench/store";
@@ -27,4 +28,9 @@ export async function startPack() {
   } catch (error) {
     tellProblem(error, "Packing did not start");
   }
+}
+
+/** The jobs of one material, newest first. */
+export function useJobsOf(material: string): Job[] {
+  return useJobs(useShallow((state) => state.jobs.filter((job) => job.material === material)));
 }

@@ -27,7 +27,7 @@ export function Choice<T extends string>({ label, value, options, onChange, stre
           value={option.value}
           title={option.hint}
           className={cx(
-            "h-6 rounded-[5px] px-2 text-[12px] text-soft whitespace-nowrap hover:text-text",
+            "h-6 rounded-[5px] px-1.5 text-[12px] text-soft whitespace-nowrap hover:text-text",
             "data-[state=on]:bg-line data-[state=on]:text-text data-[state=on]:font-medium",
             stretch && "flex-1",
           )}

@@ -24,7 +24,7 @@ export function Pick<T extends string>({ label, value, groups, onChange, classNa
         id={id}
         aria-label={label}
         className={cx(
-          "inline-flex h-7 items-center justify-between gap-1.5 rounded-card border border-line bg-raised px-2.5 text-[13px] hover:bg-lifted",
+          "inline-flex h-7 shrink-0 items-center justify-between gap-1 rounded-card whitespace-nowrap border border-line bg-raised px-2.5 text-[13px] hover:bg-lifted",
           className,
         )}
       >

@@ -7,7 +7,7 @@ import { CropHandles } from "./CropHandles";
 import { channelOf, draw, shownBox } from "./draw";
 import { Evidence } from "./Evidence";
 import { usePicture } from "./pictures";
-import { extent, fitting, type Gaze, meetingScale, scaleAt, tileAspect, transform, zoomAt, zoomed } from "./space";
+import { extent, fitting, type Gaze, meetingScale, scaleAt, tileAspect, transform, wraps, zoomAt, zoomed } from "./space";
 import { type Side, useViews, type ViewSetup } from "./state";
 import { useSize } from "./useSize";
 import { LAYER_NAMES } from "./names";
@@ -35,8 +35,9 @@ export function Flat({ side, layer, setup, material }: Props) {
   const aspect = tileAspect(material.preview);
   const box = extent(layer, material.preview);
   const { how, repeat, channel } = setup;
-  const fit = fitting(shownBox(layer, box, how, repeat), aspect, Math.max(width, 1), Math.max(height, 1));
-  const meet = meetingScale(finishedWidth(material));
+  const finished = finishedWidth(material);
+  const fit = fitting(shownBox(layer, box, how, repeat), aspect, Math.max(width, 1), Math.max(height, 1), how === "repeated" && wraps(layer) ? 1 : 0.94);
+  const meet = meetingScale(finished);
   // A view that shows repeats of its own keeps its own fit until somebody zooms.
   const look: Gaze = kept ? { x: kept.x, y: kept.y, scale: scaleAt(fit.scale, meet, kept.zoom) } : fit;
   const t = transform(look, aspect, width, height);
@@ -53,7 +54,7 @@ export function Flat({ side, layer, setup, material }: Props) {
     if (target.width !== w || target.height !== h) [target.width, target.height] = [w, h];
     context.setTransform(density, 0, 0, density, 0, 0);
     const surround = getComputedStyle(target).getPropertyValue("--surround");
-    if (source) draw(context, width, height, t, { source, layer, box, how, repeat, surround });
+    if (source) draw(context, width, height, t, { source, layer, box, how, surround });
     else {
       context.fillStyle = surround;
       context.fillRect(0, 0, width, height);
@@ -114,6 +115,16 @@ export function Flat({ side, layer, setup, material }: Props) {
       {!picture && <p className="absolute inset-0 grid place-items-center text-[12px] text-black/70">Making the picture …</p>}
       {pointer && <Crosshair at={t.toScreen(pointer.x + shift, pointer.y + shift)} width={width} height={height} />}
       {evidence && (evidence.map === null || evidence.map === layer) && side === "first" && how === "single" && <Evidence box={evidence.box} t={t} />}
+      <button
+        type="button"
+        aria-label="Zoom"
+        title={kept ? "Click to fit" : "Click for 1:1"}
+        onPointerDown={(event) => event.stopPropagation()}
+        onClick={() => (kept ? useViews.setState({ look: null }) : move({ ...fit, scale: finished / devicePixelRatio }))}
+        className="figures absolute right-2 bottom-2 rounded-[5px] bg-ground/85 px-1.5 py-0.5 text-text hover:bg-lifted"
+      >
+        {Math.round(((look.scale * devicePixelRatio) / finished) * 100)} %
+      </button>
       {stage === "square" && layer === "gathered" && <CropHandles material={material} t={t} />}
     </div>
   );

@@ -6,12 +6,8 @@ import { Choice } from "../ui/Choice";
 import { Pick } from "../ui/Pick";
 import { Flat } from "./Flat";
 import { LAYER_NAMES } from "./names";
-import { extent, fitting, meetingScale, scaleAt, tileAspect, wraps, zoomAt } from "./space";
-import { finishedWidth } from "../bench/finished";
-import { shownBox } from "./draw";
+import { wraps } from "./space";
 import { type Channel, type How, INPUT_OF, setView, type Side, useViews, type What } from "./state";
-import { useRef } from "react";
-import { useSize } from "./useSize";
 import { useLit, type Shape } from "../lit/state";
 
 const Lit = lazy(() => import("../lit/Lit"));
@@ -47,13 +43,12 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
   const input = useViews((state) => state.input);
   const arrangement = useViews((state) => state.arrangement);
   const lit = useLit();
-  const room = useRef<HTMLDivElement>(null);
   const what: What = input && setup.what !== "lit" ? INPUT_OF[stage] : setup.what;
   const alone = arrangement === side;
   return (
     <section aria-label={side === "first" ? "First view" : "Second view"} className="flex size-full min-h-0 min-w-0 flex-col">
       <header className="flex h-9 shrink-0 items-center gap-1.5 overflow-hidden border-b border-line bg-ground px-2">
-        <Pick label="What" value={setup.what} groups={GROUPS} onChange={(next) => setView(side, { what: next })} className="h-6.5 font-medium" />
+        <Pick label="What" value={setup.what} groups={GROUPS} onChange={(next) => setView(side, { what: next })} className="h-6.5 px-2 font-medium" />
         {what === "lit" ? (
           <Choice label="Shape" value={lit.shape} options={SHAPES} onChange={(shape) => useLit.setState({ shape })} />
         ) : (
@@ -67,12 +62,12 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
               <Pick
                 label="Repeats"
                 value={String(setup.repeat)}
-                groups={[{ options: [2, 3, 4, 6, 8].map((n) => ({ value: String(n), label: `${n} × ${n}` })) }]}
+                groups={[{ options: [2, 3, 4, 6, 8].map((n) => ({ value: String(n), label: `${n} ×` })) }]}
                 onChange={(repeat) => {
                   setView(side, { repeat: Number(repeat) });
                   useViews.setState({ look: null });
                 }}
-                className="h-6.5"
+                className="h-6.5 px-1.5"
               />
             )}
             <Pick
@@ -80,13 +75,12 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
               value={setup.channel}
               groups={[{ options: CHANNELS.map((c) => (c.value === "all" ? { ...c, label: "All" } : c)) }]}
               onChange={(channel) => setView(side, { channel })}
-              className="h-6.5"
+              className="h-6.5 px-1.5"
             />
           </>
         )}
         <span className="flex-1" />
         {input && what !== "lit" && <span className="rounded-[5px] bg-amber px-1.5 text-[11.5px] font-semibold text-on-amber">Input</span>}
-        {what !== "lit" && <Zoom side={side} what={what} how={setup.how} repeat={setup.repeat} material={material} room={room} />}
         <button
           type="button"
           aria-label={alone ? "Show both views" : "Show this view alone"}
@@ -97,7 +91,7 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
           {alone ? <Minimize2 size={13} /> : <Maximize2 size={13} />}
         </button>
       </header>
-      <div ref={room} className="relative min-h-0 flex-1">
+      <div className="relative min-h-0 flex-1">
         {what === "lit" ? (
           <Suspense fallback={<div className="size-full bg-surround" />}>
             <Lit material={material} />
@@ -107,27 +101,5 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
         )}
       </div>
     </section>
-  );
-}
-
-/** Pixels of the screen for a pixel of the finished map, in per cent. */
-function Zoom({ what, how, repeat, material, room }: { side: Side; what: LayerId; how: How; repeat: number; material: Material; room: React.RefObject<HTMLDivElement | null> }) {
-  const look = useViews((state) => state.look);
-  const { width, height } = useSize(room);
-  const fit = fitting(shownBox(what, extent(what, material.preview), how, repeat), tileAspect(material.preview), Math.max(width, 1), Math.max(height, 1));
-  const finished = finishedWidth(material);
-  const meet = meetingScale(finished);
-  const share = ((look ? scaleAt(fit.scale, meet, look.zoom) : fit.scale) * devicePixelRatio) / finished;
-  const whole = look === null;
-  return (
-    <button
-      type="button"
-      aria-label="Zoom: fit"
-      title={whole ? "The whole is shown; click for 1:1" : "Click to fit"}
-      onClick={() => useViews.setState({ look: whole ? { x: fit.x, y: fit.y, zoom: zoomAt(fit.scale, meet, finished / devicePixelRatio) } : null })}
-      className="figures rounded-[5px] px-1 text-soft hover:bg-lifted hover:text-text"
-    >
-      {Math.round(share * 100)} %
-    </button>
   );
 }

@@ -28,14 +28,13 @@ interface Scene {
   layer: LayerId;
   box: Box;
   how: How;
-  repeat: number;
   surround: string;
 }
 
-/** The rectangle of tile space that a view shows for a layer, drawn or not. */
+/** The rectangle of tile space that a view is fitted to. */
 export function shownBox(layer: LayerId, box: Box, how: How, repeat: number): Box {
   if (how !== "repeated" || !wraps(layer)) return box;
-  const before = Math.floor((repeat - 1) / 2);
+  const before = (repeat - 1) / 2;
   return { left: -before, top: -before, width: repeat, height: repeat };
 }
 
@@ -53,16 +52,18 @@ export function draw(context: CanvasRenderingContext2D, width: number, height: n
     context.drawImage(source, left, top, wide, tall);
     return;
   }
-  const shown = shownBox(layer, box, how, scene.repeat);
-  const [x0, y0] = t.toScreen(shown.left, shown.top);
-  const [x1, y1] = t.toScreen(shown.left + shown.width, shown.top + shown.height);
   const shift = how === "shifted" ? 0.5 : 0;
+  // Repeats fill the view; the shifted tile stays one tile.
+  const [x0, y0] = how === "repeated" ? t.toTile(0, 0) : [0, 0];
+  const [x1, y1] = how === "repeated" ? t.toTile(width, height) : [1, 1];
   context.save();
-  context.beginPath();
-  context.rect(x0, y0, x1 - x0, y1 - y0);
-  context.clip();
-  for (let row = Math.floor(shown.top - shift); row < shown.top + shown.height; row++) {
-    for (let column = Math.floor(shown.left - shift); column < shown.left + shown.width; column++) {
+  if (how === "shifted") {
+    context.beginPath();
+    context.rect(left, top, wide, tall);
+    context.clip();
+  }
+  for (let row = Math.floor(y0 - shift); row < y1; row++) {
+    for (let column = Math.floor(x0 - shift); column < x1; column++) {
       // Edges on whole screen pixels: neighbours neither overlap nor leave a hair between them.
       const edge = (n: number, at: number, size: number) => Math.round(at + (n + shift) * size);
       const [ax, ay] = [edge(column, left, wide), edge(row, top, tall)];

@@ -31,9 +31,9 @@ export interface Gaze {
   scale: number;
 }
 
-/** The gaze that shows a box whole, with a little room around it. */
-export function fitting(box: Box, aspect: number, width: number, height: number): Gaze {
-  const scale = Math.min(width / box.width, height / (box.height * aspect)) * 0.94;
+/** The gaze that shows a box whole, filling the given share of the view. */
+export function fitting(box: Box, aspect: number, width: number, height: number, fill = 0.94): Gaze {
+  const scale = Math.min(width / box.width, height / (box.height * aspect)) * fill;
   return { x: box.left + box.width / 2, y: box.top + box.height / 2, scale: Math.max(scale, 1) };
 }
 

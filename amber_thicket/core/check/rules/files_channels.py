@@ -4,26 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-import numpy as np
-
 from amber_thicket.core.check.rule import Finding, Rule, Subject
+from amber_thicket.core.pack.profiles import PlannedFile
 from amber_thicket.core.roles import ROLES
 
 
 def look(subject: Subject) -> Iterable[Finding]:
+    wanted = {rule.suffix: rule.roles for rule in subject.plan.profile.files}
     for file in subject.plan.files:
-        if len(file.roles) == 1:
+        layout = next((roles for suffix, roles in wanted.items() if file.name.endswith(f"_{suffix}.{_ending(file)}")), None)
+        if len(file.roles) == 1 and layout == file.roles:
             continue
-        right = all(
-            np.abs(np.asarray(subject.codes(role)).astype(np.float32) / 255 - subject.maps[role].pixels).max()
-            <= 1 / 255
-            for role in file.roles
-        )
         yield Finding(
-            "pass" if right else "blocked",
+            "pass" if layout == file.roles else "blocked",
             "R, G, B = " + ", ".join(ROLES[r].label.lower() for r in file.roles),
-            "profile's order",
+            "as the profile: " + ", ".join(ROLES[r].label.lower() for r in layout or ()),
         )
+
+
+def _ending(file: PlannedFile) -> str:
+    return file.name.rsplit(".", 1)[-1]
 
 
 RULE = Rule(

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api } from "../../api/client";
 import type { FilePlan, Job, MapRole, Material } from "../../api/types";
 import { useFindings } from "../../bench/figures";
-import { startPack, useJobs } from "../../pack/jobs";
+import { startPack, useJobsOf } from "../../pack/jobs";
 import { Button } from "../../ui/Button";
 import { Level } from "../../ui/Level";
 import { LAYER_NAMES } from "../../views/names";
@@ -13,7 +13,7 @@ import { Operation } from "../Operation";
 export function Pack({ material }: { material: Material }) {
   const plan = useQuery({ queryKey: ["plan", material.id, material.revision], queryFn: () => api.plan(material.id), placeholderData: (old) => old });
   const { findings, fresh } = useFindings(material);
-  const jobs = useJobs((state) => state.jobs.filter((job) => job.material === material.id));
+  const jobs = useJobsOf(material.id);
   const blocked = findings?.filter((f) => f.level === "blocked") ?? [];
   const working = jobs.some((job) => job.state === "queued" || job.state === "running");
   return (

@@ -1,0 +1,97 @@
+"""Evaluation: content keys, one computation a key, what is computed again, cancellation, memory."""
+
+import threading
+import unittest
+
+import numpy as np
+
+from amber_thicket.core.graph import Cancel, Evaluation, Memory
+from amber_thicket.core.recipe import Recipe
+from amber_thicket.errors import Cancelled
+from tests.support import ArraySource, linear_photograph, size_of
+
+SIZE = (256, 256)
+
+
+def made(memory: Memory, source: ArraySource, **changes: object) -> Evaluation:
+    return Evaluation(Recipe().with_changes({k.replace("__", "."): v for k, v in changes.items()}), source, memory)
+
+
+class KeyTest(unittest.TestCase):
+    def setUp(self) -> None:
+        self.source = ArraySource(linear_photograph("gravel"))
+        self.memory = Memory(400_000_000)
+
+    def test_only_what_follows_changes(self) -> None:
+        before = made(self.memory, self.source, **size_of(256))
+        after = made(self.memory, self.source, **size_of(256), relief__height__invert=True)
+        same = {"squared", "evened", "base_color", "roughness", "metallic"}
+        for layer in ("squared", "evened", "base_color", "height", "normal", "ambient_occlusion", "roughness", "metallic"):
+            self.assertEqual(before.key(layer, SIZE) == after.key(layer, SIZE), layer in same, layer)
+
+    def test_same_key_same_pixels(self) -> None:
+        one = made(self.memory, self.source, **size_of(256)).layer("height", SIZE).pixels
+        fresh = made(Memory(400_000_000), self.source, **size_of(256)).layer("height", SIZE).pixels
+        np.testing.assert_array_equal(one, fresh)
+
+    def test_idle_operations_pass_through(self) -> None:
+        ready = made(self.memory, self.source, **size_of(256), even__light__amount=0)
+        self.assertEqual(ready.key("evened", SIZE), ready.key("squared", SIZE))
+
+    def test_two_askers_one_computation(self) -> None:
+        memory, count, gate = Memory(1000), [], threading.Event()
+
+        def compute() -> bytes:
+            count.append(1)
+            gate.wait(5)
+            return b"x"
+
+        threads = [threading.Thread(target=memory.get, args=("k", compute)) for _ in range(4)]
+        for thread in threads:
+            thread.start()
+        gate.set()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(len(count), 1)
+
+    def test_memory_stays_within_its_bytes(self) -> None:
+        memory = Memory(10_000)
+        for number in range(50):
+            memory.get(str(number), lambda: np.zeros(500, np.float32))
+        self.assertLessEqual(memory._held, 10_000)
+        self.assertGreater(len(memory._values), 2)
+
+    def test_error_reaches_its_caller_and_is_not_kept(self) -> None:
+        memory = Memory(1000)
+        with self.assertRaises(ZeroDivisionError):
+            memory.get("k", lambda: 1 / 0)
+        self.assertEqual(memory.get("k", lambda: 7), 7)
+
+    def test_cancelled_work_stops(self) -> None:
+        cancel = Cancel()
+        cancel.cancel()
+        ready = Evaluation(Recipe().with_changes({"square.size.width": 256, "square.size.height": 256}), self.source, self.memory, cancel)
+        with self.assertRaises(Cancelled):
+            ready.layer("normal", SIZE)
+
+
+class OddInputTest(unittest.TestCase):
+    """QUALITY §4: works or says why; no crash, no NaN in any map."""
+
+    def test_odd_pictures_make_finite_maps(self) -> None:
+        rng = np.random.default_rng(0)
+        for name, pixels in {
+            "one colour": np.full((64, 64, 3), 0.2, np.float32),
+            "black": np.zeros((64, 64, 3), np.float32),
+            "noise": rng.random((200, 300, 3), np.float32),
+            "long": rng.random((16, 400, 3), np.float32),
+            "one pixel": np.full((1, 1, 3), 0.5, np.float32),
+            "very bright": np.full((64, 64, 3), 40, np.float32) * rng.random((64, 64, 1), np.float32),
+        }.items():
+            for method in ("none", "blend", "cut"):
+                with self.subTest(name=name, method=method):
+                    ready = made(Memory(300_000_000), ArraySource(pixels, name), **size_of(256), tile__join__method=method)
+                    for role in ("base_color", "height", "normal", "roughness", "ambient_occlusion"):
+                        values = ready.layer(role, SIZE).pixels
+                        self.assertTrue(np.isfinite(values).all(), role)
+                        self.assertEqual(values.shape[:2], SIZE, role)

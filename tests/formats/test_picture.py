@@ -1,0 +1,153 @@
+"""Reading captures: every colour model and depth, orientation, profiles, and bad files (QUALITY §4)."""
+
+import io
+import struct
+import unittest
+import zlib
+
+import imagecodecs
+import numpy as np
+import tifffile
+from PIL import Image, ImageCms
+
+from amber_thicket.core.numeric.colour import decode_srgb, srgb_to_linear
+from amber_thicket.errors import TooLarge, UnreadableFile
+from amber_thicket.formats.picture import read_picture
+from tests.support import encoded
+
+RNG = np.random.default_rng(1)
+RGB = RNG.integers(0, 256, (24, 32, 3), np.uint8)
+
+
+def tiff(codes: np.ndarray, **options: object) -> bytes:
+    stream = io.BytesIO()
+    tifffile.imwrite(stream, codes, **options)
+    return stream.getvalue()
+
+
+class DepthTest(unittest.TestCase):
+    def test_eight_bit_formats_are_exact(self) -> None:
+        for data in (encoded(RGB), encoded(RGB, "TIFF"), encoded(RGB, "WEBP", lossless=True), tiff(RGB, photometric="rgb", tile=(16, 16))):
+            picture = read_picture(data, "p")
+            np.testing.assert_array_equal(picture.pixels, decode_srgb(RGB))
+            self.assertEqual(picture.bits, 8)
+
+    def test_sixteen_bits_stay_sixteen(self) -> None:
+        deep = RNG.integers(0, 65536, (20, 30, 3), np.uint16)
+        for data in (bytes(imagecodecs.png_encode(deep)), tiff(deep, photometric="rgb"), tiff(deep, photometric="rgb", compression="zlib")):
+            picture = read_picture(data, "p")
+            self.assertEqual(picture.bits, 16)
+            np.testing.assert_allclose(picture.pixels, srgb_to_linear(deep / 65535), atol=2e-7)
+        grey = read_picture(bytes(imagecodecs.png_encode(np.ascontiguousarray(deep[..., 0]))), "p")
+        self.assertEqual((grey.bits, grey.pixels.shape), (16, (20, 30, 3)))
+
+    def test_float_is_linear_and_odd_values_are_replaced(self) -> None:
+        values = RNG.random((10, 12, 3), np.float32) * 3
+        values[0, 0], values[0, 1], values[0, 2] = np.nan, np.inf, -1
+        picture = read_picture(tiff(values, photometric="rgb"), "p")
+        self.assertTrue(picture.floating)
+        self.assertTrue(np.isfinite(picture.pixels).all())
+        np.testing.assert_array_equal(picture.pixels[1:], values[1:])
+        self.assertEqual(float(picture.pixels[0, :3].max()), 0)
+        self.assertIn("not numbers", " ".join(picture.notes))
+
+    def test_jpeg(self) -> None:
+        smooth = np.tile(np.linspace(40, 200, 64).astype(np.uint8)[None, :, None], (64, 1, 3))
+        picture = read_picture(encoded(smooth, "JPEG", quality=95), "p")
+        self.assertLess(float(np.abs(picture.pixels - decode_srgb(smooth)).max()), 0.02)
+
+
+class ModelTest(unittest.TestCase):
+    def test_grey_palette_bits_and_alpha(self) -> None:
+        grey = Image.fromarray(RGB[..., 0])
+        for image in (grey, grey.convert("LA"), grey.convert("P"), grey.convert("1"), Image.fromarray(RGB).convert("RGBA"), Image.fromarray(RGB).quantize(16)):
+            stream = io.BytesIO()
+            image.save(stream, "PNG")
+            picture = read_picture(stream.getvalue(), "p")
+            np.testing.assert_array_equal(picture.pixels, decode_srgb(np.asarray(image.convert("RGB"))))
+
+    def test_alpha_is_kept(self) -> None:
+        rgba = np.dstack([RGB, RNG.integers(0, 256, RGB.shape[:2], np.uint8)])
+        picture = read_picture(encoded(rgba), "p")
+        assert picture.alpha is not None
+        np.testing.assert_allclose(picture.alpha, rgba[..., 3] / 255, atol=1e-6)
+
+    def test_cmyk_is_converted(self) -> None:
+        stream = io.BytesIO()
+        Image.fromarray(RGB).convert("CMYK").save(stream, "JPEG", quality=95)
+        self.assertIn("CMYK", " ".join(read_picture(stream.getvalue(), "p").notes))
+
+    def test_animated_and_many_pages_take_the_first(self) -> None:
+        pages = tiff(np.stack([RGB, 255 - RGB]), photometric="rgb")
+        picture = read_picture(pages, "p")
+        np.testing.assert_array_equal(picture.pixels, decode_srgb(RGB))
+        self.assertTrue(any("first of" in note for note in picture.notes))
+
+    def test_orientation_tag(self) -> None:
+        # Exif 2.32, tag 0x0112: 6 says that the stored rows are the picture's columns from the right.
+        for value, wanted in ((3, RGB[::-1, ::-1]), (6, np.rot90(RGB, -1)), (8, np.rot90(RGB)), (2, RGB[:, ::-1])):
+            exif = Image.Exif()
+            exif[0x0112] = value
+            picture = read_picture(encoded(RGB, "PNG", exif=exif), "p")
+            np.testing.assert_array_equal(picture.pixels, decode_srgb(np.ascontiguousarray(wanted)), str(value))
+
+    def test_profile_is_converted(self) -> None:
+        # A linear-light profile: codes are light already. Built by LittleCMS through Pillow is not offered, so a
+        # gamma 1.0 profile comes from imagecodecs.
+        profile = imagecodecs.cms_profile("rgb", whitepoint=(0.3127, 0.329, 1.0), gamma=1.0,
+                                          primaries=(0.64, 0.33, 1, 0.3, 0.6, 1, 0.15, 0.06, 1))  # fmt: skip
+        picture = read_picture(encoded(RGB, "PNG", icc_profile=bytes(profile)), "p")
+        self.assertLess(float(np.abs(picture.pixels - RGB / 255).max()), 0.01)
+        srgb = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+        np.testing.assert_allclose(read_picture(encoded(RGB, "PNG", icc_profile=srgb), "p").pixels, decode_srgb(RGB), atol=2e-3)
+
+    def test_damaged_profile_is_said_and_ignored(self) -> None:
+        picture = read_picture(encoded(RGB, "PNG", icc_profile=b"nonsense" * 40), "p")
+        np.testing.assert_array_equal(picture.pixels, decode_srgb(RGB))
+
+
+def png_header(width: int, height: int) -> bytes:
+    body = struct.pack(">IIBBBBB", width, height, 8, 2, 0, 0, 0)
+    chunk = struct.pack(">I", 13) + b"IHDR" + body + struct.pack(">I", zlib.crc32(b"IHDR" + body))
+    data = zlib.compress(b"\0" * 100)
+    return b"\x89PNG\r\n\x1a\n" + chunk + struct.pack(">I", len(data)) + b"IDAT" + data + struct.pack(">I", zlib.crc32(b"IDAT" + data))
+
+
+class BadFileTest(unittest.TestCase):
+    def test_refused_with_the_reason(self) -> None:
+        whole = encoded(RGB, "JPEG")
+        for name, data in {
+            "empty": b"",
+            "text": b"hello, this is no picture",
+            "gif": b"GIF89a" + b"\0" * 40,
+            "cut jpeg": whole[: len(whole) // 2],
+            "cut png": encoded(RGB)[:60],
+            "cut tiff": tiff(RGB, photometric="rgb")[:200],
+            "tiff of nothing": b"II*\0\x08\0\0\0\0\0\0\0\0\0",
+            "webp of nothing": b"RIFF\0\0\0\0WEBPVP8 ",
+            "header alone": b"\x89PNG\r\n\x1a\n",
+        }.items():
+            with self.subTest(name=name), self.assertRaises(UnreadableFile) as caught:
+                read_picture(data, "scan.bin")
+            self.assertIn("scan.bin", caught.exception.message)
+            self.assertTrue(caught.exception.remedy)
+
+    def test_too_large_is_refused_before_decoding(self) -> None:
+        for width, height in ((20_000, 20_000), (70_000, 10)):
+            with self.subTest(width=width), self.assertRaises(TooLarge) as caught:
+                read_picture(png_header(width, height), "huge.png")
+            self.assertIn("200", caught.exception.remedy)
+
+    def test_random_damage_never_gets_through(self) -> None:
+        """Flipped bytes either still decode or are refused with our own error."""
+        rng = np.random.default_rng(5)
+        for source in (encoded(RGB), encoded(RGB, "JPEG"), tiff(RGB, photometric="rgb", compression="zlib"), encoded(RGB, "WEBP")):
+            for _ in range(60):
+                data = bytearray(source)
+                for at in rng.integers(8, len(data), 4):
+                    data[at] = int(rng.integers(0, 256))
+                try:
+                    picture = read_picture(bytes(data), "damaged")
+                except (UnreadableFile, TooLarge):
+                    continue
+                self.assertTrue(np.isfinite(picture.pixels).all())

@@ -1,0 +1,106 @@
+"""Real photographs must tile: figures before and after Tile, the same pixels in every map."""
+
+import unittest
+
+import numpy as np
+
+from amber_thicket.core.check.figures import coded, own_worst, seam
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.registry import BY_ID
+from amber_thicket.core.tile.plan import render, source_of
+from tests.support import evaluation, frame, linear_photograph, size_of
+
+SIDE = 512
+
+
+def tiled(name: str, **changes: object) -> tuple[Evaluation, np.ndarray, np.ndarray]:
+    """(evaluation, base colour, evened sample) of a photograph at SIDE."""
+    ready = evaluation(linear_photograph(name), **{**size_of(SIDE), "tile__join__method": "cut", **changes})
+    size = (SIDE, SIDE)
+    return ready, ready.layer("base_color", size).pixels, ready.layer("evened", size).pixels
+
+
+class SeamTest(unittest.TestCase):
+    def test_cut_closes_real_photographs(self) -> None:
+        # QUALITY: untreated photographs lie at 15-130; under 4 passes. Photographs: scikit-image, CC0.
+        for name in ("gravel", "grass"):
+            _, tile, sample = tiled(name)
+            with self.subTest(name=name):
+                before = max(seam(coded(sample, "base_color"), axis=axis).border for axis in (0, 1))
+                self.assertGreater(before, 10)
+            for axis in (0, 1):
+                with self.subTest(name=name, axis=axis):
+                    after = seam(coded(tile, "base_color"), axis=axis)
+                    own = max(own_worst(coded(sample, "base_color"), axis=axis), 3.0)
+                    self.assertLess(after.border, 4)
+                    self.assertLess(after.inner, 1.5 * own)
+
+    def test_every_map_closes(self) -> None:
+        ready, _, _ = tiled("gravel")
+        for role in ("height", "normal", "roughness", "ambient_occlusion"):
+            values = coded(ready.layer(role, (SIDE, SIDE)).pixels, role)
+            for axis in (0, 1):
+                self.assertTrue(seam(values, axis=axis).passes, (role, axis))
+
+    def test_join_mismatch(self) -> None:
+        # QUALITY: along the joins at most .45 of the mismatch of random places.
+        for name in ("gravel", "grass"):
+            ready, _, _ = tiled(name)
+            plan = ready.decided(BY_ID["tile.join"])
+            self.assertLessEqual(plan.evidence["join_mismatch"], 0.6, name)
+
+    def test_no_stretch_and_no_tile_without_a_method(self) -> None:
+        ready = evaluation(linear_photograph("grass"), **size_of(SIDE), tile__join__method="none", even__light__amount=0)
+        tile = ready.layer("base_color", (SIDE, SIDE)).pixels
+        np.testing.assert_array_equal(tile, ready.layer("squared", (SIDE, SIDE)).pixels)
+
+
+class SynchronyTest(unittest.TestCase):
+    def test_identity_map_follows_the_plan(self) -> None:
+        """Coordinates sent through the plan come out as the plan's own account of its sources."""
+        ready, _, sample = tiled("gravel")
+        plan = ready.decided(BY_ID["tile.join"])
+        planned = (plan.labels.shape[1], plan.labels.shape[0])
+        rows, columns = ready.sizes(planned).work.height, ready.sizes(planned).work.width
+        y, x = np.mgrid[0:rows, 0:columns].astype(np.float32)
+        identity = np.stack([x, y], -1)
+        hard = plan.shares.max(axis=1).min(axis=0) > 0.99999
+        out = render(plan, identity, planned)
+        named = source_of(plan, planned, (columns, rows))
+        np.testing.assert_allclose(out[hard], named[hard], atol=0.51)
+        self.assertGreater(float(hard.mean()), 0.5)
+
+    def test_one_plan_for_every_layer(self) -> None:
+        """A layer that is a function of the colour stays that function after tiling, pixel by pixel."""
+        ready, tile, sample = tiled("grass")
+        plan = ready.decided(BY_ID["tile.join"])
+        doubled = render(plan, np.ascontiguousarray(sample[..., 0]) * 2 + 1, (SIDE, SIDE))
+        np.testing.assert_allclose(np.maximum(doubled - 1, 0) / 2, tile[..., 0], atol=2e-3)
+
+
+class PreviewTest(unittest.TestCase):
+    def test_preview_equals_the_shrunk_bake(self) -> None:
+        """The bake shrunk to preview size against the preview: QUALITY asks colour PSNR ≥ 38 dB, normal ≤ 2°."""
+        import cv2
+
+        from amber_thicket.core.numeric.colour import encode_srgb8
+        from tests.support import psnr
+
+        # A photograph enlarged four times carries no finer detail, so that both sizes hold the same picture.
+        photo = cv2.resize(linear_photograph("gravel"), (2048, 2048), interpolation=cv2.INTER_CUBIC).clip(0, 1)
+        ready = evaluation(photo, **size_of(2048))
+        large, small = (2048, 2048), (768, 768)
+        bake = cv2.resize(ready.layer("base_color", large).pixels, small, interpolation=cv2.INTER_AREA)
+        preview = ready.layer("base_color", small).pixels
+        self.assertGreaterEqual(psnr(encode_srgb8(bake), encode_srgb8(preview)), 38)
+        coarse = cv2.resize(ready.layer("normal", large).pixels, small, interpolation=cv2.INTER_AREA)
+        coarse /= np.linalg.norm(coarse, axis=-1, keepdims=True)
+        cosine = np.clip((coarse * ready.layer("normal", small).pixels).sum(-1), -1, 1)
+        self.assertLessEqual(float(np.median(np.degrees(np.arccos(cosine)))), 2)
+        height = cv2.resize(ready.layer("height", large).pixels, small, interpolation=cv2.INTER_AREA)
+        self.assertLess(float(np.abs(height - ready.layer("height", small).pixels).mean()), 0.02)
+
+    def test_frames_of_a_non_square_tile(self) -> None:
+        ready = evaluation(linear_photograph("brick"), square__size__width=512, square__size__height=256)
+        self.assertEqual(ready.layer("base_color", (512, 256)).pixels.shape, (256, 512, 3))
+        self.assertEqual(frame(8, 4).height, 4)

@@ -1,0 +1,133 @@
+"""Every rule can pass, can fail, and its fix works."""
+
+import unittest
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from amber_thicket.core.check.registry import RULES, examine
+from amber_thicket.core.check.rule import Finding, Subject
+from amber_thicket.core.raster import Raster
+from amber_thicket.service.bake import subject_of
+from tests.support import evaluation, linear_photograph, size_of
+
+
+def subject(photo: str = "gravel", **changes: Any) -> Subject:
+    return subject_of(evaluation(linear_photograph(photo), **{**size_of(256), **changes}), "gravel", 256)
+
+
+def with_map(base: Subject, role: str, pixels: np.ndarray) -> Subject:
+    return replace(base, maps={**base.maps, role: replace(base.maps[role], pixels=pixels.astype(np.float32))})
+
+
+def with_plan(base: Subject, **changes: Any) -> Subject:
+    files = tuple(replace(file, **{k: v(file) for k, v in changes.items()}) for file in base.plan.files)
+    return replace(base, plan=replace(base.plan, files=files))
+
+
+class RuleTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.good = subject()
+
+    def findings(self, of: Subject, rule: str) -> list[Finding]:
+        return list(next(r for r in RULES if r.id == rule).look(of))
+
+    def assert_bad(self, of: Subject, rule: str) -> Finding:
+        bad = [f for f in self.findings(of, rule) if f.level not in ("pass", "note")]
+        self.assertTrue(bad, rule)
+        return bad[0]
+
+    def test_a_good_set_is_not_blocked(self) -> None:
+        found = examine(self.good)
+        self.assertEqual([(r.id, f.measured) for r, f in found if f.level == "blocked"], [])
+        self.assertGreaterEqual(len({r.id for r, f in found if f.level == "pass"}), 20)
+
+    def test_gravest_first(self) -> None:
+        levels = [f.level for _, f in examine(subject(tile__join__method="none"))]
+        self.assertEqual(levels[0], "blocked")
+        self.assertEqual(levels[-1], "pass")
+
+    def test_each_rule_fails_on_its_fault(self) -> None:
+        good = self.good
+        maps = {role: raster.pixels for role, raster in good.maps.items()}
+        tilted = maps["normal"] + np.float32([0.3, 0, 0])
+        tilted /= np.linalg.norm(tilted, axis=-1, keepdims=True)
+        spoiled: dict[str, Subject] = {
+            "set.same_size": with_map(good, "height", maps["height"][:128]),
+            "set.power_of_two": replace(good, size=(1000, 1024)),
+            "set.required_maps": replace(good, plan=replace(good.plan, files=good.plan.files[1:])),
+            "tiling.seam": subject(tile__join__method="none"),
+            "tiling.hidden_seam": with_map(good, "base_color", np.roll(linear_photograph("gravel")[:256, :256], 90, 1)),
+            "tiling.drift": with_map(good, "base_color", maps["base_color"] * np.linspace(0.3, 1.7, 256)[None, :, None] ** 2),
+            "base_color.bounds": with_map(good, "base_color", maps["base_color"] * 0.02),
+            "base_color.clipped": with_map(good, "base_color", np.where(maps["base_color"] > 0.15, 2.0, maps["base_color"])),
+            "base_color.encoding": with_plan(good, encoding=lambda f: "linear"),
+            "normal.unit_length": with_map(good, "normal", maps["normal"] * 0.7),
+            "normal.blue_positive": with_map(good, "normal", maps["normal"] * np.float32([1, 1, -1])),
+            "normal.tilt": with_map(good, "normal", tilted),
+            "normal.y_direction": subject(relief__normal__y_in_files="minus"),
+            "normal.encoding": with_map(good, "normal", np.where(np.arange(3) == 2, maps["normal"], maps["normal"] + 0.47)),
+            "height.bit_depth": subject(pack__files__height_bits="8"),
+            "height.clipping": with_map(good, "height", np.clip(maps["height"] * 4 - 1.5, 0, 1)),
+            "height.range": with_map(good, "height", maps["height"] * 0.1 + 0.4),
+            "height.polarity": with_map(good, "height", 1 - maps["height"]),
+            "height.normal_agree": with_map(good, "height", np.rot90(maps["height"])),
+            "roughness.constant": subject(response__roughness__spread=0.0),
+            "roughness.extremes": with_map(good, "roughness", np.round(maps["roughness"])),
+            "roughness.encoding": with_plan(good, encoding=lambda f: "srgb"),
+            "ambient_occlusion.polarity": with_map(good, "ambient_occlusion", 1 - maps["ambient_occlusion"]),
+            "ambient_occlusion.darkest": with_map(good, "ambient_occlusion", maps["ambient_occlusion"] ** 12),
+            "metallic.extremes": subject(response__metallic__level=0.5),
+            "files.lossless": with_plan(good, format=lambda f: "jpeg"),
+            "files.names": with_plan(good, name=lambda f: "same.png"),
+            "files.channels": with_plan(subject(pack__files__profile="gltf"), roles=lambda f: f.roles[::-1]),
+        }  # fmt: skip
+        for rule in (r.id for r in RULES):
+            if rule in ("set.blank_maps", "base_color.bounds"):
+                continue
+            with self.subTest(rule=rule):
+                self.assertIn(rule, spoiled, "a rule without a fault to find")
+                self.assert_bad(spoiled[rule], rule)
+
+    def test_passes_are_not_accidents(self) -> None:
+        """What fails above passes on the good set, except what a photograph may really have."""
+        allowed = {"base_color.bounds", "tiling.drift", "set.blank_maps"}
+        bad = {r.id for r, f in examine(self.good) if f.level in ("attention", "blocked")} - allowed
+        self.assertEqual(bad, set())
+
+    def test_fixes_work(self) -> None:
+        for changes, rule in (
+            ({"tile__join__method": "none"}, "tiling.seam"),
+            ({"relief__normal__y_in_files": "minus"}, "normal.y_direction"),
+            ({"pack__files__height_bits": "8"}, "height.bit_depth"),
+            ({"response__roughness__spread": 0.0}, "roughness.constant"),
+        ):
+            with self.subTest(rule=rule):
+                fault = subject(**changes)
+                finding = self.assert_bad(fault, rule)
+                assert finding.fix
+                mended = {**changes, **{k.replace(".", "__"): v for k, v in finding.fix.changes.items()}}
+                after = self.findings(subject(**mended), rule)
+                self.assertTrue(all(f.level in ("pass", "note") for f in after), after)
+
+    def test_blank_maps_are_named(self) -> None:
+        self.assertTrue(any("blank" in f.measured for f in self.findings(self.good, "set.blank_maps")))
+        metal = subject(response__metallic__level=0.9)
+        self.assertFalse(any("blank" in f.measured and f.map == "metallic" for f in self.findings(metal, "set.blank_maps")))
+
+    def test_cannot_tell_is_said(self) -> None:
+        flat = np.zeros((256, 256, 3), np.float32)
+        flat[..., 2] = 1
+        levels = {f.level for f in self.findings(with_map(self.good, "normal", flat), "normal.y_direction")}
+        self.assertEqual(levels, {"unknown"})
+
+    def test_evidence_lies_in_the_tile(self) -> None:
+        for _, finding in examine(subject(tile__join__method="none")):
+            if finding.box:
+                left, top, width, height = finding.box
+                self.assertTrue(-0.02 <= left <= 1 and -0.02 <= top <= 1 and width > 0 and height > 0)
+
+    def test_raster_is_a_raster(self) -> None:
+        self.assertIsInstance(self.good.sample, Raster)

@@ -1,0 +1,82 @@
+"""The library: import, edit, undo, second tabs."""
+
+import unittest
+
+from amber_thicket.errors import BadSetting, StaleEdit, UnreadableFile
+from amber_thicket.store.models import Material, Step
+from tests.support import encoded, photograph, temporary_library
+
+PHOTO = encoded(photograph("gravel"))
+
+
+class LibraryTest(unittest.TestCase):
+    def setUp(self) -> None:
+        self.library = self.enterContext(temporary_library())
+        self.material = self.library.add([PHOTO], "north_wall.png")
+
+    def edit(self, changes: dict, **options: str) -> Material:
+        newest = self.library.get(self.material.id)
+        return self.library.edit(newest.id, newest.revision, changes, label="x", gesture=options.get("gesture", ""))
+
+    def overlap(self) -> float:
+        return self.library.recipe(self.library.get(self.material.id)).settings("tile.join").overlap_x
+
+    def test_import(self) -> None:
+        self.assertEqual(self.material.name, "north wall")
+        self.assertEqual(self.library.recipe(self.material).settings("square.size").width, 512)
+        self.assertEqual(self.material.source["bits"], 8)
+
+    def test_what_cannot_be_read_leaves_nothing(self) -> None:
+        for data in (b"", b"no picture", PHOTO[:400], encoded(photograph("grass")[:4])):
+            with self.assertRaises(UnreadableFile):
+                self.library.add([data], "x.png")
+        self.assertEqual(Material.select().count(), 1)
+
+    def test_undo_and_redo(self) -> None:
+        for value in (10, 15, 25):
+            self.edit({"tile.join.overlap_x": value})
+        material = self.library.get(self.material.id)
+        seen = []
+        for _ in range(5):
+            material = self.library.undo(material.id, material.revision)
+            seen.append(self.overlap())
+        self.assertEqual(seen, [15, 10, 20, 20, 20])
+        for _ in range(5):
+            material = self.library.redo(material.id, material.revision)
+        self.assertEqual(self.overlap(), 25)
+
+    def test_a_change_after_undo_cuts_the_way_forward_but_loses_no_step(self) -> None:
+        self.edit({"tile.join.overlap_x": 10})
+        self.library.undo(self.material.id, self.library.get(self.material.id).revision)
+        self.edit({"tile.join.overlap_x": 33})
+        self.assertEqual(self.library.steps(self.library.get(self.material.id))[1], None)
+        self.assertEqual(Step.select().where(Step.material == self.material.id).count(), 3)
+
+    def test_one_drag_is_one_step(self) -> None:
+        for value in (21, 22, 23):
+            self.edit({"tile.join.overlap_x": value}, gesture="drag-1")
+        self.edit({"tile.join.overlap_x": 30}, gesture="drag-2")
+        material = self.library.get(self.material.id)
+        self.library.undo(material.id, material.revision)
+        self.assertEqual(self.overlap(), 23)
+        material = self.library.get(self.material.id)
+        self.library.undo(material.id, material.revision)
+        self.assertEqual(self.overlap(), 20)
+
+    def test_stale_edit_is_refused(self) -> None:
+        self.edit({"tile.join.overlap_x": 10})
+        with self.assertRaises(StaleEdit) as caught:
+            self.library.edit(self.material.id, self.material.revision, {"tile.join.overlap_x": 40}, label="", gesture="")
+        self.assertEqual(caught.exception.details["revision"], self.material.revision + 1)
+        self.assertEqual(self.overlap(), 10)
+
+    def test_bad_edit_changes_nothing(self) -> None:
+        with self.assertRaises(BadSetting):
+            self.edit({"tile.join.overlap_x": 10, "tile.join.overlap_y": 99})
+        self.assertEqual((self.overlap(), self.library.get(self.material.id).revision), (20, self.material.revision))
+
+    def test_archive_hides_and_restores(self) -> None:
+        self.library.archive(self.material.id, True)
+        self.assertEqual((len(Material.listed(archived=False)), len(Material.listed(archived=True))), (0, 1))
+        self.library.archive(self.material.id, False)
+        self.assertEqual(len(Material.listed(archived=False)), 1)

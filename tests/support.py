@@ -1,0 +1,112 @@
+"""What many tests need: real photographs, sources in memory, a library in a temporary folder."""
+
+from __future__ import annotations
+
+import io
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import skimage.data
+from numpy.typing import NDArray
+from PIL import Image
+
+from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.numeric.colour import decode_srgb
+from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.recipe import Recipe
+from amber_thicket.service.library import Library
+from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.database import open_database
+
+# CC0 photographs that ship with scikit-image.
+PHOTOGRAPHS = ("brick", "gravel", "grass")
+
+
+def photograph(name: str) -> NDArray[np.uint8]:
+    """A CC0 photograph of scikit-image as 8-bit RGB."""
+    grey = {"brick": skimage.data.brick, "gravel": skimage.data.gravel, "grass": skimage.data.grass}[name]()
+    return np.repeat(np.asarray(grey, np.uint8)[..., None], 3, -1)
+
+
+def linear_photograph(name: str) -> Pixels:
+    """The same, as linear light."""
+    return decode_srgb(photograph(name))
+
+
+class ArraySource:
+    """Linear pixels as the source of an evaluation."""
+
+    def __init__(self, pixels: Pixels, key: str = "array") -> None:
+        self._pixels = np.ascontiguousarray(pixels, np.float32)
+        self.key = key
+        self.height, self.width = pixels.shape[:2]
+        self.reads = 0
+
+    def read(self, level: int) -> Raster:
+        self.reads += 1
+        return Raster(shrink(self._pixels, 1 << level) if level else self._pixels)
+
+
+def evaluation(pixels: Pixels, memory: int = 800_000_000, **changes: Any) -> Evaluation:
+    """An evaluation of pixels with changed settings; dots in names are written as two underscores."""
+    recipe = Recipe().with_changes({name.replace("__", "."): value for name, value in changes.items()})
+    return Evaluation(recipe, ArraySource(pixels), Memory(memory))
+
+
+def size_of(pixels: int) -> dict[str, int]:
+    """The settings that make square maps of a size."""
+    return {"square__size__width": pixels, "square__size__height": pixels}
+
+
+def frame(width: int, height: int | None = None, *, wraps: bool = True, tile_mm: float | None = None) -> Frame:
+    return Frame(width, height or width, float(width), wraps, tile_mm)
+
+
+def bumps(side: int = 128, count: int = 40, seed: int = 3) -> Pixels:
+    """A made-up height field in [0, 1] whose edges meet."""
+    rng = np.random.default_rng(seed)
+    y, x = np.mgrid[0:side, 0:side] / side
+    field = np.zeros((side, side))
+    for _ in range(count):
+        cx, cy, radius = rng.random(), rng.random(), rng.uniform(0.03, 0.12)
+        dx, dy = (x - cx + 0.5) % 1 - 0.5, (y - cy + 0.5) % 1 - 0.5
+        field += rng.uniform(0.4, 1) * np.exp(-(dx * dx + dy * dy) / (2 * radius**2))
+    return ((field - field.min()) / (field.max() - field.min())).astype(np.float32)
+
+
+def encoded(codes: NDArray[Any], format: str = "PNG", **options: Any) -> bytes:
+    """File bytes of 8-bit codes."""
+    stream = io.BytesIO()
+    Image.fromarray(codes).save(stream, format, **options)
+    return stream.getvalue()
+
+
+@contextmanager
+def temporary_library() -> Iterator[Library]:
+    """A library on a database and blobs of its own."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        database = open_database(folder)
+        with database.connection_context():
+            yield Library(database, Blobs(folder / "blobs"), Memory(400_000_000))
+
+
+def psnr(one: NDArray[Any], other: NDArray[Any], top: float = 255.0) -> float:
+    error = float(np.mean((one.astype(np.float64) - other.astype(np.float64)) ** 2))
+    return 99.0 if error == 0 else 10 * float(np.log10(top * top / error))
+
+
+def retry(check: Callable[[], bool], seconds: float = 30.0) -> None:
+    """Waits until check() holds. Raises TimeoutError."""
+    import time
+
+    end = time.monotonic() + seconds
+    while not check():
+        if time.monotonic() > end:
+            raise TimeoutError("it did not happen in time")
+        time.sleep(0.05)

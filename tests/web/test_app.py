@@ -1,0 +1,205 @@
+"""The web application: who may ask, what goes wrong and how it says so, editing, pictures."""
+
+import io
+import json
+import tempfile
+import threading
+import unittest
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from flask.testing import FlaskClient
+from PIL import Image
+
+from amber_thicket.formats import limits
+from amber_thicket.web.app import create_app
+from amber_thicket.web.config import Config
+from tests.support import encoded, photograph
+
+PHOTO = encoded(photograph("gravel"))
+
+
+class AppTest(unittest.TestCase):
+    config: dict[str, Any] = {}
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        self.addCleanup(folder.cleanup)
+        self.app = create_app(Config(Path(folder.name), worker=False, memory=400_000_000, **self.config))
+        self.services = self.app.extensions["thicket"]
+        self.addCleanup(self.services.desk.stop)
+        self.client: FlaskClient = self.app.test_client()
+
+    def imported(self, data: bytes = PHOTO, name: str = "gravel.png") -> dict[str, Any]:
+        answer = self.client.post(f"/api/materials?file={name}", data=data)
+        self.assertEqual(answer.status_code, 200, answer.text)
+        return answer.get_json()
+
+    def edit(self, material: dict[str, Any], changes: dict[str, Any], **more: Any) -> Any:
+        return self.client.patch(f"/api/materials/{material['id']}/recipe", json={"revision": material["revision"], "changes": changes, **more})
+
+
+class GuardTest(AppTest):
+    def test_other_sites_and_hosts_are_refused(self) -> None:
+        for headers, wanted in (
+            ({"Host": "evil.example"}, 403),
+            ({"Host": "localhost", "Origin": "http://evil.example"}, 403),
+            ({"Host": "127.0.0.1:8760", "Origin": "http://127.0.0.1:9999"}, 403),
+            ({"Host": "127.0.0.1:8760", "Origin": "http://127.0.0.1:8760"}, 200),
+        ):
+            with self.subTest(headers=headers):
+                self.assertEqual(self.client.post("/api/materials?file=a.png", data=PHOTO, headers=headers).status_code, wanted)
+
+    def test_policy(self) -> None:
+        headers = self.client.get("/api/about").headers
+        self.assertIn("default-src 'self'", headers["Content-Security-Policy"])
+        self.assertNotIn("unsafe-eval", headers["Content-Security-Policy"])
+        self.assertEqual(headers["X-Content-Type-Options"], "nosniff")
+
+    def test_no_path_leaves_the_page_folder(self) -> None:
+        for path in ("/../config.py", "/%2e%2e/config.py", "/assets/../../app.py"):
+            self.assertNotIn("dataclass", self.client.get(path).text)
+
+
+class TokenTest(AppTest):
+    config = {"token": "sesame", "host": "0.0.0.0"}
+
+    def test_token_is_demanded(self) -> None:
+        self.assertEqual(self.client.get("/api/materials").status_code, 403)
+        self.assertEqual(self.client.get("/api/materials", headers={"Authorization": "Bearer wrong"}).status_code, 403)
+        self.assertEqual(self.client.get("/api/materials", headers={"Authorization": "Bearer sesame"}).status_code, 200)
+        self.assertEqual(self.client.get("/api/materials?token=sesame").status_code, 200)
+        self.assertEqual(self.client.get("/api/materials").status_code, 200, "the cookie carries on")
+
+
+class ProblemTest(AppTest):
+    def test_problem_details(self) -> None:
+        # RFC 9457, section 3: type, title, status, detail; media type application/problem+json.
+        answer = self.client.get("/api/materials/nothing")
+        self.assertEqual((answer.status_code, answer.mimetype), (404, "application/problem+json"))
+        body = json.loads(answer.text)
+        self.assertLessEqual({"type", "title", "status", "detail"}, set(body))
+        self.assertEqual(body["status"], 404)
+
+    def test_bad_files(self) -> None:
+        for data, name, wanted in ((b"", "a.png", 415), (b"text", "a.png", 415), (PHOTO[:300], "a.png", 415), (PHOTO, "", 415)):
+            answer = self.client.post(f"/api/materials?file={name}", data=data)
+            self.assertEqual(answer.status_code, wanted)
+            self.assertTrue(json.loads(answer.text)["detail"])
+        self.assertEqual(self.client.get("/api/materials").get_json(), [])
+
+    def test_pixel_limit(self) -> None:
+        self.addCleanup(setattr, limits, "MAX_PIXELS", limits.MAX_PIXELS)
+        limits.MAX_PIXELS = 100_000
+        self.assertEqual(self.client.post("/api/materials?file=a.png", data=PHOTO).status_code, 413)
+
+    def test_bad_edits(self) -> None:
+        material = self.imported()
+        for changes in ({"tile.join.overlap_x": 99}, {"tile.join.nothing": 1}, {"nothing": 1}, {"tile.join.method": 3}, {}):
+            answer = self.edit(material, changes)
+            self.assertEqual(answer.status_code, 422, changes)
+        for body in (b"", b"{", b"[]", b'{"revision":"x","changes":{"a":1}}'):
+            answer = self.client.patch(f"/api/materials/{material['id']}/recipe", data=body, content_type="application/json")
+            self.assertEqual(answer.status_code, 422, body)
+        self.assertEqual(self.client.get(f"/api/materials/{material['id']}").get_json()["revision"], material["revision"])
+
+    def test_unexpected_errors_carry_a_reference(self) -> None:
+        material = self.imported()
+        self.services.library.steps = None
+        with self.assertLogs("amber_thicket.web.errors", "ERROR") as logged:
+            body = json.loads(self.client.get(f"/api/materials/{material['id']}").text)
+        self.assertEqual(body["status"], 500)
+        self.assertIn(body["reference"], "".join(logged.output))
+
+    def test_no_page_no_crash(self) -> None:
+        self.assertEqual(self.client.get("/api/nothing").status_code, 404)
+        self.assertEqual(self.client.delete("/api/materials").status_code, 405)
+
+
+class EditTest(AppTest):
+    def test_stale_edit(self) -> None:
+        material = self.imported()
+        self.assertEqual(self.edit(material, {"tile.join.overlap_x": 30}).status_code, 200)
+        stale = self.edit(material, {"tile.join.overlap_x": 40})
+        self.assertEqual(stale.status_code, 409)
+        self.assertEqual(json.loads(stale.text)["revision"], material["revision"] + 1)
+
+    def test_many_at_once_lose_nothing(self) -> None:
+        """Two tabs that change at the same moment: one wins, the other is told; every accepted change is there."""
+        material = self.imported()
+        answers: list[int] = []
+
+        def change(value: float) -> None:
+            client = self.app.test_client()
+            answers.append(client.patch(f"/api/materials/{material['id']}/recipe", json={"revision": material["revision"], "changes": {"tile.join.overlap_x": value}}).status_code)
+
+        threads = [threading.Thread(target=change, args=(value,)) for value in (10, 11, 12, 13)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(sorted(answers), [200, 409, 409, 409])
+
+    def test_undo_over_the_wire(self) -> None:
+        material = self.imported()
+        changed = self.edit(material, {"relief.height.invert": True}, label="Invert").get_json()
+        self.assertEqual(changed["undo"], "Invert")
+        back = self.client.post(f"/api/materials/{material['id']}/undo", json={"revision": changed["revision"]}).get_json()
+        self.assertEqual((back["recipe"], back["redo"]), (self.client.get(f"/api/materials/{material['id']}").get_json()["recipe"], "Invert"))
+        self.assertNotEqual(back["keys"]["height"], changed["keys"]["height"])
+        self.assertEqual(back["keys"]["base_color"], changed["keys"]["base_color"])
+
+    def test_rename_and_archive(self) -> None:
+        material = self.imported()
+        renamed = self.client.patch(f"/api/materials/{material['id']}", json={"name": "  Shore\x00 gravel "}).get_json()
+        self.assertEqual(renamed["name"], "Shore gravel")
+        self.client.post(f"/api/materials/{material['id']}/archive", json={})
+        self.assertEqual(self.client.get("/api/materials").get_json(), [])
+        self.assertEqual(len(self.client.get("/api/materials?archived=1").get_json()), 1)
+
+
+class PictureTest(AppTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.material = self.imported()
+        self.at = f"/api/materials/{self.material['id']}"
+
+    def test_every_layer_is_a_picture(self) -> None:
+        keys = self.client.get(self.at).get_json()["keys"]
+        for layer, key in keys.items():
+            answer = self.client.get(f"{self.at}/picture/{layer}.jpg?key={key}")
+            image = Image.open(io.BytesIO(answer.data))
+            self.assertGreaterEqual(max(image.size), 512, layer)
+            self.assertIn("immutable", answer.headers["Cache-Control"])
+
+    def test_height_comes_in_sixteen_bits_with_its_span(self) -> None:
+        answer = self.client.get(f"{self.at}/picture/height.u16")
+        width, height = (int(n) for n in answer.headers["X-Size"].split("x"))
+        codes = np.frombuffer(answer.data, "<u2").reshape(height, width)
+        self.assertGreater(len(np.unique(codes)), 5000)
+        self.assertGreater(float(answer.headers["X-Height-Span"]), 0)
+
+    def test_probe_checks_figures_plan(self) -> None:
+        probe = self.client.get(f"{self.at}/probe?x=1.25&y=-0.5").get_json()
+        self.assertEqual(len(probe["base_color"]), 3)
+        self.assertAlmostEqual(sum(v * v for v in probe["normal"]), 1, delta=0.01)
+        self.assertGreaterEqual(len(self.client.get(f"{self.at}/checks").get_json()["findings"]), 15)
+        self.assertLess(self.client.get(f"{self.at}/figures").get_json()["seam"][0]["border"], 4)
+        self.assertEqual(self.client.get(f"{self.at}/plan").get_json()["left_out"], ["metallic"])
+
+    def test_strip_makes_the_thumbnail(self) -> None:
+        strip = Image.open(io.BytesIO(self.client.get(f"{self.at}/strip.jpg").data))
+        self.assertEqual(strip.size, (216, 960))
+        blob = self.client.get("/api/materials").get_json()[0]["thumbnail"]
+        self.assertEqual(Image.open(io.BytesIO(self.client.get(f"/api/thumbnails/{blob}.jpg").data)).size, (320, 320))
+
+    def test_surroundings(self) -> None:
+        data = self.client.get("/api/surroundings/overcast.bin").data
+        width, height, levels, terms = np.frombuffer(data[:16], "<u4")
+        self.assertEqual(len(data), 16 + terms * 12 + width * height * levels * 8)
+        self.assertEqual(self.client.get("/api/surroundings/moon.bin").status_code, 404)
+
+    def test_unknown_layers_and_kinds(self) -> None:
+        for name in ("colour.jpg", "height.gif", "../secret.jpg"):
+            self.assertEqual(self.client.get(f"{self.at}/picture/{name}").status_code, 404)
