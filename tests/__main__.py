@@ -54,7 +54,9 @@ def main() -> int:
     result = unittest.TextTestRunner(verbosity=1, resultclass=Result, stream=sys.stdout).run(suite)
     assert isinstance(result, Result)
     slowest = sorted(result.times, reverse=True)[:5]
-    print("slowest: " + ", ".join(f"{name.rsplit('.', 2)[-2]}.{name.rsplit('.', 1)[-1]} {t:.1f} s" for t, name in slowest))
+    print(
+        "slowest: " + ", ".join(f"{name.rsplit('.', 2)[-2]}.{name.rsplit('.', 1)[-1]} {t:.1f} s" for t, name in slowest)
+    )
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     print(f"{result.passed} passed, {failed} failed, {len(result.skipped)} skipped")
     return 0 if result.wasSuccessful() and result.passed else 1

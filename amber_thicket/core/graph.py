@@ -199,6 +199,8 @@ class Evaluation:
     def _decided_key(self, operation: Operation) -> str:
         sizes = self._plan_sizes()
         settings = self.recipe.settings(operation.id).model_dump()
+        if operation.decides_by is not None:
+            settings = {name: settings[name] for name in operation.decides_by}
         parts = ["decide", operation.id, operation.version, settings]
         return _digest(parts + [self._key(name, sizes) for name in operation.reads])
 

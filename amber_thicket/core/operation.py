@@ -23,7 +23,8 @@ class Operation:
     id: "stage.name". reads: layers it takes, in the order of the function's arguments. writes: the
     layer it makes ("" for settings that other parts read). decide: optional first half that looks at
     the inputs at plan size and returns what holds for every size (levels, joins, light field);
-    its result reaches `apply` as `decided`. idle: says from the settings that the operation would change
+    its result reaches `apply` as `decided`. decides_by: the settings that `decide` looks at (all when
+    None), so that the others do not make it decide again. idle: says from the settings that the operation would change
     nothing, so its first input passes through. version: raise it when the pixels change.
     """
 
@@ -35,6 +36,7 @@ class Operation:
     writes: str = ""
     apply: Apply | None = None
     decide: Decide | None = None
+    decides_by: tuple[str, ...] | None = None
     idle: Callable[[Any], bool] | None = None
     version: int = 1
 

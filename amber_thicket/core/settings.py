@@ -36,7 +36,7 @@ def setting(
     ge, le: lowest and highest value. step: what an arrow key adds. folded: shown under "more".
     choices: words shown for the values of a Literal.
     """
-    extra = {"label": label, "unit": unit, "step": step, "folded": folded, "choices": choices}
+    extra: dict[str, Any] = {"label": label, "unit": unit, "step": step, "folded": folded, "choices": choices}
     return Field(default, ge=ge, le=le, description=help, json_schema_extra=extra)
 
 

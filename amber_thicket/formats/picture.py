@@ -79,8 +79,9 @@ def _read_other(data: bytes, name: str, kind: str) -> Picture:
     with Image.open(io.BytesIO(data)) as image:
         check_size(*image.size, name)
         notes = []
-        if getattr(image, "n_frames", 1) > 1:
-            notes.append(f"first of {image.n_frames} frames")
+        frames = int(getattr(image, "n_frames", 1))
+        if frames > 1:
+            notes.append(f"first of {frames} frames")
         profile = image.info.get("icc_profile")
         turn, mirror = _TURNS.get(_exif_orientation(image), (0, False))
         sixteen = kind == "png" and (image.mode.startswith("I;16") or image.mode == "I" or _png_depth(data) == 16)

@@ -31,7 +31,7 @@ def job_json(job: Job) -> dict[str, Any]:
     return {
         "id": job.id,
         "kind": job.kind,
-        "material": job.material_id,
+        "material": job.material_id,  # type: ignore[attr-defined]
         "title": job.title,
         "state": job.state,
         "progress": job.progress,

@@ -118,7 +118,7 @@ def _shaded(evaluation: Evaluation) -> NDArray[np.uint8]:
     """The maps under one raking light: base colour × occlusion × slope toward the light."""
     size = preview_size(evaluation)
     normal = evaluation.layer("normal", size).pixels
-    light = np.float32([-0.55, 0.5, 0.67])
+    light = np.array([-0.55, 0.5, 0.67], np.float32)
     facing = np.clip(normal @ light, 0, None) / light[2]
     shade = (0.25 + 0.75 * facing) * evaluation.layer("ambient_occlusion", size).pixels
     return encode_srgb8(np.clip(evaluation.layer("base_color", size).pixels * shade[..., None] * 1.1, 0, 1))

@@ -76,7 +76,7 @@ def findings(picture: Picture) -> list[dict[str, str]]:
     if white <= 0.005 and black <= 0.005:
         say("pass", "Exposure", "nothing clipped", "")
     grid = shrink(np.maximum(luminance(picture.pixels), 1e-4), max(1, side // 8))
-    uneven = float(np.percentile(grid, 90) / max(np.percentile(grid, 10), 1e-4))
+    uneven = float(np.percentile(grid, 90)) / max(float(np.percentile(grid, 10)), 1e-4)
     if uneven > 1.6:
         say(
             "attention",

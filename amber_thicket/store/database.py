@@ -23,7 +23,7 @@ def open_database(folder: Path) -> SqliteDatabase:
     """The database of a data folder, migrated. Raises ThicketError when it is from a newer release."""
     folder.mkdir(parents=True, exist_ok=True)
     database = SqliteDatabase(
-        folder / "thicket.sqlite3",
+        str(folder / "thicket.sqlite3"),
         pragmas={"journal_mode": "wal", "foreign_keys": 1, "synchronous": "full", "busy_timeout": 8000},
     )
     proxy.initialize(database)

@@ -7,6 +7,7 @@ import os
 from pathlib import Path
 
 from flask import Flask, Response, jsonify, send_from_directory
+from peewee import SqliteDatabase
 
 from amber_thicket import __version__
 from amber_thicket.core.graph import Memory
@@ -41,8 +42,7 @@ def create_app(config: Config) -> Flask:
     app = Flask(__name__, static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES
     app.extensions["thicket"] = Services(config, library, desk, events)
-    app.before_request(lambda: database.connect(reuse_if_open=True) and None)
-    app.teardown_request(lambda _: None if database.is_closed() else database.close() and None)
+    _connect(app, database)
     guard.guard(app, config)
     errors.handle_errors(app)
     for blueprint in (materials.blueprint, pictures.blueprint, jobs.blueprint):
@@ -51,6 +51,19 @@ def create_app(config: Config) -> Flask:
     desk.start()
     atexit.register(desk.stop)
     return app
+
+
+def _connect(app: Flask, database: SqliteDatabase) -> None:
+    """One database connection a request."""
+
+    @app.before_request
+    def opened() -> None:
+        database.connect(reuse_if_open=True)
+
+    @app.teardown_request
+    def closed(_error: BaseException | None) -> None:
+        if not database.is_closed():
+            database.close()
 
 
 def _about(app: Flask, config: Config) -> None:

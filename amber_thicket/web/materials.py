@@ -20,13 +20,15 @@ Shape = TypeVar("Shape", bound=BaseModel)
 
 
 class Edit(BaseModel):
-    """A change of settings. revision: what the page knows. gesture: names one drag."""
+    """A change of settings. revision: what the page knows. gesture: names one drag. showing: layers the page
+    will ask for next."""
 
     model_config = ConfigDict(extra="forbid")
     revision: int
     changes: dict[str, Any] = Field(min_length=1, max_length=200)
     label: str = Field("", max_length=120)
     gesture: str = Field("", max_length=64)
+    showing: list[str] = Field(default_factory=list, max_length=4)
 
 
 class Known(BaseModel):
@@ -126,9 +128,11 @@ def shown(material_id: str) -> Response:
 @blueprint.patch("/api/materials/<material_id>/recipe")
 def edited(material_id: str) -> Response:
     edit = body(Edit)
-    return _told(
-        services().library.edit(material_id, edit.revision, edit.changes, label=edit.label, gesture=edit.gesture)
-    )
+    kept = services()
+    material = kept.library.edit(material_id, edit.revision, edit.changes, label=edit.label, gesture=edit.gesture)
+    ahead = kept.library.evaluation(material, kept.slots.take(f"{material_id}/ahead"))
+    kept.ahead.make(ahead, [layer for layer in edit.showing if layer in preview.LAYERS])
+    return _told(material)
 
 
 @blueprint.post("/api/materials/<material_id>/<any(undo, redo):way>")

@@ -26,7 +26,16 @@ class KeyTest(unittest.TestCase):
         before = made(self.memory, self.source, **size_of(256))
         after = made(self.memory, self.source, **size_of(256), relief__height__invert=True)
         same = {"squared", "evened", "base_color", "roughness", "metallic"}
-        for layer in ("squared", "evened", "base_color", "height", "normal", "ambient_occlusion", "roughness", "metallic"):
+        for layer in (
+            "squared",
+            "evened",
+            "base_color",
+            "height",
+            "normal",
+            "ambient_occlusion",
+            "roughness",
+            "metallic",
+        ):
             self.assertEqual(before.key(layer, SIZE) == after.key(layer, SIZE), layer in same, layer)
 
     def test_same_key_same_pixels(self) -> None:
@@ -70,7 +79,12 @@ class KeyTest(unittest.TestCase):
     def test_cancelled_work_stops(self) -> None:
         cancel = Cancel()
         cancel.cancel()
-        ready = Evaluation(Recipe().with_changes({"square.size.width": 256, "square.size.height": 256}), self.source, self.memory, cancel)
+        ready = Evaluation(
+            Recipe().with_changes({"square.size.width": 256, "square.size.height": 256}),
+            self.source,
+            self.memory,
+            cancel,
+        )
         with self.assertRaises(Cancelled):
             ready.layer("normal", SIZE)
 
@@ -90,7 +104,9 @@ class OddInputTest(unittest.TestCase):
         }.items():
             for method in ("none", "blend", "cut"):
                 with self.subTest(name=name, method=method):
-                    ready = made(Memory(300_000_000), ArraySource(pixels, name), **size_of(256), tile__join__method=method)
+                    ready = made(
+                        Memory(300_000_000), ArraySource(pixels, name), **size_of(256), tile__join__method=method
+                    )
                     for role in ("base_color", "height", "normal", "roughness", "ambient_occlusion"):
                         values = ready.layer(role, SIZE).pixels
                         self.assertTrue(np.isfinite(values).all(), role)

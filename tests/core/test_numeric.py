@@ -23,7 +23,11 @@ class FilterTest(unittest.TestCase):
     def test_periodic_filters_do_not_know_where_the_edge_is(self) -> None:
         field = RNG.random((128, 128)).astype(np.float32)
         rolled = np.roll(field, (37, 64), (0, 1))
-        np.testing.assert_allclose(np.roll(filters.blur(field, 2.5, wraps=True), (37, 64), (0, 1)), filters.blur(rolled, 2.5, wraps=True), atol=1e-5)
+        np.testing.assert_allclose(
+            np.roll(filters.blur(field, 2.5, wraps=True), (37, 64), (0, 1)),
+            filters.blur(rolled, 2.5, wraps=True),
+            atol=1e-5,
+        )
 
     def test_enlarged_edges_meet(self) -> None:
         field = RNG.random((16, 16)).astype(np.float32)
@@ -43,7 +47,12 @@ class SamplingTest(unittest.TestCase):
         for mode in ("smooth", "sharp"):
             found = sampling.region(field, (20.5, 30.25, 150.5, 160.25), (333, 333), mode=mode)
             at = (np.arange(333) + 0.5) * 130 / 333
-            wanted = 0.5 + 0.3 * np.sin(4 * (at + 20.5 - 0.5 + 0.0) / 200 + 1)[None, :] * np.cos(3 * (at + 30.25 - 0.5) / 200)[:, None]
+            wanted = (
+                0.5
+                + 0.3
+                * np.sin(4 * (at + 20.5 - 0.5 + 0.0) / 200 + 1)[None, :]
+                * np.cos(3 * (at + 30.25 - 0.5) / 200)[:, None]
+            )
             self.assertLess(float(np.abs(found - wanted)[8:-8, 8:-8].max()), 2e-3, mode)
 
     def test_reduction_does_not_alias(self) -> None:
@@ -57,4 +66,6 @@ class SamplingTest(unittest.TestCase):
         self.assertTrue((np.diff(soft) >= 0).all())
         self.assertGreaterEqual(float(soft.min()), 0)
         self.assertLessEqual(float(soft.max()), 1)
-        np.testing.assert_allclose(soft[(values > 0.05) & (values < 0.95)], values[(values > 0.05) & (values < 0.95)], atol=1e-6)
+        np.testing.assert_allclose(
+            soft[(values > 0.05) & (values < 0.95)], values[(values > 0.05) & (values < 0.95)], atol=1e-6
+        )

@@ -32,7 +32,10 @@ class RecipeTest(unittest.TestCase):
             ("square.crop.left", 99.0, ""),
         ):
             with self.subTest(path=path, value=value), self.assertRaises(BadSetting) as caught:
-                recipe.with_changes({"relief.height.invert": True, path: value} | ({"square.crop.right": 20.0} if "crop" in path else {}))
+                recipe.with_changes(
+                    {"relief.height.invert": True, path: value}
+                    | ({"square.crop.right": 20.0} if "crop" in path else {})
+                )
             self.assertIn(part, caught.exception.message + caught.exception.remedy)
         self.assertEqual(recipe.changed, {})
 

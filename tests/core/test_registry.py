@@ -44,4 +44,6 @@ class RegistryTest(unittest.TestCase):
             self.assertTrue(rule.source, rule.id)
 
     def test_page_types_are_up_to_date(self) -> None:
-        self.assertEqual(typescript.TARGET.read_text(), typescript.generated(), "run python -m amber_thicket.web.typescript")
+        self.assertEqual(
+            typescript.TARGET.read_text(), typescript.generated(), "run python -m amber_thicket.web.typescript"
+        )

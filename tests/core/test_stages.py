@@ -50,7 +50,10 @@ class EvenTest(unittest.TestCase):
             return float((soft - soft.mean()).std())
 
         self.assertLess(slow_error(evened), 0.3 * slow_error(lit))
-        detail = [luminance(p) - cv2.GaussianBlur(luminance(p), (0, 0), 8) for p in (evened / evened.mean(), truth / truth.mean())]
+        detail = [
+            luminance(p) - cv2.GaussianBlur(luminance(p), (0, 0), 8)
+            for p in (evened / evened.mean(), truth / truth.mean())
+        ]
         self.assertGreater(float(detail[0].std() / detail[1].std()), 0.9)
         # The hue does not move: all three channels got the same gain.
         np.testing.assert_allclose(evened[..., 0] / evened[..., 2], lit[..., 0] / lit[..., 2], rtol=1e-4)
@@ -69,11 +72,21 @@ class EvenTest(unittest.TestCase):
         photo[160:190, 160:190] *= 2.2
         size = {**size_of(256), "even__light__amount": 0, "tile__join__method": "none"}
         plain = evaluation(photo, **size).layer("evened", (256, 256)).pixels
-        lifted = evaluation(photo, **size, even__shadow__amount=80, even__shadow__size=8.0).layer("evened", (256, 256)).pixels
-        lowered = evaluation(photo, **size, even__highlight__amount=80, even__highlight__size=8.0).layer("evened", (256, 256)).pixels
+        lifted = (
+            evaluation(photo, **size, even__shadow__amount=80, even__shadow__size=8.0)
+            .layer("evened", (256, 256))
+            .pixels
+        )
+        lowered = (
+            evaluation(photo, **size, even__highlight__amount=80, even__highlight__size=8.0)
+            .layer("evened", (256, 256))
+            .pixels
+        )
         self.assertGreater(float(lifted[70:80, 70:80].mean()), 1.3 * float(plain[70:80, 70:80].mean()))
         self.assertLess(float(lowered[170:180, 170:180].mean()), 0.85 * float(plain[170:180, 170:180].mean()))
-        self.assertAlmostEqual(float(lifted[170:180, 170:180].mean()), float(plain[170:180, 170:180].mean()), delta=0.05)
+        self.assertAlmostEqual(
+            float(lifted[170:180, 170:180].mean()), float(plain[170:180, 170:180].mean()), delta=0.05
+        )
 
 
 class TileTest(unittest.TestCase):

@@ -27,14 +27,23 @@ def tiff(codes: np.ndarray, **options: object) -> bytes:
 
 class DepthTest(unittest.TestCase):
     def test_eight_bit_formats_are_exact(self) -> None:
-        for data in (encoded(RGB), encoded(RGB, "TIFF"), encoded(RGB, "WEBP", lossless=True), tiff(RGB, photometric="rgb", tile=(16, 16))):
+        for data in (
+            encoded(RGB),
+            encoded(RGB, "TIFF"),
+            encoded(RGB, "WEBP", lossless=True),
+            tiff(RGB, photometric="rgb", tile=(16, 16)),
+        ):
             picture = read_picture(data, "p")
             np.testing.assert_array_equal(picture.pixels, decode_srgb(RGB))
             self.assertEqual(picture.bits, 8)
 
     def test_sixteen_bits_stay_sixteen(self) -> None:
         deep = RNG.integers(0, 65536, (20, 30, 3), np.uint16)
-        for data in (bytes(imagecodecs.png_encode(deep)), tiff(deep, photometric="rgb"), tiff(deep, photometric="rgb", compression="zlib")):
+        for data in (
+            bytes(imagecodecs.png_encode(deep)),
+            tiff(deep, photometric="rgb"),
+            tiff(deep, photometric="rgb", compression="zlib"),
+        ):
             picture = read_picture(data, "p")
             self.assertEqual(picture.bits, 16)
             np.testing.assert_allclose(picture.pixels, srgb_to_linear(deep / 65535), atol=2e-7)
@@ -60,7 +69,14 @@ class DepthTest(unittest.TestCase):
 class ModelTest(unittest.TestCase):
     def test_grey_palette_bits_and_alpha(self) -> None:
         grey = Image.fromarray(RGB[..., 0])
-        for image in (grey, grey.convert("LA"), grey.convert("P"), grey.convert("1"), Image.fromarray(RGB).convert("RGBA"), Image.fromarray(RGB).quantize(16)):
+        for image in (
+            grey,
+            grey.convert("LA"),
+            grey.convert("P"),
+            grey.convert("1"),
+            Image.fromarray(RGB).convert("RGBA"),
+            Image.fromarray(RGB).quantize(16),
+        ):
             stream = io.BytesIO()
             image.save(stream, "PNG")
             picture = read_picture(stream.getvalue(), "p")
@@ -99,7 +115,9 @@ class ModelTest(unittest.TestCase):
         picture = read_picture(encoded(RGB, "PNG", icc_profile=bytes(profile)), "p")
         self.assertLess(float(np.abs(picture.pixels - RGB / 255).max()), 0.01)
         srgb = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
-        np.testing.assert_allclose(read_picture(encoded(RGB, "PNG", icc_profile=srgb), "p").pixels, decode_srgb(RGB), atol=2e-3)
+        np.testing.assert_allclose(
+            read_picture(encoded(RGB, "PNG", icc_profile=srgb), "p").pixels, decode_srgb(RGB), atol=2e-3
+        )
 
     def test_damaged_profile_is_said_and_ignored(self) -> None:
         picture = read_picture(encoded(RGB, "PNG", icc_profile=b"nonsense" * 40), "p")
@@ -110,7 +128,14 @@ def png_header(width: int, height: int) -> bytes:
     body = struct.pack(">IIBBBBB", width, height, 8, 2, 0, 0, 0)
     chunk = struct.pack(">I", 13) + b"IHDR" + body + struct.pack(">I", zlib.crc32(b"IHDR" + body))
     data = zlib.compress(b"\0" * 100)
-    return b"\x89PNG\r\n\x1a\n" + chunk + struct.pack(">I", len(data)) + b"IDAT" + data + struct.pack(">I", zlib.crc32(b"IDAT" + data))
+    return (
+        b"\x89PNG\r\n\x1a\n"
+        + chunk
+        + struct.pack(">I", len(data))
+        + b"IDAT"
+        + data
+        + struct.pack(">I", zlib.crc32(b"IDAT" + data))
+    )
 
 
 class BadFileTest(unittest.TestCase):
@@ -141,7 +166,12 @@ class BadFileTest(unittest.TestCase):
     def test_random_damage_never_gets_through(self) -> None:
         """Flipped bytes either still decode or are refused with our own error."""
         rng = np.random.default_rng(5)
-        for source in (encoded(RGB), encoded(RGB, "JPEG"), tiff(RGB, photometric="rgb", compression="zlib"), encoded(RGB, "WEBP")):
+        for source in (
+            encoded(RGB),
+            encoded(RGB, "JPEG"),
+            tiff(RGB, photometric="rgb", compression="zlib"),
+            encoded(RGB, "WEBP"),
+        ):
             for _ in range(60):
                 data = bytearray(source)
                 for at in rng.integers(8, len(data), 4):

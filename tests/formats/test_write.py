@@ -20,12 +20,21 @@ RNG = np.random.default_rng(7)
 
 class PngTest(unittest.TestCase):
     def test_numbers_are_exact(self) -> None:
-        for shape, dtype in (((17, 23), np.uint8), ((17, 23, 3), np.uint8), ((17, 23), np.uint16), ((17, 23, 3), np.uint16)):
+        for shape, dtype in (
+            ((17, 23), np.uint8),
+            ((17, 23, 3), np.uint8),
+            ((17, 23), np.uint16),
+            ((17, 23, 3), np.uint16),
+        ):
             codes = RNG.integers(0, np.iinfo(dtype).max + 1, shape, dtype)
             for format in ("png", "tiff"):
                 data = encoded(codes, format=format, encoding="linear")
                 np.testing.assert_array_equal(stored_codes(data), codes)
-                other = tifffile.imread(io.BytesIO(data)) if format == "tiff" else cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+                other = (
+                    tifffile.imread(io.BytesIO(data))
+                    if format == "tiff"
+                    else cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+                )
                 other = other[..., ::-1] if format == "png" and other.ndim == 3 else other
                 np.testing.assert_array_equal(other, codes)
 
@@ -42,7 +51,14 @@ class ConventionTest(unittest.TestCase):
     def test_y_minus_is_the_inverted_green(self) -> None:
         # Common practice, no source: Y+ and Y− differ in the green channel only, and inverting it gives the other exactly.
         vectors = normal.from_height(bumps(), depth=10)
-        files = {y: next(f for f in planned(Recipe().with_changes({"pack.files.profile": f"separate_y_{y}"}), "m").files if f.roles == ("normal",)) for y in ("plus", "minus")}
+        files = {
+            y: next(
+                f
+                for f in planned(Recipe().with_changes({"pack.files.profile": f"separate_y_{y}"}), "m").files
+                if f.roles == ("normal",)
+            )
+            for y in ("plus", "minus")
+        }
         plus, minus = (stored(files[y], {"normal": vectors}) for y in ("plus", "minus"))
         np.testing.assert_array_equal(plus[..., 1], 255 - minus[..., 1])
         np.testing.assert_array_equal(plus[..., [0, 2]], minus[..., [0, 2]])
@@ -57,7 +73,10 @@ class ConventionTest(unittest.TestCase):
         # glTF 2.0, 3.9.2 and 3.9.3: occlusion in R, roughness in G, metallic in B.
         plan = planned(Recipe().with_changes({"pack.files.profile": "gltf"}), "m")
         packed = next(f for f in plan.files if len(f.roles) == 3)
-        maps = {role: np.full((4, 4), value, np.float32) for role, value in (("ambient_occlusion", 0.2), ("roughness", 0.4), ("metallic", 0.6))}
+        maps = {
+            role: np.full((4, 4), value, np.float32)
+            for role, value in (("ambient_occlusion", 0.2), ("roughness", 0.4), ("metallic", 0.6))
+        }
         np.testing.assert_array_equal(stored(packed, maps)[0, 0], [51, 102, 153])
         self.assertEqual((plan.profile.y, packed.encoding, packed.format), ("plus", "linear", "png"))
 

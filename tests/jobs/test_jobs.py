@@ -36,11 +36,16 @@ class JobTest(unittest.TestCase):
         material = answer.get_json()
         return self.client.patch(
             f"/api/materials/{material['id']}/recipe",
-            json={"revision": material["revision"], "changes": {"square.size.width": size, "square.size.height": size, "pack.files.profile": "gltf"}},
+            json={
+                "revision": material["revision"],
+                "changes": {"square.size.width": size, "square.size.height": size, "pack.files.profile": "gltf"},
+            },
         ).get_json()
 
     def pack(self, material: dict) -> str:
-        return self.client.post(f"/api/materials/{material['id']}/pack", json={"revision": material["revision"]}).get_json()["id"]
+        return self.client.post(
+            f"/api/materials/{material['id']}/pack", json={"revision": material["revision"]}
+        ).get_json()["id"]
 
     def job(self, job_id: str) -> dict:
         return next(job for job in self.client.get("/api/jobs").get_json() if job["id"] == job_id)
@@ -52,7 +57,10 @@ class JobTest(unittest.TestCase):
         archive = zipfile.ZipFile(io.BytesIO(self.client.get(f"/api/jobs/{job_id}/file").data))
         names = archive.namelist()
         manifest = json.loads(archive.read(next(n for n in names if n.endswith("_manifest.json"))))
-        self.assertEqual({entry["file"] for entry in manifest["files"]} | {next(n for n in names if n.endswith("_manifest.json"))}, set(names))
+        self.assertEqual(
+            {entry["file"] for entry in manifest["files"]} | {next(n for n in names if n.endswith("_manifest.json"))},
+            set(names),
+        )
         height = np.asarray(imagecodecs.png_decode(archive.read("gravel_height.png")))
         self.assertEqual((height.dtype, height.shape), (np.uint16, (256, 256)))
         self.assertGreater(len(np.unique(height)), 3000)

@@ -26,7 +26,9 @@ def validated(data: bytes) -> dict:
     with tempfile.NamedTemporaryFile(suffix=".glb") as file:
         file.write(data)
         file.flush()
-        done = subprocess.run(["node", "-e", VALIDATE, file.name], cwd=FRONTEND, capture_output=True, text=True, check=True)
+        done = subprocess.run(
+            ["node", "-e", VALIDATE, file.name], cwd=FRONTEND, capture_output=True, text=True, check=True
+        )
     return json.loads(done.stdout)
 
 

@@ -18,7 +18,7 @@ def tokens(theme: str) -> dict[str, tuple[int, int, int]]:
 
 def contrast(one: tuple[int, int, int], other: tuple[int, int, int]) -> float:
     """WCAG 2.2, relative luminance and contrast ratio."""
-    light = sorted((float(srgb_to_linear([c / 255 for c in code]) @ [0.2126, 0.7152, 0.0722]) for code in (one, other)))
+    light = sorted(float(srgb_to_linear([c / 255 for c in code]) @ [0.2126, 0.7152, 0.0722]) for code in (one, other))
     return (light[1] + 0.05) / (light[0] + 0.05)
 
 

@@ -49,7 +49,9 @@ def brute_force(height: np.ndarray, depth: float, reach: float, rings: int = 16)
         open_sky = np.ones_like(scaled, bool)
         distance = 0.75
         while distance * flat < reach and distance < 4 * reach:
-            there = map_coordinates(scaled, [y - toward[1] * distance, x + toward[0] * distance], order=1, mode="grid-wrap")
+            there = map_coordinates(
+                scaled, [y - toward[1] * distance, x + toward[0] * distance], order=1, mode="grid-wrap"
+            )
             open_sky &= there <= scaled + z * distance + 0.01
             distance += 0.5 + 0.04 * distance
         total += facing * open_sky

@@ -50,7 +50,9 @@ class SeamTest(unittest.TestCase):
             self.assertLessEqual(plan.evidence["join_mismatch"], 0.6, name)
 
     def test_no_stretch_and_no_tile_without_a_method(self) -> None:
-        ready = evaluation(linear_photograph("grass"), **size_of(SIDE), tile__join__method="none", even__light__amount=0)
+        ready = evaluation(
+            linear_photograph("grass"), **size_of(SIDE), tile__join__method="none", even__light__amount=0
+        )
         tile = ready.layer("base_color", (SIDE, SIDE)).pixels
         np.testing.assert_array_equal(tile, ready.layer("squared", (SIDE, SIDE)).pixels)
 

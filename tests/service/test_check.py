@@ -115,7 +115,9 @@ class RuleTest(unittest.TestCase):
     def test_blank_maps_are_named(self) -> None:
         self.assertTrue(any("blank" in f.measured for f in self.findings(self.good, "set.blank_maps")))
         metal = subject(response__metallic__level=0.9)
-        self.assertFalse(any("blank" in f.measured and f.map == "metallic" for f in self.findings(metal, "set.blank_maps")))
+        self.assertFalse(
+            any("blank" in f.measured and f.map == "metallic" for f in self.findings(metal, "set.blank_maps"))
+        )
 
     def test_cannot_tell_is_said(self) -> None:
         flat = np.zeros((256, 256, 3), np.float32)

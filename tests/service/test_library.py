@@ -66,7 +66,9 @@ class LibraryTest(unittest.TestCase):
     def test_stale_edit_is_refused(self) -> None:
         self.edit({"tile.join.overlap_x": 10})
         with self.assertRaises(StaleEdit) as caught:
-            self.library.edit(self.material.id, self.material.revision, {"tile.join.overlap_x": 40}, label="", gesture="")
+            self.library.edit(
+                self.material.id, self.material.revision, {"tile.join.overlap_x": 40}, label="", gesture=""
+            )
         self.assertEqual(caught.exception.details["revision"], self.material.revision + 1)
         self.assertEqual(self.overlap(), 10)
 

@@ -37,7 +37,10 @@ class AppTest(unittest.TestCase):
         return answer.get_json()
 
     def edit(self, material: dict[str, Any], changes: dict[str, Any], **more: Any) -> Any:
-        return self.client.patch(f"/api/materials/{material['id']}/recipe", json={"revision": material["revision"], "changes": changes, **more})
+        return self.client.patch(
+            f"/api/materials/{material['id']}/recipe",
+            json={"revision": material["revision"], "changes": changes, **more},
+        )
 
 
 class GuardTest(AppTest):
@@ -49,7 +52,9 @@ class GuardTest(AppTest):
             ({"Host": "127.0.0.1:8760", "Origin": "http://127.0.0.1:8760"}, 200),
         ):
             with self.subTest(headers=headers):
-                self.assertEqual(self.client.post("/api/materials?file=a.png", data=PHOTO, headers=headers).status_code, wanted)
+                self.assertEqual(
+                    self.client.post("/api/materials?file=a.png", data=PHOTO, headers=headers).status_code, wanted
+                )
 
     def test_policy(self) -> None:
         headers = self.client.get("/api/about").headers
@@ -83,7 +88,12 @@ class ProblemTest(AppTest):
         self.assertEqual(body["status"], 404)
 
     def test_bad_files(self) -> None:
-        for data, name, wanted in ((b"", "a.png", 415), (b"text", "a.png", 415), (PHOTO[:300], "a.png", 415), (PHOTO, "", 415)):
+        for data, name, wanted in (
+            (b"", "a.png", 415),
+            (b"text", "a.png", 415),
+            (PHOTO[:300], "a.png", 415),
+            (PHOTO, "", 415),
+        ):
             answer = self.client.post(f"/api/materials?file={name}", data=data)
             self.assertEqual(answer.status_code, wanted)
             self.assertTrue(json.loads(answer.text)["detail"])
@@ -96,13 +106,23 @@ class ProblemTest(AppTest):
 
     def test_bad_edits(self) -> None:
         material = self.imported()
-        for changes in ({"tile.join.overlap_x": 99}, {"tile.join.nothing": 1}, {"nothing": 1}, {"tile.join.method": 3}, {}):
+        for changes in (
+            {"tile.join.overlap_x": 99},
+            {"tile.join.nothing": 1},
+            {"nothing": 1},
+            {"tile.join.method": 3},
+            {},
+        ):
             answer = self.edit(material, changes)
             self.assertEqual(answer.status_code, 422, changes)
         for body in (b"", b"{", b"[]", b'{"revision":"x","changes":{"a":1}}'):
-            answer = self.client.patch(f"/api/materials/{material['id']}/recipe", data=body, content_type="application/json")
+            answer = self.client.patch(
+                f"/api/materials/{material['id']}/recipe", data=body, content_type="application/json"
+            )
             self.assertEqual(answer.status_code, 422, body)
-        self.assertEqual(self.client.get(f"/api/materials/{material['id']}").get_json()["revision"], material["revision"])
+        self.assertEqual(
+            self.client.get(f"/api/materials/{material['id']}").get_json()["revision"], material["revision"]
+        )
 
     def test_unexpected_errors_carry_a_reference(self) -> None:
         material = self.imported()
@@ -132,7 +152,12 @@ class EditTest(AppTest):
 
         def change(value: float) -> None:
             client = self.app.test_client()
-            answers.append(client.patch(f"/api/materials/{material['id']}/recipe", json={"revision": material["revision"], "changes": {"tile.join.overlap_x": value}}).status_code)
+            answers.append(
+                client.patch(
+                    f"/api/materials/{material['id']}/recipe",
+                    json={"revision": material["revision"], "changes": {"tile.join.overlap_x": value}},
+                ).status_code
+            )
 
         threads = [threading.Thread(target=change, args=(value,)) for value in (10, 11, 12, 13)]
         for thread in threads:
@@ -145,8 +170,13 @@ class EditTest(AppTest):
         material = self.imported()
         changed = self.edit(material, {"relief.height.invert": True}, label="Invert").get_json()
         self.assertEqual(changed["undo"], "Invert")
-        back = self.client.post(f"/api/materials/{material['id']}/undo", json={"revision": changed["revision"]}).get_json()
-        self.assertEqual((back["recipe"], back["redo"]), (self.client.get(f"/api/materials/{material['id']}").get_json()["recipe"], "Invert"))
+        back = self.client.post(
+            f"/api/materials/{material['id']}/undo", json={"revision": changed["revision"]}
+        ).get_json()
+        self.assertEqual(
+            (back["recipe"], back["redo"]),
+            (self.client.get(f"/api/materials/{material['id']}").get_json()["recipe"], "Invert"),
+        )
         self.assertNotEqual(back["keys"]["height"], changed["keys"]["height"])
         self.assertEqual(back["keys"]["base_color"], changed["keys"]["base_color"])
 

@@ -46,4 +46,5 @@ OPERATION = Operation(
     apply=highlight,
     idle=lambda s: s.amount == 0,
     decide=decide_highlight,
+    decides_by=("size",),
 )

@@ -78,4 +78,5 @@ OPERATION = Operation(
     apply=light,
     idle=lambda s: s.amount == 0,
     decide=decide_light,
+    decides_by=("size",),
 )

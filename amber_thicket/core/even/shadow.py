@@ -46,4 +46,5 @@ OPERATION = Operation(
     apply=shadow,
     idle=lambda s: s.amount == 0,
     decide=decide_shadow,
+    decides_by=("size",),
 )

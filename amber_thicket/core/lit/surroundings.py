@@ -63,14 +63,17 @@ def _box(vectors: Pixels, toward: tuple[float, float, float], half: tuple[float,
 
 def _studio(vectors: Pixels) -> Pixels:
     up = vectors[..., 1:2]
-    room = np.float32([0.14, 0.14, 0.145]) * (0.65 + 0.35 * up) + np.float32([0.05, 0.045, 0.04]) * (up < -0.2)
-    light = room.astype(np.float32)
+    room = np.array([0.14, 0.14, 0.145], np.float32) * (0.65 + 0.35 * up) + np.array(
+        [0.05, 0.045, 0.04], np.float32
+    ) * (up < -0.2)
+    light: Pixels = room.astype(np.float32)
     for toward, half, strength, colour in (
         ((-0.75, 0.75, 0.7), (0.55, 0.4), 6.5, (1.0, 0.985, 0.96)),
         ((0.95, 0.45, 0.25), (0.28, 0.55), 2.6, (0.95, 0.98, 1.0)),
         ((0.1, 0.55, -1.0), (0.9, 0.14), 3.6, (1.0, 1.0, 1.0)),
     ):
-        light = light + _box(vectors, toward, half, 0.07)[..., None] * np.float32(colour) * np.float32(strength)
+        box = _box(vectors, toward, half, 0.07)[..., None]
+        light = (light + box * np.array(colour) * strength).astype(np.float32)
     return light
 
 
@@ -80,8 +83,8 @@ def _overcast(vectors: Pixels) -> Pixels:
     sky = (1 + 2 * np.clip(up, 0, 1)) / 3 * 1.25
     cloud = 0.06 * np.sin(5 * vectors[..., 0] + 2 * vectors[..., 2]) * np.sin(4 * vectors[..., 2] - 1.3)
     sky = sky * (1 + cloud)
-    tinted = sky[..., None] * np.float32([0.97, 1.0, 1.04])
-    ground = np.float32([0.17, 0.16, 0.15])
+    tinted = sky[..., None] * np.array([0.97, 1.0, 1.04], np.float32)
+    ground = np.array([0.17, 0.16, 0.15], np.float32)
     share = np.clip(up * 12 + 0.5, 0, 1)[..., None]
     return (tinted * share + ground * (1 - share)).astype(np.float32)
 

@@ -11,6 +11,7 @@ import numpy as np
 from amber_thicket.core.raster import Pixels
 
 _WORK_SIGMA = 3.0
+_FAST_SIGMA = 1.4
 
 
 def pad(pixels: Pixels, margin: int, *, wraps: bool) -> Pixels:
@@ -23,9 +24,9 @@ def pad(pixels: Pixels, margin: int, *, wraps: bool) -> Pixels:
     return np.pad(pixels, widths, mode="wrap" if wraps else "symmetric")
 
 
-def _shrink_factor(sigma: float, height: int, width: int, wraps: bool) -> int:
+def _shrink_factor(sigma: float, height: int, width: int, wraps: bool, least: float) -> int:
     factor = 1
-    while sigma / (2 * factor) >= _WORK_SIGMA and min(height, width) // (2 * factor) >= 4:
+    while sigma / (2 * factor) >= least and min(height, width) // (2 * factor) >= 4:
         if wraps and (height % (2 * factor) or width % (2 * factor)):
             break
         factor *= 2
@@ -42,10 +43,13 @@ def _direct(pixels: Pixels, sigma: float, wraps: bool) -> Pixels:
     return np.ascontiguousarray(soft[margin:-margin, margin:-margin])
 
 
-def blur(pixels: Pixels, sigma: float, *, wraps: bool) -> Pixels:
-    """Gaussian smoothing of (H, W) or (H, W, C) float32 with standard deviation sigma in pixels."""
+def blur(pixels: Pixels, sigma: float, *, wraps: bool, fast: bool = False) -> Pixels:
+    """Gaussian smoothing of (H, W) or (H, W, C) float32 with standard deviation sigma in pixels.
+
+    fast: work on a coarser grid, where any smooth low-pass will do (errors of 2 % of the spread).
+    """
     height, width = pixels.shape[:2]
-    factor = _shrink_factor(sigma, height, width, wraps)
+    factor = _shrink_factor(sigma, height, width, wraps, _FAST_SIGMA if fast else _WORK_SIGMA)
     if factor == 1:
         return _direct(pixels, sigma, wraps)
     small = shrink(pixels, factor)

@@ -104,7 +104,8 @@ def planned(recipe: Recipe, name: str) -> Plan:
     y: YDirection = profile.y if y_setting == "profile" else y_setting
     stem = portable(settings.name or name)
     blank = {"metallic"} if recipe.settings("response.metallic").level == 0 else set()
-    files, left_out = [], []
+    files: list[PlannedFile] = []
+    left_out: list[str] = []
     for rule in profile.files:
         if not rule.required and set(rule.roles) <= blank:
             left_out += rule.roles

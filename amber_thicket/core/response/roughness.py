@@ -109,4 +109,5 @@ OPERATION = Operation(
     writes="roughness",
     apply=roughness,
     decide=decide_roughness,
+    decides_by=(),
 )

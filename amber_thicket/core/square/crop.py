@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import model_validator
 
@@ -58,7 +58,7 @@ def fitted(settings: Settings, picture: tuple[int, int], aspect: float) -> tuple
     return left, top, left + box_width, top + box_height
 
 
-def crop(gathered: Raster, *, frame: Frame, resampling: str, **edges: float) -> Raster:
+def crop(gathered: Raster, *, frame: Frame, resampling: str, **edges: Any) -> Raster:
     """The sample at frame size. gathered: linear RGB (H, W, 3), any scale. Returns (height, width, 3)."""
     height, width = gathered.pixels.shape[:2]
     box = fitted(Settings(**edges), (width, height), frame.width / frame.height)

@@ -95,8 +95,8 @@ def _cut_labels(sample: Pixels, width: int, height: int, wander: float) -> tuple
     choice[:, width // 2 :] = True
     lower[height // 2 :] = True
     labels = (choice + 2 * lower).astype(np.uint8)
-    rows, columns = np.arange(cost_x.shape[0]), np.arange(cost_y.shape[1])
-    on_path = np.concatenate([cost_x[rows, across], cost_y[down, columns]]) ** 0.5
+    along_x, along_y = np.arange(cost_x.shape[0]), np.arange(cost_y.shape[1])
+    on_path = np.concatenate([cost_x[along_x, across], cost_y[down, along_y]]) ** 0.5
     anywhere = np.concatenate([cost_x.ravel(), cost_y.ravel()]) ** 0.5
     return labels, {"join_mismatch": round(float(on_path.mean() / max(float(anywhere.mean()), 1e-9)), 3)}
 
@@ -152,4 +152,5 @@ OPERATION = Operation(
     apply=join,
     decide=decide_join,
     idle=lambda s: s.method == "none",
+    version=2,
 )

@@ -50,20 +50,41 @@ def feathered(labels: NDArray[np.uint8], pieces: int, widths: tuple[float, ...],
     """
     height, width = labels.shape
     shares = np.empty((len(widths), pieces, height, width), np.float32)
+    # The masks sum to 1 before and after smoothing, so the first one is what the others leave.
+    masks = np.stack([(labels == piece).astype(np.float32) for piece in range(1, pieces)], -1)
     for band, sigma in enumerate(widths):
-        # The masks sum to 1 before and after smoothing, so the first one is what the others leave.
-        for piece in range(1, pieces):
-            shares[band, piece] = blur((labels == piece).astype(np.float32), sigma, wraps=True)
-        shares[band, 0] = np.maximum(1 - shares[band, 1:].sum(axis=0), 0)
-        shares[band] *= valid
-        shares[band] /= np.maximum(shares[band].sum(axis=0, keepdims=True), 1e-6)
+        soft = np.atleast_3d(blur(masks, sigma, wraps=True, fast=True))
+
+        def rows(first: int, last: int, soft: Pixels = soft, out: Pixels = shares[band]) -> None:
+            _share_rows(soft, valid, out, first, last)
+
+        over_rows(rows, height)
     return shares
+
+
+@numba.njit(cache=True, nogil=True)
+def _share_rows(soft, valid, out, first, last):  # type: ignore[no-untyped-def]
+    others, width = soft.shape[2], soft.shape[1]
+    for y in range(first, last):
+        for x in range(width):
+            rest = np.float32(1.0)
+            total = np.float32(0.0)
+            for piece in range(others):
+                rest -= soft[y, x, piece]
+                share = soft[y, x, piece] if valid[piece + 1, y, x] else np.float32(0.0)
+                out[piece + 1, y, x] = share
+                total += share
+            rest = max(rest, np.float32(0.0)) if valid[0, y, x] else np.float32(0.0)
+            out[0, y, x] = rest
+            inverse = np.float32(1.0) / max(total + rest, np.float32(1e-6))
+            for piece in range(others + 1):
+                out[piece, y, x] *= inverse
 
 
 def split_bands(sample: Pixels, tile_width: float) -> list[Pixels]:
     """Coarse, middle and fine parts of a layer; they sum to the layer. Edges mirror."""
     coarse, softened = (
-        blur(sample, fraction * tile_width, wraps=False).reshape(sample.shape) for fraction in SPLIT
+        blur(sample, fraction * tile_width, wraps=False, fast=True).reshape(sample.shape) for fraction in SPLIT
     )
     return [coarse, softened - coarse, sample - softened]
 

@@ -56,8 +56,8 @@ def cast_shadow(height: Field, bearing: float, elevation: float, reach: int) -> 
             borderMode=cv2.BORDER_REFLECT,
         )
         np.maximum(over, ahead - np.float32(step * rise), out=over)
-        step *= 1.12 if step > 8 else 1.0
-        step += 0.0 if step > 8 else 1.0
+        step *= 1.06 if step > 16 else 1.0
+        step += 0.0 if step > 16 else 1.0
     return 1 / (1 + np.exp(np.clip((over - height - 0.3) * 2.5, -30, 30)))
 
 
@@ -85,10 +85,10 @@ def photograph(surface: Surface, shot: Shot, rng: np.random.Generator) -> NDArra
     lit = cast_shadow(surface.height, shot.bearing, shot.elevation, surface.height.shape[1] // 12)
     lit = cv2.GaussianBlur(lit, (0, 0), shot.softness)
     sky = occlusion_of(surface.height, depth=1.0, reach=surface.height.shape[1] / 18, wraps=False)
-    direct = (facing * lit * shot.sun)[..., None] * np.float32([1 + shot.warmth, 1, 1 - shot.warmth])
-    ambient = (sky * (0.75 + 0.25 * normals[..., 1]) * shot.sky)[..., None] * np.float32([0.95, 1, 1.07])
+    direct = (facing * lit * shot.sun)[..., None] * np.array([1 + shot.warmth, 1, 1 - shot.warmth], np.float32)
+    ambient = (sky * (0.75 + 0.25 * normals[..., 1]) * shot.sky)[..., None] * np.array([0.95, 1, 1.07], np.float32)
     light = surface.albedo * (direct + ambient)
-    half = sun + np.float32([0, 0, 1])
+    half = sun + np.array([0, 0, 1], np.float32)
     half /= np.linalg.norm(half)
     power = 2 / np.maximum(surface.roughness, 0.1) ** 4
     glint = shot.gloss * 0.04 * (power + 8) / 25 * np.clip(normals @ half, 0, 1) ** power

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-Field = NDArray[np.float32]
+Field = NDArray[Any]
 
 
 def fractal(

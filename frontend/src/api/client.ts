@@ -1,5 +1,5 @@
 /** Requests to the service. Errors carry what happened and what to do. */
-import type { About, Brief, Figures, FilePlan, Finding, Job, Material, Probe, Value } from "./types";
+import type { About, Brief, Figures, FilePlan, Finding, Job, LayerId, Material, Probe, Value } from "./types";
 
 export class Problem extends Error {
   constructor(
@@ -41,8 +41,8 @@ export const api = {
   about: () => get<About>("/api/about"),
   materials: (archived: boolean) => get<Brief[]>(`/api/materials${archived ? "?archived=1" : ""}`),
   material: (id: string) => get<Material>(at(id)),
-  edit: (id: string, revision: number, changes: Record<string, Value | null>, label: string, gesture: string) =>
-    send<Material>("PATCH", `${at(id)}/recipe`, { revision, changes, label, gesture }),
+  edit: (id: string, revision: number, changes: Record<string, Value | null>, label: string, gesture: string, showing: LayerId[]) =>
+    send<Material>("PATCH", `${at(id)}/recipe`, { revision, changes, label, gesture, showing }),
   step: (id: string, way: "undo" | "redo", revision: number) => send<Material>("POST", `${at(id)}/${way}`, { revision }),
   rename: (id: string, name: string) => send<Material>("PATCH", at(id), { name }),
   setAside: (id: string, archived: boolean) => send<Brief>("POST", `${at(id)}/${archived ? "archive" : "restore"}`, {}),

@@ -2,6 +2,7 @@
 import { useEffect, useState } from "react";
 import { request } from "../api/client";
 import type { Material, StageId } from "../api/types";
+import { busy } from "./busy";
 import { useFindings } from "./figures";
 import { STAGE_NAMES } from "../views/names";
 import { openStage, useViews } from "../views/state";
@@ -9,7 +10,7 @@ import { cx } from "../ui/cx";
 import { useJobsOf } from "../pack/jobs";
 
 const STAGES = Object.keys(STAGE_NAMES) as StageId[];
-const SETTLE_MS = 180;
+const SETTLE_MS = 260;
 
 /** One picture with all eight cards; fetched once changes rest for a moment. */
 function useStrip(material: Material): string | null {
@@ -20,6 +21,7 @@ function useStrip(material: Material): string | null {
     const timer = setTimeout(() => {
       void digest(key).then(async (short) => {
         const url = `/api/materials/${material.id}/strip.jpg?key=${short}&slot=strip`;
+        const done = busy("cards");
         try {
           const blob = await (await request(url, { signal: control.signal })).blob();
           setShown((old) => {
@@ -28,6 +30,8 @@ function useStrip(material: Material): string | null {
           });
         } catch {
           // Called off by a newer one; the old cards stay.
+        } finally {
+          done();
         }
       });
     }, SETTLE_MS);

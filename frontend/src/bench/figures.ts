@@ -1,8 +1,21 @@
 /** Seam, drift and what the operations found out, for the newest state; the older ones stay meanwhile. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
 import { api } from "../api/client";
 import type { Figures, Finding, Material } from "../api/types";
 import { busy } from "./busy";
+
+const REST_MS = 260;
+
+/** The value once it has rested for a moment: the picture comes first, figures follow. */
+export function useRested<T>(value: T): T {
+  const [rested, setRested] = useState(value);
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(value), REST_MS);
+    return () => clearTimeout(timer);
+  }, [value]);
+  return rested;
+}
 
 async function counted<T>(what: string, work: () => Promise<T>): Promise<T> {
   const done = busy(what);
@@ -14,8 +27,9 @@ async function counted<T>(what: string, work: () => Promise<T>): Promise<T> {
 }
 
 export function useFigures(material: Material): Figures | undefined {
+  const key = useRested(`${material.keys.base_color}/${material.keys.height}`);
   const query = useQuery({
-    queryKey: ["figures", material.id, material.keys.base_color, material.keys.height],
+    queryKey: ["figures", material.id, key],
     queryFn: ({ signal }) => counted("figures", () => api.figures(material.id, signal)),
     placeholderData: keepPreviousData,
     staleTime: Infinity,
@@ -26,8 +40,9 @@ export function useFigures(material: Material): Figures | undefined {
 
 /** Findings of all rules; `fresh` is false while newer ones are on their way. */
 export function useFindings(material: Material): { findings: Finding[] | undefined; fresh: boolean } {
+  const revision = useRested(material.revision);
   const query = useQuery({
-    queryKey: ["checks", material.id, material.revision],
+    queryKey: ["checks", material.id, revision],
     queryFn: ({ signal }) => counted("checks", () => api.checks(material.id, signal)),
     placeholderData: keepPreviousData,
     staleTime: Infinity,

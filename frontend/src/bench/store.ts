@@ -1,7 +1,8 @@
 /** The open material: its newest state, changes on their way, and what the person looks at. */
 import { create } from "zustand";
 import { api, Problem } from "../api/client";
-import type { About, Material, SettingPath, Value } from "../api/types";
+import type { About, LayerId, Material, SettingPath, Value } from "../api/types";
+import { useViews } from "../views/state";
 import { tell, tellProblem } from "../ui/notices";
 
 export type Changes = Partial<Record<SettingPath, Value | null>>;
@@ -82,6 +83,13 @@ function drain(): Promise<void> {
   return running;
 }
 
+/** The layers that both views will ask for next. */
+function showing(): LayerId[] {
+  const { setups, stage } = useViews.getState();
+  const whats = [setups[stage].first.what, setups[stage].second.what];
+  return whats.filter((what) => what !== "lit");
+}
+
 /** The material once every change so far is saved. */
 export async function settled(): Promise<Material | null> {
   await drain();
@@ -97,7 +105,7 @@ async function send({ changes, label, gesture }: Waiting): Promise<void> {
   if (!material) return;
   set({ saving: true });
   try {
-    const newest = await api.edit(material.id, material.revision, changes as Record<string, Value | null>, label, gesture);
+    const newest = await api.edit(material.id, material.revision, changes as Record<string, Value | null>, label, gesture, showing());
     // What was changed again since stays on top of the answer.
     if (get().material?.id === newest.id) set({ material: newest, pending: Object.assign({}, ...queue.map((w) => w.changes)) as Changes });
   } catch (error) {

@@ -39,10 +39,11 @@ export default function Lit({ material }: { material: Material }) {
   const redraw = useRef<(moving: boolean) => void>(() => {});
   useEffect(() => {
     redraw.current = (moving) => {
-      const surround = getComputedStyle(canvas.current!).getPropertyValue("--surround").trim() || "#777777";
+      if (!canvas.current) return;
+      const surround = getComputedStyle(canvas.current).getPropertyValue("--surround").trim() || "#777777";
       renderer.current?.resize(Math.floor(width), Math.floor(height));
       renderer.current?.draw(useLit.getState(), surround, moving);
-      canvas.current!.dataset.frame = renderer.current?.ready ? `${renderer.current.lastFrame.toFixed(0)} ms` : "";
+      canvas.current.dataset.frame = renderer.current?.ready ? `${renderer.current.lastFrame.toFixed(0)} ms` : "";
     };
   });
 

@@ -1,5 +1,5 @@
 /** One setting with the control its kind asks for. */
-import { useRef } from "react";
+import { memo, useRef } from "react";
 import { change, useBench, valueOf } from "../bench/store";
 import type { SettingInfo, SettingPath, Value } from "../api/types";
 import { Choice } from "../ui/Choice";
@@ -22,14 +22,14 @@ export function useSettingInfo(path: SettingPath): SettingInfo | undefined {
   return useBench((state) => state.about?.operations.find((o) => o.id === path.slice(0, cut))?.settings.find((s) => s.name === path.slice(cut + 1)));
 }
 
-export function Setting({ path, label }: Props) {
+export const Setting = memo(function Setting({ path, label }: Props) {
   const info = useSettingInfo(path);
   const value = useBench((state) => valueOf(state, path));
-  const help = useHelp();
+  const show = useHelp((state) => state.show);
   if (!info) return null;
   const name = label ?? info.label;
   const changed = value !== info.default;
-  const explain = () => help.show(name, info.help);
+  const explain = () => show(name, info.help);
   const reset = () => change({ [path]: null }, `${name} reset`);
   const title = (
     <span className="flex min-w-0 items-center gap-1.5">
@@ -57,7 +57,7 @@ export function Setting({ path, label }: Props) {
       )}
     </div>
   );
-}
+});
 
 interface RowProps<T> {
   name: string;

@@ -14,7 +14,7 @@ def look(subject: Subject) -> Iterable[Finding]:
     if codes is None or subject.metal:
         return
     low = 50 if subject.recipe.settings("check.limits").base_color == "strict" else 30
-    grey = codes.astype(np.float32) @ np.float32([0.2126, 0.7152, 0.0722])
+    grey = codes.astype(np.float32) @ np.array([0.2126, 0.7152, 0.0722], np.float32)
     dark, bright = (float(v) for v in np.percentile(grey, (0.5, 99.5)))
     mask = (grey < low) | (grey > 240)
     share = float(mask.mean())

@@ -12,7 +12,9 @@ from amber_thicket.core.roles import ROLES
 def look(subject: Subject) -> Iterable[Finding]:
     wanted = {rule.suffix: rule.roles for rule in subject.plan.profile.files}
     for file in subject.plan.files:
-        layout = next((roles for suffix, roles in wanted.items() if file.name.endswith(f"_{suffix}.{_ending(file)}")), None)
+        layout = next(
+            (roles for suffix, roles in wanted.items() if file.name.endswith(f"_{suffix}.{_ending(file)}")), None
+        )
         if len(file.roles) == 1 and layout == file.roles:
             continue
         yield Finding(

@@ -20,7 +20,7 @@ def look(subject: Subject) -> Iterable[Finding]:
     vectors = decoded_normal(codes)
     file = subject.file_of("normal")
     if file is not None and file.y == "minus":
-        vectors = vectors * np.float32([1, -1, 1])
+        vectors = vectors * np.array([1, -1, 1], np.float32)
     sure = slope_agreement(subject.maps["height"].pixels, vectors)
     if subject.recipe.settings("relief.normal").strength == 0:
         yield Finding(

@@ -23,7 +23,7 @@ const gainAt = (y: number) => Math.round(Math.min(1, Math.max(0, (TALL - 8 - y) 
 
 export function BandCurve({ material }: { material: Material }) {
   const state = useBench();
-  const help = useHelp();
+  const show = useHelp((state) => state.show);
   const area = useRef<SVGSVGElement>(null);
   const gesture = useRef("");
   const gains = BANDS.map((band) => valueOf(state, path(band.name)) as number);
@@ -47,7 +47,7 @@ export function BandCurve({ material }: { material: Material }) {
     take(number, Math.min(MOST, Math.max(0, Number((gains[number]! + by * (event.shiftKey ? 0.05 : 0.1)).toFixed(2)))));
   };
   const curve = smooth(gains.map((gain, i) => [xAt(i), yAt(gain)]));
-  const explain = (i: number) => help.show(`${BANDS[i]!.label} detail`, `Structure about ${sizeText(BANDS[i]!.size)} ${mm === null ? "% of the tile" : "mm"} wide counts ${gains[i]!.toFixed(2)} times. Double-click resets.`);
+  const explain = (i: number) => show(`${BANDS[i]!.label} detail`, `Structure about ${sizeText(BANDS[i]!.size)} ${mm === null ? "% of the tile" : "mm"} wide counts ${gains[i]!.toFixed(2)} times. Double-click resets.`);
   return (
     <div className="py-1">
       <div className="flex items-baseline justify-between">

@@ -1,0 +1,27 @@
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|page] [--side N].
+
+Absolute times tell about the machine; ratios tell about the program.
+"""
+
+from __future__ import annotations
+
+import argparse
+
+from bench import bake, operations, page
+
+PARTS = {"operations": operations.run, "bake": bake.run, "page": page.run}
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(prog="./run bench")
+    parser.add_argument("parts", nargs="*", choices=[*PARTS, []], help="all when none is named")
+    parser.add_argument(
+        "--side", type=int, default=0, help="pixels a side; 768 for operations and 4096 for the bake by default"
+    )
+    options = parser.parse_args()
+    for part in options.parts or PARTS:
+        PARTS[part](options.side)
+
+
+if __name__ == "__main__":
+    main()

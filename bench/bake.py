@@ -1,0 +1,73 @@
+"""The whole bake against its codecs alone: decoding the source and encoding the same files."""
+
+from __future__ import annotations
+
+import resource
+import subprocess
+import sys
+import time
+
+import cv2
+
+from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.pack.encode import stored
+from amber_thicket.core.pack.profiles import planned
+from amber_thicket.core.recipe import Recipe
+from amber_thicket.formats.picture import read_picture
+from amber_thicket.formats.write import encoded
+from amber_thicket.service.bake import pack
+from amber_thicket.service.sources import StoredSource, describe
+from bench.timing import table
+from tests.support import encoded as file_bytes
+from tests.support import photograph
+
+
+def _source(side: int) -> bytes:
+    return file_bytes(cv2.resize(photograph("gravel"), (side, side), interpolation=cv2.INTER_CUBIC), "JPEG", quality=95)
+
+
+def _measure(side: int) -> tuple[float, float]:
+    """Seconds of the bake and of the codecs alone."""
+    data = _source(side)
+    recipe = Recipe().with_changes({"square.size.width": side, "square.size.height": side})
+    info = describe(read_picture(data, "gravel.jpg"), "0" * 64, len(data), "gravel.jpg")
+    warm = recipe.with_changes({"square.size.width": 512, "square.size.height": 512})
+    for chosen in (warm, recipe):
+        memory = Memory(1_400_000_000)
+        ready = Evaluation(chosen, StoredSource(info, lambda: data, memory), memory)
+        began = time.perf_counter()
+        for _ in pack(ready, "gravel", lambda _share, _text: None):
+            pass
+        bake = time.perf_counter() - began
+    files = [
+        (f, stored(f, {r: ready.layer(r, (side, side)).pixels for r in f.roles}))
+        for f in planned(recipe, "gravel").files
+    ]
+    began = time.perf_counter()
+    read_picture(data, "gravel.jpg")
+    for file, codes in files:
+        encoded(codes, format=file.format, encoding=file.encoding)
+    return bake, time.perf_counter() - began
+
+
+def run(side: int) -> None:
+    rows = []
+    times: dict[int, float] = {}
+    for size in (side // 2, side) if side else (2048, 4096):
+        done = subprocess.run(
+            [sys.executable, "-m", "bench.bake", str(size)], capture_output=True, text=True, check=True
+        )
+        bake, codecs, memory = (float(n) for n in done.stdout.split())
+        times[size] = bake
+        growth = f"{bake / times[size // 2]:.1f} ×" if size // 2 in times else "–"
+        rows.append([f"{size}²", f"{bake / codecs:.2f} ×", growth, f"{memory / 1e6:.2f} GB", f"{bake:.1f} s"])
+    table(
+        "Bake of all maps, read back: over codec time alone",
+        ["size", "ratio", "over half the side", "peak memory", "here"],
+        rows,
+    )
+
+
+if __name__ == "__main__":
+    taken = _measure(int(sys.argv[1]))
+    print(*taken, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)

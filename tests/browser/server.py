@@ -1,0 +1,113 @@
+"""The real program in a process of its own, and a real browser in front of it."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from typing import ClassVar
+
+from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+
+CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
+ARGUMENTS = [
+    "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+ROOT = Path(__file__).parents[2]
+
+
+class Server:
+    """`amber-thicket serve` on a folder; can be killed and started again."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.address = ""
+        self._process: subprocess.Popen[str] | None = None
+
+    def start(self) -> None:
+        self._process = subprocess.Popen(
+            [sys.executable, "-m", "amber_thicket.cli", "serve", "--data", str(self.folder), "--port", "0"],
+            stdout=subprocess.PIPE, text=True, cwd=ROOT, start_new_session=True,
+        )  # fmt: skip
+        assert self._process.stdout
+        line = self._process.stdout.readline()
+        self.address = line.split(" at ")[1].strip()
+
+    def kill(self) -> None:
+        """kill -9 of the server and everything it started."""
+        assert self._process
+        os.killpg(self._process.pid, signal.SIGKILL)
+        self._process.wait()
+        assert self._process.stdout
+        self._process.stdout.close()
+
+
+class BrowserTest(unittest.TestCase):
+    """One server and one browser a class; a fresh page a test; no error in the page goes unseen."""
+
+    playwright: ClassVar[Playwright]
+    browser: ClassVar[Browser]
+    server: ClassVar[Server]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        cls.addClassCleanup(folder.cleanup)
+        cls.server = Server(Path(folder.name))
+        cls.server.start()
+        cls.addClassCleanup(lambda: cls.server.kill())
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, headless=True, args=ARGUMENTS)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self) -> None:
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.addCleanup(context.close)
+        context.set_default_timeout(45_000)
+        self.page: Page = context.new_page()
+        self.trouble: list[str] = []
+        self.page.on("pageerror", lambda error: self.trouble.append(str(error)))
+        self.page.on(
+            "console", lambda m: self.trouble.append(m.text) if m.type == "error" and "ERR_" not in m.text else None
+        )
+        self.page.on(
+            "request",
+            lambda r: (
+                self.trouble.append(f"outside: {r.url}")
+                if not r.url.startswith((self.server.address, "blob:", "data:"))
+                else None
+            ),
+        )
+        self.page.goto(self.server.address)
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.trouble, [])
+
+    def bring(self, path: Path) -> None:
+        """Import one file and wait for its bench."""
+        self.page.set_input_files("input[type=file]", str(path))
+        self.page.wait_for_selector("nav[aria-label=Stages]")
+
+    def stage(self, name: str) -> None:
+        self.page.click(f"nav[aria-label=Stages] button:has-text('{name}')")
+        self.page.wait_for_selector(f"h2:has-text('{name}')")
+
+    def shown(self, side: str = "first") -> str:
+        """The address of the picture a view shows, once there is one."""
+        canvas = self.page.locator(f"[data-testid=view-{side}] canvas")
+        self.page.wait_for_function("c => c.dataset.shown", arg=canvas.element_handle())
+        return canvas.get_attribute("data-shown") or ""
+
+    def wait_for_new(self, old: str, side: str = "first") -> str:
+        canvas = self.page.locator(f"[data-testid=view-{side}] canvas")
+        self.page.wait_for_function(
+            "([c, old]) => c.dataset.shown && c.dataset.shown !== old", arg=[canvas.element_handle(), old]
+        )
+        return canvas.get_attribute("data-shown") or ""

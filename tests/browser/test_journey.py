@@ -1,0 +1,218 @@
+"""A real photograph from import to checked files, through the real page, server and worker."""
+
+import io
+import json
+import tempfile
+import unittest
+import zipfile
+from pathlib import Path
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from amber_thicket.core.check.convention import y_direction
+from amber_thicket.core.pack.encode import decoded_normal
+from tests.browser.server import BrowserTest
+from tests.reference.test_gltf import validated
+from tests.support import PHOTOGRAPHS, encoded, photograph, retry
+
+
+def read(data: bytes) -> np.ndarray:
+    """An independent reader: OpenCV, channels in RGB order."""
+    image = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    return image[..., ::-1] if image.ndim == 3 else image
+
+
+class JourneyTest(BrowserTest):
+    def setUp(self) -> None:
+        super().setUp()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def photo(self, name: str) -> Path:
+        path = self.folder / f"{name}.png"
+        path.write_bytes(encoded(photograph(name)))
+        return path
+
+    def packed(self) -> dict[str, bytes]:
+        """Pack, download, unzip."""
+        self.stage("Pack")
+        before = self.page.locator("li[data-job=done]").count()
+        self.page.click("text=Pack as zip")
+        retry(lambda: self.page.locator("li[data-job=done]").count() > before, 90)
+        with self.page.expect_download() as download:
+            self.page.locator("li[data-job=done] a").first.click()
+        archive = zipfile.ZipFile(io.BytesIO(Path(download.value.path()).read_bytes()))
+        return {name: archive.read(name) for name in archive.namelist()}
+
+    def test_three_photographs_walk_all_stages(self) -> None:
+        for name in PHOTOGRAPHS:
+            with self.subTest(name=name):
+                self.page.goto(self.server.address)
+                self.bring(self.photo(name))
+                for stage in ("Gather", "Square", "Even", "Tile", "Relief", "Response", "Check"):
+                    self.stage(stage)
+                    if stage == "Square":
+                        self.page.click("aside button:has-text('512')")
+                    self.shown()
+                self.page.wait_for_selector("li[data-rule='tiling.seam'][data-level=pass]")
+                files = self.packed()
+                manifest = json.loads(files[f"{name}_manifest.json"])
+                self.assertEqual({e["file"] for e in manifest["files"]} | {f"{name}_manifest.json"}, set(files))
+                maps = {
+                    role: read(files[f"{name}_{role}.png"])
+                    for role in ("base_color", "height", "normal", "roughness", "ambient_occlusion")
+                }
+                self.assertEqual({m.shape[:2] for m in maps.values()}, {(512, 512)})
+                self.assertEqual(maps["height"].dtype, np.uint16)
+                self.assertEqual(Image.open(io.BytesIO(files[f"{name}_base_color.png"])).info["srgb"], 0)
+                self.assertEqual(y_direction(decoded_normal(maps["normal"]))[0], "plus")
+                length = np.linalg.norm(decoded_normal(maps["normal"]), axis=-1)
+                self.assertLess(float(np.abs(length - 1).max()), 0.02)
+
+    def test_gltf_profile_in_the_page(self) -> None:
+        self.bring(self.photo("gravel"))
+        self.stage("Pack")
+        self.page.click("aside [data-setting='pack.files.profile'] button[role=combobox]")
+        self.page.click("[role=option]:has-text('glTF')")
+        self.page.wait_for_selector("text=gravel.glb")
+        files = self.packed()
+        issues = validated(files["gravel.glb"])
+        self.assertEqual((issues["numErrors"], issues["numWarnings"]), (0, 0))
+        self.assertEqual(read(files["gravel_occlusion_roughness_metallic.png"]).shape, (512, 512, 3))
+
+    def test_settings_change_the_picture_and_undo_brings_it_back(self) -> None:
+        self.bring(self.photo("gravel"))
+        self.stage("Relief")
+        first = self.shown()
+        self.page.click("aside button[role=switch][aria-label=Invert]")
+        second = self.wait_for_new(first)
+        self.page.keyboard.press("Control+z")
+        self.assertEqual(self.wait_for_new(second), first)
+        self.page.keyboard.press("Control+Shift+z")
+        self.assertEqual(self.wait_for_new(first), second)
+        slider = self.page.locator("[role=slider][aria-label=Steepness]")
+        slider.focus()
+        for _ in range(3):
+            self.page.keyboard.press("ArrowRight")
+        self.page.wait_for_selector("aside input[aria-label='Steepness, value'][value='0.60']")
+        self.page.reload()
+        self.page.wait_for_selector("aside input[aria-label='Steepness, value'][value='0.60']")
+
+    def test_views(self) -> None:
+        self.bring(self.photo("grass"))
+        self.stage("Tile")
+        for key, label in (("s", "single"), ("r", "repeated"), ("h", "shifted")):
+            self.page.keyboard.press(key)
+            self.page.wait_for_selector(f"[data-testid=view-first][aria-label='Base colour, {label}']")
+        view = self.page.locator("[data-testid=view-first]")
+        box = view.bounding_box()
+        assert box
+        self.page.mouse.move(box["x"] + 200, box["y"] + 300)
+        self.page.wait_for_selector("footer:has-text('Rough')")
+        self.page.mouse.wheel(0, -600)
+        zoom = self.page.locator("button[aria-label=Zoom]").all_inner_texts()
+        self.assertEqual(len(zoom), 2)
+        self.assertGreater(int(zoom[0].split()[0]), 80)
+        self.page.keyboard.down("i")
+        self.page.wait_for_selector("[data-testid=view-first][aria-label^='Evened']")
+        self.page.keyboard.up("i")
+        self.page.wait_for_selector("[data-testid=view-first][aria-label^='Base colour']")
+
+    def test_crop_by_handle(self) -> None:
+        self.bring(self.photo("brick"))
+        self.stage("Square")
+        handle = self.page.locator("[role=slider][aria-label='Lower right corner']")
+        old = self.shown("second")
+        at = handle.bounding_box()
+        assert at
+        self.page.mouse.move(at["x"] + 12, at["y"] + 12)
+        self.page.mouse.down()
+        self.page.mouse.move(at["x"] - 60, at["y"] - 60, steps=6)
+        self.page.mouse.up()
+        self.wait_for_new(old, "second")
+        self.assertLess(float((handle.get_attribute("aria-valuetext") or "").split()[1]), 95)
+        self.page.keyboard.press("Control+z")
+        self.page.wait_for_selector("[role=slider][aria-label='Lower right corner'][aria-valuenow='100']")
+
+    def test_lit_view(self) -> None:
+        self.bring(self.photo("gravel"))
+        self.stage("Relief")
+        self.page.wait_for_function("() => document.querySelector('[data-testid=lit]')?.dataset.frame")
+        lit = self.page.locator("[data-testid=lit]")
+        before = lit.screenshot()
+        lamp = self.page.locator("[role=slider][aria-label=Lamp]")
+        lamp.focus()
+        for _ in range(12):
+            self.page.keyboard.press("ArrowLeft")
+        self.page.wait_for_timeout(1500)
+        after = lit.screenshot()
+        one, other = (
+            np.asarray(Image.open(io.BytesIO(s)).convert("L"), np.float32)[60:400, 40:360] for s in (before, after)
+        )
+        self.assertGreater(float(one.std()), 8, "the surface is drawn")
+        self.assertGreater(float(np.abs(one - other).mean()), 2, "the lamp moves the light")
+
+    def test_bad_file_says_what_is_wrong(self) -> None:
+        broken = self.folder / "broken.png"
+        broken.write_bytes(b"\x89PNG\r\n\x1a\n" + b"junk" * 20)
+        self.page.set_input_files("input[type=file]", [str(broken), str(self.photo("brick"))])
+        alert = self.page.wait_for_selector("[role=alert]")
+        assert alert
+        self.assertIn("broken.png", alert.inner_text())
+        self.page.wait_for_selector("main li:has-text('brick')")
+        self.trouble = [t for t in self.trouble if "415" not in t]
+
+    def test_check_finding_fix_and_evidence(self) -> None:
+        self.bring(self.photo("gravel"))
+        self.stage("Tile")
+        self.page.click("[role=radio]:has-text('None')")
+        self.stage("Check")
+        row = "li[data-rule='tiling.seam'][data-level=blocked]"
+        self.page.wait_for_selector(row)
+        self.page.locator(f"{row} button").first.click()
+        self.page.wait_for_selector("[data-testid=evidence]")
+        self.page.click("button:has-text('Join by cut')")
+        self.page.wait_for_selector(row, state="detached")
+
+    def test_second_tab_catches_up(self) -> None:
+        self.bring(self.photo("gravel"))
+        self.stage("Relief")
+        other = self.page.context.new_page()
+        other.goto(self.page.url)
+        other.wait_for_selector("aside button[role=switch][aria-label=Invert]")
+        self.page.click("aside button[role=switch][aria-label=Invert]")
+        other.wait_for_selector("aside button[role=switch][aria-label=Invert][data-state=checked]")
+
+
+class RestartTest(BrowserTest):
+    def test_nothing_acknowledged_is_lost_by_kill_nine(self) -> None:
+        """The whole program is killed with -9 while it packs; started again, all changes and the job are there."""
+        with tempfile.TemporaryDirectory() as name:
+            path = Path(name) / "gravel.png"
+            path.write_bytes(encoded(photograph("gravel")))
+            self.bring(path)
+        self.stage("Square")
+        self.page.click("aside button:has-text('2048')")
+        self.stage("Relief")
+        self.page.click("aside button[role=switch][aria-label=Invert]")
+        self.page.wait_for_selector("nav button:has-text('Relief'):has-text('1 change')")
+        self.stage("Pack")
+        self.page.click("text=Pack as zip")
+        self.page.wait_for_selector("li[data-job=running]")
+        place = self.page.url.removeprefix(self.server.address)
+        self.server.kill()
+        self.server.start()
+        self.page.goto(self.server.address + place)
+        self.trouble.clear()
+        self.page.wait_for_selector("nav button:has-text('Relief'):has-text('1 change')")
+        self.stage("Pack")
+        self.page.wait_for_selector("li[data-job=done]", timeout=90_000)
+        self.page.keyboard.press("Control+z")
+        self.page.wait_for_selector("nav button:has-text('Relief'):has-text('as set')")
+
+
+if __name__ == "__main__":
+    unittest.main()
