@@ -20,6 +20,7 @@ from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.models import Material, Step
 
 _NAME_LENGTH = 120
+_PATIENCE = 2.0
 
 
 def clean_name(name: str) -> str:
@@ -77,8 +78,10 @@ class Library:
     def edit(self, material_id: str, revision: int, changes: dict[str, Any], *, label: str, gesture: str) -> Material:
         """Change settings. Steps of one gesture (a drag) fold into one.
 
+        A revision ahead of the material's waits a moment for the change before it, which is still on its way.
         Raises StaleEdit when the material has moved on, BadSetting when a value is not allowed.
         """
+        self._await(material_id, revision)
         with self.database.atomic("immediate"):
             material = self._current(material_id, revision)
             step = Step.get_by_id(material.head)
@@ -146,6 +149,11 @@ class Library:
         blob, _ = self.blobs.put([jpeg])
         if blob != material.thumbnail:
             Material.update(thumbnail=blob).where(Material.id == material.id).execute()
+
+    def _await(self, material_id: str, revision: int) -> None:
+        end = time.monotonic() + _PATIENCE
+        while self.get(material_id).revision < revision and time.monotonic() < end:
+            time.sleep(0.02)
 
     def _current(self, material_id: str, revision: int) -> Material:
         material = self.get(material_id)

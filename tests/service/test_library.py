@@ -1,5 +1,6 @@
 """The library: import, edit, undo, second tabs."""
 
+import threading
 import unittest
 
 from amber_thicket.errors import BadSetting, StaleEdit, UnreadableFile
@@ -71,6 +72,14 @@ class LibraryTest(unittest.TestCase):
             )
         self.assertEqual(caught.exception.details["revision"], self.material.revision + 1)
         self.assertEqual(self.overlap(), 10)
+
+    def test_a_change_sent_behind_another_waits_for_it(self) -> None:
+        later = threading.Timer(0.2, lambda: self.edit({"tile.join.overlap_x": 11}))
+        later.start()
+        self.addCleanup(later.join)
+        self.library.edit(self.material.id, self.material.revision + 1, {"tile.join.overlap_y": 12}, label="", gesture="")
+        settings = self.library.recipe(self.library.get(self.material.id)).settings("tile.join")
+        self.assertEqual((settings.overlap_x, settings.overlap_y), (11, 12))
 
     def test_bad_edit_changes_nothing(self) -> None:
         with self.assertRaises(BadSetting):

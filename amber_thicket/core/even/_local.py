@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from amber_thicket.core.numeric.colour import luminance
+from amber_thicket.core.numeric.colour import luminance, with_gain
 from amber_thicket.core.numeric.filters import blur, enlarge, guided, shrink
 from amber_thicket.core.raster import Frame, Pixels, Raster
 
@@ -47,5 +47,5 @@ def departure(raster: Raster, frame: Frame, found: Neighbourhood) -> Pixels:
 
 
 def scaled(raster: Raster, log_gain: Pixels) -> Raster:
-    """All three colours multiplied by exp(log_gain): the hue stays."""
-    return Raster(raster.pixels * np.exp(log_gain)[..., None])
+    """The raster with a gain given as its logarithm."""
+    return Raster(with_gain(raster.pixels, log_gain))

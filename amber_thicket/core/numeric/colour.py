@@ -103,6 +103,24 @@ def encode_srgb8(linear: Pixels) -> NDArray[np.uint8]:
     return out.reshape(linear.shape)
 
 
+@numba.njit(cache=True, nogil=True)
+def _gain_rows(pixels, gain, out, first, last):  # type: ignore[no-untyped-def]
+    for y in range(first, last):
+        for x in range(gain.shape[1]):
+            g = gain[y, x]
+            out[y, x, 0] = pixels[y, x, 0] * g
+            out[y, x, 1] = pixels[y, x, 1] * g
+            out[y, x, 2] = pixels[y, x, 2] * g
+
+
+def with_gain(linear: Pixels, log_gain: Pixels) -> Pixels:
+    """All three colours (H, W, 3) multiplied by exp(log_gain (H, W)): the hue stays."""
+    gain = cv2.exp(np.ascontiguousarray(log_gain, np.float32))
+    source, out = np.ascontiguousarray(linear, np.float32), np.empty(linear.shape, np.float32)
+    over_rows(lambda a, b: _gain_rows(source, gain, out, a, b), linear.shape[0])
+    return out
+
+
 def luminance(linear: Pixels) -> Pixels:
     """Relative luminance Y of linear BT.709 RGB (H, W, 3) -> (H, W)."""
     return cv2.transform(np.ascontiguousarray(linear), LUMINANCE[None, :]).reshape(linear.shape[:2])

@@ -101,6 +101,16 @@ def _combine_columns(rows, index, weight, out, first, last):  # type: ignore[no-
     taps, width, channels = index.shape[1], out.shape[1], out.shape[2]
     for r in range(first, last):
         source, target = rows[r], out[r]
+        if channels == 3:
+            for x in range(width):
+                red = green = blue = np.float32(0.0)
+                for t in range(taps):
+                    at, w = index[x, t], weight[x, t]
+                    red += source[at, 0] * w
+                    green += source[at, 1] * w
+                    blue += source[at, 2] * w
+                target[x, 0], target[x, 1], target[x, 2] = red, green, blue
+            continue
         for x in range(width):
             for channel in range(channels):
                 total = np.float32(0.0)

@@ -54,23 +54,13 @@ def decide_join(
     """The tile plan. evened: linear RGB of the whole sample at plan size; frame: the tile."""
     width, height = frame.width, frame.height
     over_x, over_y = evened.pixels.shape[1] - width, evened.pixels.shape[0] - height
-    valid = _valid(width, height, over_x, over_y)
     if method == "blend":
-        shares = _blend_shares(width, height, over_x, over_y, feather, valid)
+        shares = _blend_shares(width, height, over_x, over_y, feather)
         return TilePlan(PIECES, shares, shares[-1].argmax(axis=0).astype(np.uint8), crisp=False)
     labels, evidence = _cut_labels(evened.pixels, width, height, wander / 100)
     widths = tuple(part * frame.tile_width * feather / (100 * FEATHER[0]) for part in FEATHER[:2])
-    shares = feathered(labels, len(PIECES), (*widths, FEATHER[2] * frame.tile_width), valid)
+    shares = feathered(labels, len(PIECES), (*widths, FEATHER[2] * frame.tile_width))
     return TilePlan(PIECES, shares, labels, evidence=evidence)
-
-
-def _valid(width: int, height: int, over_x: int, over_y: int) -> NDArray[np.bool_]:
-    """Where each piece has sample pixels. Past the middle the shifted copy is the plain one, one tile on."""
-    x = (np.arange(width) < over_x) | (np.arange(width) >= width // 2)
-    y = (np.arange(height) < over_y) | (np.arange(height) >= height // 2)
-    everywhere = np.ones((height, width), bool)
-    columns, rows = everywhere & x[None, :], everywhere & y[:, None]
-    return np.stack([everywhere, columns, rows, columns & rows])
 
 
 def _cut_labels(sample: Pixels, width: int, height: int, wander: float) -> tuple[NDArray[np.uint8], dict[str, float]]:
@@ -110,20 +100,18 @@ def _ramp(extent: int, overlap: int, softness: float) -> Pixels:
     return share.astype(np.float32)
 
 
-def _blend_shares(
-    width: int, height: int, over_x: int, over_y: int, feather: float, valid: NDArray[np.bool_]
-) -> Pixels:
+def _blend_shares(width: int, height: int, over_x: int, over_y: int, feather: float) -> tuple[Pixels, ...]:
     """Coarse parts fade over the whole overlap, fine ones over less; fine parts keep their contrast."""
     tight = min(1.0, 0.15 + feather / 10)
     bands = []
     for softness, keeps_contrast in ((0.95, False), (min(0.95, 2 * tight), True), (min(0.95, tight), True)):
         x, y = _ramp(width, over_x, softness)[None, :], _ramp(height, over_y, softness)[:, None]
-        parts = np.stack([(1 - x) * (1 - y), x * (1 - y), (1 - x) * y, x * y]) * valid
+        parts = np.stack([(1 - x) * (1 - y), x * (1 - y), (1 - x) * y, x * y])
         if keeps_contrast:
             # Unrelated detail mixed by plain shares loses contrast; shares of unit power keep it.
             parts /= np.sqrt((parts * parts).sum(axis=0, keepdims=True))
-        bands.append(parts)
-    return np.ascontiguousarray(np.stack(bands), np.float32)
+        bands.append(np.ascontiguousarray(parts, np.float32))
+    return tuple(bands)
 
 
 def join(

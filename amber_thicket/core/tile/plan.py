@@ -10,7 +10,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.filters import blur, shrink
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import ShapeError
@@ -25,60 +25,40 @@ FEATHER = (16 / 768, 4 / 768, 0.8 / 768)
 class TilePlan:
     """Pieces of the sample, each shifted by whole tiles, and how they share the output.
 
-    shares: (bands, pieces, H, W) float32 at plan size, coarse band first: each piece's share of each
-    output pixel; they sum to 1, or to unit power where a band keeps its contrast. pieces: (tiles right,
-    tiles down) a piece is taken from: output pixel (x, y) of piece (a, b) is sample pixel (x + a·width, y + b·height).
+    shares: a (pieces, h, w) float32 array a band, coarse band first, at plan size or, where a band is soft enough,
+    at a whole fraction of it: each piece's share of each output pixel; they sum to 1, or to unit power where a band
+    keeps its contrast. pieces: (tiles right, tiles down) a piece is taken from: output pixel (x, y) of piece (a, b) is
+    sample pixel (x + a·width, y + b·height), or the one a tile before where the sample ends.
     labels: (H, W) uint8, the piece with the largest fine share. crisp: joins are cuts, whose fine band
     is kept narrow at larger sizes. evidence: figures about the joins.
     """
 
     pieces: tuple[tuple[int, int], ...]
-    shares: Pixels
+    shares: tuple[Pixels, ...]
     labels: NDArray[np.uint8]
     crisp: bool = True
     evidence: dict[str, Any] = field(default_factory=dict)
 
     @property
     def nbytes(self) -> int:
-        return int(self.shares.nbytes + self.labels.nbytes)
+        return int(sum(band.nbytes for band in self.shares) + self.labels.nbytes)
 
 
-def feathered(labels: NDArray[np.uint8], pieces: int, widths: tuple[float, ...], valid: NDArray[np.bool_]) -> Pixels:
-    """Shares from hard labels: each label's mask smoothed per band by widths (px), kept where a piece exists.
-
-    valid: (pieces, H, W) where each piece has pixels. Returns (bands, pieces, H, W) that sum to 1.
-    """
+def feathered(labels: NDArray[np.uint8], pieces: int, widths: tuple[float, ...]) -> tuple[Pixels, ...]:
+    """Shares from hard labels: each label's mask smoothed per band by widths (px). They sum to 1."""
     height, width = labels.shape
-    shares = np.empty((len(widths), pieces, height, width), np.float32)
-    # The masks sum to 1 before and after smoothing, so the first one is what the others leave.
-    masks = np.stack([(labels == piece).astype(np.float32) for piece in range(1, pieces)], -1)
-    for band, sigma in enumerate(widths):
-        soft = np.atleast_3d(blur(masks, sigma, wraps=True, fast=True))
-
-        def rows(first: int, last: int, soft: Pixels = soft, out: Pixels = shares[band]) -> None:
-            _share_rows(soft, valid, out, first, last)
-
-        over_rows(rows, height)
-    return shares
-
-
-@numba.njit(cache=True, nogil=True)
-def _share_rows(soft, valid, out, first, last):  # type: ignore[no-untyped-def]
-    others, width = soft.shape[2], soft.shape[1]
-    for y in range(first, last):
-        for x in range(width):
-            rest = np.float32(1.0)
-            total = np.float32(0.0)
-            for piece in range(others):
-                rest -= soft[y, x, piece]
-                share = soft[y, x, piece] if valid[piece + 1, y, x] else np.float32(0.0)
-                out[piece + 1, y, x] = share
-                total += share
-            rest = max(rest, np.float32(0.0)) if valid[0, y, x] else np.float32(0.0)
-            out[0, y, x] = rest
-            inverse = np.float32(1.0) / max(total + rest, np.float32(1e-6))
-            for piece in range(others + 1):
-                out[piece, y, x] *= inverse
+    masks = np.stack([(labels == piece).astype(np.float32) for piece in range(pieces)], -1)
+    shares = []
+    for sigma in widths:
+        factor = 1
+        while factor * 4 <= sigma and height % (2 * factor) == 0 and width % (2 * factor) == 0:
+            factor *= 2
+        small = np.atleast_3d(shrink(masks, factor))
+        # Area averaging and linear enlarging blur by about f²/4 together.
+        rest = max(sigma * sigma - factor * factor / 4, 0.01) ** 0.5 / factor
+        soft = np.atleast_3d(blur(small, rest, wraps=True))
+        shares.append(np.ascontiguousarray(np.moveaxis(soft, -1, 0)))
+    return tuple(shares)
 
 
 def split_bands(sample: Pixels, tile_width: float) -> list[Pixels]:
@@ -86,7 +66,11 @@ def split_bands(sample: Pixels, tile_width: float) -> list[Pixels]:
     coarse, softened = (
         blur(sample, fraction * tile_width, wraps=False, fast=True).reshape(sample.shape) for fraction in SPLIT
     )
-    return [coarse, softened - coarse, sample - softened]
+    return [
+        coarse,
+        cv2.subtract(softened, coarse).reshape(sample.shape),
+        cv2.subtract(sample, softened).reshape(sample.shape),
+    ]
 
 
 def render(plan: TilePlan, sample: Pixels, size: tuple[int, int]) -> Pixels:
@@ -106,7 +90,7 @@ def render(plan: TilePlan, sample: Pixels, size: tuple[int, int]) -> Pixels:
     layer = np.ascontiguousarray(sample[..., None] if flat else sample)
     tile = layer[:height, :width].copy()
     overlap_x, overlap_y = layer.shape[1] - width, layer.shape[0] - height
-    if len(plan.pieces) > 1:
+    if len(plan.pieces) > 1 and (overlap_x or overlap_y):
         bands = [np.ascontiguousarray(band) for band in split_bands(layer, float(width))]
         margin = int(np.ceil(4 * FEATHER[0] * width)) + 1
         reach_x, reach_y = min(width, overlap_x + margin), min(height, overlap_y + margin)
@@ -122,79 +106,80 @@ def render(plan: TilePlan, sample: Pixels, size: tuple[int, int]) -> Pixels:
 
 def _mix(plan: TilePlan, bands: list[Pixels], tile: Pixels, area: tuple[int, int, int, int]) -> None:
     """Fill one rectangle of the tile with the plan's mixture."""
-    left, top, _, bottom = area
+    left, top, right, bottom = area
     height, width = tile.shape[:2]
-    shares = _shares_at(plan, (width, height), area)
     offsets = np.array(plan.pieces, np.int64) * np.array([width, height])
+    steeper = np.float32(max(1.0, (width / plan.labels.shape[1]) ** 0.5) if plan.crisp else 1.0)
+    coarse, middle, fine = plan.shares
 
     def rows(first: int, last: int) -> None:
-        _mix_rows(bands[0], bands[1], bands[2], shares, offsets, tile, left, top, first, last)
+        _mix_rows(
+            bands[0], bands[1], bands[2], coarse, middle, fine, steeper, offsets, tile, left, right, top, first, last
+        )
 
     over_rows(rows, bottom - top, least=16)
 
 
-def _shares_at(plan: TilePlan, size: tuple[int, int], area: tuple[int, int, int, int]) -> Pixels:
-    """The plan's shares inside area of a tile of another size; the fine band stays as crisp in pixels."""
-    width, height = size
-    left, top, right, bottom = area
-    planned = plan.labels.shape
-    if (height, width) == planned:
-        return np.ascontiguousarray(plan.shares[:, :, top:bottom, left:right])
-    fy, fx = planned[0] / height, planned[1] / width
-    (y0, y1), (x0, x1) = _cover(top, bottom, fy), _cover(left, right, fx)
-    rows, columns = np.arange(y0, y1) % planned[0], np.arange(x0, x1) % planned[1]
-    result = np.empty((*plan.shares.shape[:2], bottom - top, right - left), np.float32)
-    grid_x = ((np.arange(left, right, dtype=np.float32) + 0.5) * fx - 0.5 - x0).astype(np.float32)
-    grid_y = ((np.arange(top, bottom, dtype=np.float32) + 0.5) * fy - 0.5 - y0).astype(np.float32)
-    for band in range(plan.shares.shape[0]):
-        for piece in range(plan.shares.shape[1]):
-            small = plan.shares[band, piece][np.ix_(rows, columns)]
-            result[band, piece] = _lerp(small, grid_x, grid_y)
-    if plan.crisp:
-        fine, steeper = result[-1], np.float32(max(1.0, (width / planned[1]) ** 0.5))
-        np.clip((fine - 0.5) * steeper + 0.5, 0, 1, out=fine)
-        fine /= np.maximum(fine.sum(axis=0, keepdims=True), 1e-6)
-    return result
-
-
-def _cover(first: int, last: int, factor: float) -> tuple[int, int]:
-    """Plan rows or columns needed for output pixels first..last, with room for interpolation."""
-    return int(np.floor((first + 0.5) * factor - 0.5)) - 1, int(np.ceil((last + 0.5) * factor)) + 2
-
-
-def _lerp(small: Pixels, x: Pixels, y: Pixels) -> Pixels:
-    x0, y0 = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
-    tx, ty = (x - x0).astype(np.float32), (y - y0).astype(np.float32)
-    across = small[:, x0] * (1 - tx) + small[:, x0 + 1] * tx
-    return across[y0] * (1 - ty)[:, None] + across[y0 + 1] * ty[:, None]
+@numba.njit(cache=True, nogil=True)
+def _share_line(shares, y, left, right, height, width, out):  # type: ignore[no-untyped-def]
+    """The shares of output row y from left to right, interpolated from their own grid, which wraps."""
+    pieces, rows, columns = shares.shape
+    at_y = (y + np.float32(0.5)) * rows / height - np.float32(0.5)
+    y0 = int(np.floor(at_y))
+    ty = np.float32(at_y - y0)
+    above, below = y0 % rows, (y0 + 1) % rows
+    scale = np.float32(columns) / np.float32(width)
+    for x in range(left, right):
+        at_x = (x + np.float32(0.5)) * scale - np.float32(0.5)
+        x0 = int(np.floor(at_x))
+        tx = np.float32(at_x - x0)
+        x1 = (x0 + 1) % columns
+        x0 = x0 % columns
+        for piece in range(pieces):
+            upper = shares[piece, above, x0] * (1 - tx) + shares[piece, above, x1] * tx
+            lower = shares[piece, below, x0] * (1 - tx) + shares[piece, below, x1] * tx
+            out[piece, x - left] = upper * (1 - ty) + lower * ty
 
 
 @numba.njit(cache=True, nogil=True)
-def _mix_rows(coarse, middle, fine, shares, offsets, tile, left, top, first, last):  # type: ignore[no-untyped-def]
+def _mix_rows(  # type: ignore[no-untyped-def]
+    coarse, middle, fine, share0, share1, share2, steeper, offsets, tile, left, right, top, first, last
+):
     height, width = coarse.shape[0], coarse.shape[1]
     tile_height, tile_width = tile.shape[0], tile.shape[1]
-    pieces, channels = shares.shape[1], tile.shape[2]
+    pieces, channels = share0.shape[0], tile.shape[2]
+    line0 = np.empty((pieces, right - left), np.float32)
+    line1 = np.empty((pieces, right - left), np.float32)
+    line2 = np.empty((pieces, right - left), np.float32)
     for row in range(first, last):
         y = top + row
-        for column in range(shares.shape[3]):
-            x = left + column
-            if (
-                shares[0, 0, row, column] > 0.9999
-                and shares[1, 0, row, column] > 0.9999
-                and shares[2, 0, row, column] > 0.9999
-            ):
+        _share_line(share0, y, left, right, tile_height, tile_width, line0)
+        _share_line(share1, y, left, right, tile_height, tile_width, line1)
+        _share_line(share2, y, left, right, tile_height, tile_width, line2)
+        for column in range(right - left):
+            if line0[0, column] > 0.9999 and line1[0, column] > 0.9999 and line2[0, column] > 0.9999:
                 continue
+            x = left + column
+            if steeper > 1.0:
+                total = np.float32(0.0)
+                for piece in range(pieces):
+                    sharp = (line2[piece, column] - np.float32(0.5)) * steeper + np.float32(0.5)
+                    sharp = min(max(sharp, np.float32(0.0)), np.float32(1.0))
+                    line2[piece, column] = sharp
+                    total += sharp
+                for piece in range(pieces):
+                    line2[piece, column] /= max(total, np.float32(1e-6))
             for channel in range(channels):
                 tile[y, x, channel] = 0.0
             for piece in range(pieces):
+                w0, w1, w2 = line0[piece, column], line1[piece, column], line2[piece, column]
+                if w0 + w1 + w2 <= 0.0:
+                    continue
                 sx, sy = x + offsets[piece, 0], y + offsets[piece, 1]
                 if sx >= width:
                     sx -= tile_width
                 if sy >= height:
                     sy -= tile_height
-                w0, w1, w2 = shares[0, piece, row, column], shares[1, piece, row, column], shares[2, piece, row, column]
-                if w0 + w1 + w2 <= 0.0:
-                    continue
                 for channel in range(channels):
                     tile[y, x, channel] += (
                         w0 * coarse[sy, sx, channel] + w1 * middle[sy, sx, channel] + w2 * fine[sy, sx, channel]

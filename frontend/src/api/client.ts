@@ -31,7 +31,8 @@ async function get<T>(path: string, signal?: AbortSignal): Promise<T> {
 }
 
 async function send<T>(method: string, path: string, body: unknown): Promise<T> {
-  const init = { method, headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) };
+  // keepalive: a change that is on its way arrives even when the page is left.
+  const init = { method, headers: { "Content-Type": "application/json" }, body: JSON.stringify(body), keepalive: true };
   return (await request(path, init)).json() as Promise<T>;
 }
 

@@ -6,7 +6,7 @@ interface Announced {
   material: { id: string; revision: number };
   library: { id: string };
   job: Job;
-  /** The line is up again after a break: anything may have been missed. */
+  /** The line is up, for the first time or again: anything may have been missed. */
   back: null;
 }
 
@@ -19,7 +19,6 @@ const listeners: { [K in keyof Announced]: Set<Listener<K>> } = {
   back: new Set(),
 };
 let line: EventSource | null = null;
-let broken = false;
 
 function open() {
   if (line) return;
@@ -30,12 +29,9 @@ function open() {
       for (const listener of listeners[kind]) (listener as (data: unknown) => void)(data);
     });
   }
-  line.onerror = () => {
-    broken = true;
-  };
+  // Also at the first opening: something may have been saved while the page was on its way.
   line.onopen = () => {
-    if (broken) for (const listener of listeners.back) listener(null);
-    broken = false;
+    for (const listener of listeners.back) listener(null);
   };
 }
 

@@ -115,6 +115,18 @@ async function send({ changes, label, gesture }: Waiting): Promise<void> {
   }
 }
 
+/** The page is being left: what still waits goes out at once, as one change behind the one on its way. */
+function sendLast() {
+  const { material } = get();
+  if (!material || !queue.length) return;
+  const changes = Object.assign({}, ...queue.map((w) => w.changes)) as Record<string, Value | null>;
+  const revision = material.revision + (get().saving ? 1 : 0);
+  void api.edit(material.id, revision, changes, queue.at(-1)!.label, "", []).catch(() => {});
+  queue.length = 0;
+}
+
+addEventListener("pagehide", sendLast);
+
 async function recover(error: unknown, id: string) {
   queue.length = 0;
   set({ pending: {} });
