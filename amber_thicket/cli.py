@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from amber_thicket import __version__
+from amber_thicket.blocks import keep_blocks
 from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
 
 _PORT = 8760
@@ -61,6 +62,7 @@ def parser() -> argparse.ArgumentParser:
 def main(arguments: list[str] | None = None) -> int:
     """Returns the exit code: 0 well, 1 when the check blocks, 2 for errors."""
     options = parser().parse_args(arguments)
+    keep_blocks()
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     command = {"bake": _bake, "settings": _settings, "serve": _serve, "demo": _serve, "worker": _worker}
     try:

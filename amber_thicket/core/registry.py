@@ -9,7 +9,7 @@ from amber_thicket.core.even import highlight, light, original, shadow
 from amber_thicket.core.gather import orient
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
-from amber_thicket.core.relief import height, normal, occlusion
+from amber_thicket.core.relief import bands, height, normal, occlusion
 from amber_thicket.core.response import metallic, roughness
 from amber_thicket.core.settings import describe
 from amber_thicket.core.square import crop, size
@@ -24,6 +24,7 @@ OPERATIONS: tuple[Operation, ...] = (
     highlight.OPERATION,
     original.OPERATION,
     join.OPERATION,
+    bands.OPERATION,
     height.OPERATION,
     normal.OPERATION,
     occlusion.OPERATION,

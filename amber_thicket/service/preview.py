@@ -72,7 +72,7 @@ def picture(evaluation: Evaluation, layer: str, *, kind: str, side: int) -> byte
     if kind == "u16":
         scalar = pixels if pixels.ndim == 2 else pixels[..., 0]
         return quantised(np.ascontiguousarray(scalar), 16).astype("<u2").tobytes()
-    return _encoded(codes_of(layer, pixels), kind, 90)
+    return _encoded(codes_of(layer, pixels), kind, 86)
 
 
 def packed(evaluation: Evaluation, *, side: int) -> bytes:

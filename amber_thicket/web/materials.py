@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import struct
 from collections.abc import Iterator
+from concurrent.futures import Future
 from typing import Any, TypeVar
 
 from flask import Blueprint, Response, jsonify, request
@@ -16,6 +18,8 @@ from amber_thicket.web.services import services
 
 blueprint = Blueprint("materials", __name__)
 _PART = 1 << 18
+_SOON = 0.4
+ENCLOSED = "application/vnd.amber-thicket.enclosed"
 Shape = TypeVar("Shape", bound=BaseModel)
 
 
@@ -130,9 +134,24 @@ def edited(material_id: str) -> Response:
     edit = body(Edit)
     kept = services()
     material = kept.library.edit(material_id, edit.revision, edit.changes, label=edit.label, gesture=edit.gesture)
+    layers = [layer for layer in edit.showing if layer in preview.LAYERS]
+    if not layers or ENCLOSED not in request.accept_mimetypes.values():
+        return _told(material)
     ahead = kept.library.evaluation(material, kept.slots.take(f"{material_id}/ahead"))
-    kept.ahead.make(ahead, [layer for layer in edit.showing if layer in preview.LAYERS])
-    return _told(material)
+    making = kept.ahead.make(ahead, layers)
+    return _with_picture(_told(material), making)
+
+
+def _with_picture(answer: Response, making: Future[bytes]) -> Response:
+    """The answer with the first picture enclosed when it is there soon: length of the JSON (uint32, little endian),
+    the JSON, the JPEG. A picture that takes longer is asked for by itself."""
+    try:
+        picture = making.result(timeout=_SOON)
+    except Exception:
+        # Whatever went wrong is told when the page asks for the picture.
+        picture = b""
+    told = answer.get_data()
+    return Response(struct.pack("<I", len(told)) + told + picture, mimetype=ENCLOSED)
 
 
 @blueprint.post("/api/materials/<material_id>/<any(undo, redo):way>")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import threading
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import cast
 
@@ -39,23 +39,22 @@ class Slots:
 
 
 class Ahead:
-    """Begins what a page will ask for next while the answer to its edit is still on its way."""
+    """Makes what a page will look at next while the answer to its edit is still on its way."""
 
     def __init__(self) -> None:
         self._pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="ahead")
 
-    def make(self, evaluation: Evaluation, layers: list[str]) -> None:
-        for layer in layers:
-            self._pool.submit(self._one, evaluation, layer)
+    def make(self, evaluation: Evaluation, layers: list[str]) -> Future[bytes]:
+        """The JPEG of the first layer at the usual preview size, under way; the others are warmed after it."""
+        first = self._pool.submit(preview.picture, evaluation, layers[0], kind="jpg", side=PLAN_SIDE)
+        first.add_done_callback(lambda _: self._warm(evaluation, layers[1:]))
+        return first
 
-    @staticmethod
-    def _one(evaluation: Evaluation, layer: str) -> None:
-        # Whatever goes wrong here goes wrong again, and is told, when the page asks for it.
+    def _warm(self, evaluation: Evaluation, layers: list[str]) -> None:
+        # Whatever goes wrong here is told when the page asks for the picture.
         with contextlib.suppress(Exception):
-            if layer == "gathered":
-                evaluation.gathered(PLAN_SIDE)
-            else:
-                evaluation.layer(layer, preview.preview_size(evaluation))
+            for layer in layers:
+                preview.picture(evaluation, layer, kind="jpg", side=PLAN_SIDE)
 
 
 @dataclass

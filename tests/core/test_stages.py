@@ -10,7 +10,7 @@ from amber_thicket.core.even import light
 from amber_thicket.core.gather.orient import orient
 from amber_thicket.core.numeric.colour import linear_to_lab, luminance
 from amber_thicket.core.raster import Raster
-from amber_thicket.core.relief import height as relief_height
+from amber_thicket.core.relief.bands import BANDS
 from amber_thicket.core.square.crop import Settings as Crop
 from amber_thicket.core.square.crop import fitted
 from amber_thicket.core.tile.cut import closed_path, open_path
@@ -122,9 +122,9 @@ class ReliefTest(unittest.TestCase):
         self.assertAlmostEqual(float(np.sqrt((gx**2 + gy**2).mean())), 0.3, delta=0.12)
 
     def test_bands_take_their_sizes(self) -> None:
-        silent = {f"relief__height__{band}": 0.0 for band in relief_height.BANDS}
-        fine = self.decided(**{**silent, "relief__height__finest": 1.0}).pixels
-        coarse = self.decided(**{**silent, "relief__height__large": 1.0}).pixels
+        silent = {f"relief__bands__{band}": 0.0 for band in BANDS}
+        fine = self.decided(**{**silent, "relief__bands__finest": 1.0}).pixels
+        coarse = self.decided(**{**silent, "relief__bands__large": 1.0}).pixels
 
         def coarseness(field: np.ndarray) -> float:
             return float(cv2.GaussianBlur(field - field.mean(), (0, 0), 4).std() / field.std())

@@ -77,7 +77,9 @@ class LibraryTest(unittest.TestCase):
         later = threading.Timer(0.2, lambda: self.edit({"tile.join.overlap_x": 11}))
         later.start()
         self.addCleanup(later.join)
-        self.library.edit(self.material.id, self.material.revision + 1, {"tile.join.overlap_y": 12}, label="", gesture="")
+        self.library.edit(
+            self.material.id, self.material.revision + 1, {"tile.join.overlap_y": 12}, label="", gesture=""
+        )
         settings = self.library.recipe(self.library.get(self.material.id)).settings("tile.join")
         self.assertEqual((settings.overlap_x, settings.overlap_y), (11, 12))
 

@@ -60,6 +60,8 @@ def blur(pixels: Pixels, sigma: float, *, wraps: bool, fast: bool = False) -> Pi
 
 def shrink(pixels: Pixels, factor: int) -> Pixels:
     """Area average over factor × factor pixels (sizes rounded up)."""
+    if factor == 1:
+        return pixels
     height, width = pixels.shape[:2]
     size = (max(1, -(-width // factor)), max(1, -(-height // factor)))
     return cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)

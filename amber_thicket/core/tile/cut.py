@@ -6,6 +6,8 @@ error boundary cut). Here one of the two paths is closed round the tile, by tryi
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
+
 import cv2
 import numba
 import numpy as np
@@ -24,6 +26,13 @@ def features(strip: Pixels) -> Pixels:
     across = cv2.Sobel(colour, cv2.CV_32F, 1, 0, ksize=1, scale=0.5, borderType=cv2.BORDER_REPLICATE)
     down = cv2.Sobel(colour, cv2.CV_32F, 0, 1, ksize=1, scale=0.5, borderType=cv2.BORDER_REPLICATE)
     return np.concatenate([colour, across, down], -1)
+
+
+def both_features(one: Pixels, other: Pixels) -> tuple[Pixels, Pixels]:
+    """Features of two strips at once."""
+    with ThreadPoolExecutor(1) as beside:
+        second = beside.submit(features, other)
+        return features(one), second.result()
 
 
 def mismatch(one: Pixels, other: Pixels) -> Pixels:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.tile.cut import Path, closed_path, features, mismatch, open_path
+from amber_thicket.core.tile.cut import Path, both_features, closed_path, mismatch, open_path
 from amber_thicket.core.tile.plan import FEATHER, TilePlan, feathered, render
 
 PIECES = ((0, 0), (1, 0), (0, 1), (1, 1))
@@ -66,11 +66,11 @@ def decide_join(
 def _cut_labels(sample: Pixels, width: int, height: int, wander: float) -> tuple[NDArray[np.uint8], dict[str, float]]:
     """Which piece shows where: first the join across is cut over all rows, then the join down on that."""
     over_x, over_y = sample.shape[1] - width, sample.shape[0] - height
-    left, right = features(sample[:, :over_x]), features(sample[:, width:])
+    left, right = both_features(sample[:, :over_x], sample[:, width:])
     cost_x = mismatch(left, right)
     across = open_path(cost_x, wander=wander)
     shifted = _axis_labels(across, width)
-    upper, lower_part = features(sample[:over_y, :width]), features(sample[height:, :width])
+    upper, lower_part = both_features(sample[:over_y, :width], sample[height:, :width])
     for strip, rows in ((upper, slice(0, over_y)), (lower_part, slice(height, None))):
         part = shifted[rows, :over_x]
         strip[:, :over_x][part] = right[rows][part]

@@ -10,7 +10,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.filters import blur, shrink
+from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import ShapeError
@@ -47,18 +47,30 @@ class TilePlan:
 def feathered(labels: NDArray[np.uint8], pieces: int, widths: tuple[float, ...]) -> tuple[Pixels, ...]:
     """Shares from hard labels: each label's mask smoothed per band by widths (px). They sum to 1."""
     height, width = labels.shape
-    masks = np.stack([(labels == piece).astype(np.float32) for piece in range(pieces)], -1)
     shares = []
     for sigma in widths:
         factor = 1
         while factor * 4 <= sigma and height % (2 * factor) == 0 and width % (2 * factor) == 0:
             factor *= 2
-        small = np.atleast_3d(shrink(masks, factor))
+        counted = np.zeros((pieces, height // factor, width // factor), np.float32)
+        _count_labels(labels, factor, counted)
         # Area averaging and linear enlarging blur by about f²/4 together.
         rest = max(sigma * sigma - factor * factor / 4, 0.01) ** 0.5 / factor
-        soft = np.atleast_3d(blur(small, rest, wraps=True))
-        shares.append(np.ascontiguousarray(np.moveaxis(soft, -1, 0)))
+        # The masks sum to 1 before and after smoothing, so the first one is what the others leave.
+        for piece in range(1, pieces):
+            counted[piece] = blur(counted[piece], rest, wraps=True)
+        counted[0] = np.maximum(1 - counted[1:].sum(axis=0), 0)
+        shares.append(counted)
     return tuple(shares)
+
+
+@numba.njit(cache=True, nogil=True)
+def _count_labels(labels, factor, out):  # type: ignore[no-untyped-def]
+    """Share of each label in every block of factor × factor pixels."""
+    one = np.float32(1.0 / (factor * factor))
+    for y in range(labels.shape[0]):
+        for x in range(labels.shape[1]):
+            out[labels[y, x], y // factor, x // factor] += one
 
 
 def split_bands(sample: Pixels, tile_width: float) -> list[Pixels]:
@@ -91,7 +103,7 @@ def render(plan: TilePlan, sample: Pixels, size: tuple[int, int]) -> Pixels:
     tile = layer[:height, :width].copy()
     overlap_x, overlap_y = layer.shape[1] - width, layer.shape[0] - height
     if len(plan.pieces) > 1 and (overlap_x or overlap_y):
-        bands = [np.ascontiguousarray(band) for band in split_bands(layer, float(width))]
+        bands = split_bands(layer, float(width))
         margin = int(np.ceil(4 * FEATHER[0] * width)) + 1
         reach_x, reach_y = min(width, overlap_x + margin), min(height, overlap_y + margin)
         areas = []
@@ -121,24 +133,38 @@ def _mix(plan: TilePlan, bands: list[Pixels], tile: Pixels, area: tuple[int, int
 
 
 @numba.njit(cache=True, nogil=True)
-def _share_line(shares, y, left, right, height, width, out):  # type: ignore[no-untyped-def]
+def _share_line(shares, y, left, right, height, width, out, first, second, part):  # type: ignore[no-untyped-def]
     """The shares of output row y from left to right, interpolated from their own grid, which wraps."""
     pieces, rows, columns = shares.shape
     at_y = (y + np.float32(0.5)) * rows / height - np.float32(0.5)
     y0 = int(np.floor(at_y))
     ty = np.float32(at_y - y0)
     above, below = y0 % rows, (y0 + 1) % rows
+    if columns == width and ty == 0.0:
+        for piece in range(pieces):
+            for x in range(left, right):
+                out[piece, x - left] = shares[piece, above, x]
+        return
+    line = np.empty(columns, np.float32)
+    for piece in range(pieces):
+        upper, lower = shares[piece, above], shares[piece, below]
+        for x in range(columns):
+            line[x] = upper[x] + (lower[x] - upper[x]) * ty
+        for x in range(right - left):
+            near = line[first[x]]
+            out[piece, x] = near + (line[second[x]] - near) * part[x]
+
+
+@numba.njit(cache=True, nogil=True)
+def _columns(columns, left, right, width, first, second, part):  # type: ignore[no-untyped-def]
+    """Between which columns of a share grid each output column lies."""
     scale = np.float32(columns) / np.float32(width)
     for x in range(left, right):
-        at_x = (x + np.float32(0.5)) * scale - np.float32(0.5)
-        x0 = int(np.floor(at_x))
-        tx = np.float32(at_x - x0)
-        x1 = (x0 + 1) % columns
-        x0 = x0 % columns
-        for piece in range(pieces):
-            upper = shares[piece, above, x0] * (1 - tx) + shares[piece, above, x1] * tx
-            lower = shares[piece, below, x0] * (1 - tx) + shares[piece, below, x1] * tx
-            out[piece, x - left] = upper * (1 - ty) + lower * ty
+        at = (x + np.float32(0.5)) * scale - np.float32(0.5)
+        x0 = int(np.floor(at))
+        part[x - left] = np.float32(at - x0)
+        first[x - left] = x0 % columns
+        second[x - left] = (x0 + 1) % columns
 
 
 @numba.njit(cache=True, nogil=True)
@@ -151,11 +177,16 @@ def _mix_rows(  # type: ignore[no-untyped-def]
     line0 = np.empty((pieces, right - left), np.float32)
     line1 = np.empty((pieces, right - left), np.float32)
     line2 = np.empty((pieces, right - left), np.float32)
+    near = np.empty((3, right - left), np.int64)
+    next_ = np.empty((3, right - left), np.int64)
+    part = np.empty((3, right - left), np.float32)
+    for band, columns in enumerate((share0.shape[2], share1.shape[2], share2.shape[2])):
+        _columns(columns, left, right, tile_width, near[band], next_[band], part[band])
     for row in range(first, last):
         y = top + row
-        _share_line(share0, y, left, right, tile_height, tile_width, line0)
-        _share_line(share1, y, left, right, tile_height, tile_width, line1)
-        _share_line(share2, y, left, right, tile_height, tile_width, line2)
+        _share_line(share0, y, left, right, tile_height, tile_width, line0, near[0], next_[0], part[0])
+        _share_line(share1, y, left, right, tile_height, tile_width, line1, near[1], next_[1], part[1])
+        _share_line(share2, y, left, right, tile_height, tile_width, line2, near[2], next_[2], part[2])
         for column in range(right - left):
             if line0[0, column] > 0.9999 and line1[0, column] > 0.9999 and line2[0, column] > 0.9999:
                 continue

@@ -36,14 +36,28 @@ async function send<T>(method: string, path: string, body: unknown): Promise<T> 
   return (await request(path, init)).json() as Promise<T>;
 }
 
+const ENCLOSED = "application/vnd.amber-thicket.enclosed";
+
+/** An answer that may have the first picture enclosed: length of the JSON, the JSON, the JPEG. */
+async function opened(response: Response): Promise<{ material: Material; picture: Blob | null }> {
+  if (!response.headers.get("Content-Type")?.startsWith(ENCLOSED)) return { material: (await response.json()) as Material, picture: null };
+  const data = await response.arrayBuffer();
+  const length = new DataView(data).getUint32(0, true);
+  const material = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as Material;
+  return { material, picture: data.byteLength > 4 + length ? new Blob([new Uint8Array(data, 4 + length)], { type: "image/jpeg" }) : null };
+}
+
 const at = (id: string) => `/api/materials/${id}`;
 
 export const api = {
   about: () => get<About>("/api/about"),
   materials: (archived: boolean) => get<Brief[]>(`/api/materials${archived ? "?archived=1" : ""}`),
   material: (id: string) => get<Material>(at(id)),
-  edit: (id: string, revision: number, changes: Record<string, Value | null>, label: string, gesture: string, showing: LayerId[]) =>
-    send<Material>("PATCH", `${at(id)}/recipe`, { revision, changes, label, gesture, showing }),
+  edit: async (id: string, revision: number, changes: Record<string, Value | null>, label: string, gesture: string, showing: LayerId[]) => {
+    const body = JSON.stringify({ revision, changes, label, gesture, showing });
+    const headers = { "Content-Type": "application/json", Accept: `${ENCLOSED}, application/json` };
+    return opened(await request(`${at(id)}/recipe`, { method: "PATCH", headers, body, keepalive: true }));
+  },
   step: (id: string, way: "undo" | "redo", revision: number) => send<Material>("POST", `${at(id)}/${way}`, { revision }),
   rename: (id: string, name: string) => send<Material>("PATCH", at(id), { name }),
   setAside: (id: string, archived: boolean) => send<Brief>("POST", `${at(id)}/${archived ? "archive" : "restore"}`, {}),

@@ -28,12 +28,12 @@ export interface SettingValues {
   "tile.join.overlap_y": number;
   "tile.join.wander": number;
   "tile.join.feather": number;
-  "relief.height.finest": number;
-  "relief.height.fine": number;
-  "relief.height.small": number;
-  "relief.height.medium": number;
-  "relief.height.large": number;
-  "relief.height.largest": number;
+  "relief.bands.finest": number;
+  "relief.bands.fine": number;
+  "relief.bands.small": number;
+  "relief.bands.medium": number;
+  "relief.bands.large": number;
+  "relief.bands.largest": number;
   "relief.height.steepness": number;
   "relief.height.invert": boolean;
   "relief.height.low": number;

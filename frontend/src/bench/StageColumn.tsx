@@ -2,7 +2,7 @@
 import { useEffect, useState } from "react";
 import { request } from "../api/client";
 import type { Material, StageId } from "../api/types";
-import { busy } from "./busy";
+import { busy, whenRested } from "./busy";
 import { useFindings } from "./figures";
 import { STAGE_NAMES } from "../views/names";
 import { openStage, useViews } from "../views/state";
@@ -10,7 +10,6 @@ import { cx } from "../ui/cx";
 import { useJobsOf } from "../pack/jobs";
 
 const STAGES = Object.keys(STAGE_NAMES) as StageId[];
-const SETTLE_MS = 260;
 
 /** One picture with all eight cards; fetched once changes rest for a moment. */
 function useStrip(material: Material): string | null {
@@ -18,7 +17,7 @@ function useStrip(material: Material): string | null {
   const key = Object.values(material.keys).join("").slice(0, 2000);
   useEffect(() => {
     const control = new AbortController();
-    const timer = setTimeout(() => {
+    const callOff = whenRested(() => {
       void digest(key).then(async (short) => {
         const url = `/api/materials/${material.id}/strip.jpg?key=${short}&slot=strip`;
         const done = busy("cards");
@@ -34,9 +33,9 @@ function useStrip(material: Material): string | null {
           done();
         }
       });
-    }, SETTLE_MS);
+    });
     return () => {
-      clearTimeout(timer);
+      callOff();
       control.abort();
     };
   }, [key, material.id]);

@@ -1,7 +1,20 @@
 /** What is being computed just now, for the readout. */
 import { create } from "zustand";
+import { LAYER_NAMES } from "../views/names";
 
 export const useBusy = create<{ running: Record<string, number> }>(() => ({ running: {} }));
+
+/** Runs work once the pictures that are looked at are there and nothing changed for a moment; call the result to call it off. */
+export function whenRested(work: () => void, rest = 260): () => void {
+  let timer = 0;
+  const look = () => {
+    const busyWith = Object.keys(useBusy.getState().running);
+    if (busyWith.some((what) => what in LAYER_NAMES || what === "saving")) timer = window.setTimeout(look, 60);
+    else work();
+  };
+  timer = window.setTimeout(look, rest);
+  return () => clearTimeout(timer);
+}
 
 /** Says that something began; call the result when it ended. */
 export function busy(what: string): () => void {

@@ -3,16 +3,13 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "../api/client";
 import type { Figures, Finding, Material } from "../api/types";
-import { busy } from "./busy";
-
-const REST_MS = 260;
+import { busy, whenRested } from "./busy";
 
 /** The value once it has rested for a moment: the picture comes first, figures follow. */
 export function useRested<T>(value: T): T {
   const [rested, setRested] = useState(value);
   useEffect(() => {
-    const timer = setTimeout(() => setRested(value), REST_MS);
-    return () => clearTimeout(timer);
+    return whenRested(() => setRested(value));
   }, [value]);
   return rested;
 }

@@ -2,6 +2,7 @@
 import { create } from "zustand";
 import { api, Problem } from "../api/client";
 import type { About, LayerId, Material, SettingPath, Value } from "../api/types";
+import { keepPicture } from "../views/kept";
 import { useViews } from "../views/state";
 import { tell, tellProblem } from "../ui/notices";
 
@@ -85,8 +86,9 @@ function drain(): Promise<void> {
 
 /** The layers that both views will ask for next. */
 function showing(): LayerId[] {
-  const { setups, stage } = useViews.getState();
-  const whats = [setups[stage].first.what, setups[stage].second.what];
+  const { setups, stage, arrangement } = useViews.getState();
+  const { first, second } = setups[stage];
+  const whats = arrangement === "first" ? [first.what] : arrangement === "second" ? [second.what] : [first.what, second.what];
   return whats.filter((what) => what !== "lit");
 }
 
@@ -105,7 +107,9 @@ async function send({ changes, label, gesture }: Waiting): Promise<void> {
   if (!material) return;
   set({ saving: true });
   try {
-    const newest = await api.edit(material.id, material.revision, changes as Record<string, Value | null>, label, gesture, showing());
+    const layers = showing();
+    const { material: newest, picture } = await api.edit(material.id, material.revision, changes as Record<string, Value | null>, label, gesture, layers);
+    if (picture && layers[0]) await keepPicture(layers[0], newest.keys[layers[0]], picture);
     // What was changed again since stays on top of the answer.
     if (get().material?.id === newest.id) set({ material: newest, pending: Object.assign({}, ...queue.map((w) => w.changes)) as Changes });
   } catch (error) {

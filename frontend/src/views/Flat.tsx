@@ -1,11 +1,12 @@
 /** One layer, flat: single, repeated or shifted, with pan, zoom and what lies over it. */
-import { type PointerEvent, type WheelEvent, useEffect, useMemo, useRef } from "react";
+import { type PointerEvent, type WheelEvent, useEffect, useLayoutEffect, useMemo, useRef } from "react";
 import { finishedWidth } from "../bench/finished";
 import type { LayerId, Material } from "../api/types";
 import { ProgressLine } from "../ui/ProgressLine";
 import { CropHandles } from "./CropHandles";
 import { channelOf, draw, shownBox } from "./draw";
 import { Evidence } from "./Evidence";
+import { USUAL } from "./kept";
 import { usePicture } from "./pictures";
 import { extent, fitting, type Gaze, meetingScale, scaleAt, tileAspect, transform, wraps, zoomAt, zoomed } from "./space";
 import { type Side, useViews, type ViewSetup } from "./state";
@@ -21,7 +22,7 @@ interface Props {
 
 /** Larger pictures are asked for once the view magnifies the usual one. */
 function sideFor(scale: number): number {
-  return scale * devicePixelRatio > 1100 ? 2048 : 768;
+  return scale * devicePixelRatio > 1100 ? 2048 : USUAL;
 }
 
 export function Flat({ side, layer, setup, material }: Props) {
@@ -45,7 +46,7 @@ export function Flat({ side, layer, setup, material }: Props) {
   const { picture, waiting } = usePicture(ask);
   const source = useMemo(() => picture && channelOf(picture.bitmap, channel), [picture, channel]);
 
-  useEffect(() => {
+  useLayoutEffect(() => {
     const target = canvas.current;
     const context = target?.getContext("2d", { alpha: false });
     if (!target || !context || !width) return;
@@ -59,7 +60,7 @@ export function Flat({ side, layer, setup, material }: Props) {
       context.fillStyle = surround;
       context.fillRect(0, 0, width, height);
     }
-    target.dataset.shown = picture?.url ?? "";
+    target.dataset.shown = picture?.name ?? "";
   });
 
   const move = (next: Gaze) => useViews.setState({ look: { x: next.x, y: next.y, zoom: zoomAt(fit.scale, meet, next.scale) } });

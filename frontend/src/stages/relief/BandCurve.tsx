@@ -5,7 +5,7 @@ import type { Material, SettingPath } from "../../api/types";
 import { useHelp } from "../help";
 
 /** Middle size of each band as a share of the tile width; edges as in the core. */
-export const BANDS = [
+const BANDS = [
   { name: "finest", label: "Finest", size: 0.005 },
   { name: "fine", label: "Fine", size: 0.014 },
   { name: "small", label: "Small", size: 0.028 },
@@ -15,7 +15,7 @@ export const BANDS = [
 ] as const;
 const DEFAULTS = [0.35, 0.7, 1, 1, 0.8, 0.5];
 const [WIDE, TALL, PAD, MOST] = [284, 118, 14, 3];
-const path = (name: string) => `relief.height.${name}` as SettingPath;
+const path = (name: string) => `relief.bands.${name}` as SettingPath;
 const xAt = (number: number) => PAD + (number / (BANDS.length - 1)) * (WIDE - 2 * PAD);
 // Square root spacing: the usual gains, 0 to 1.5, get most of the room.
 const yAt = (gain: number) => TALL - 8 - Math.sqrt(gain / MOST) * (TALL - 20);

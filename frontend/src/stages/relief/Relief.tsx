@@ -5,7 +5,7 @@ import { Facts } from "../../ui/Facts";
 import { Fold } from "../../ui/Fold";
 import { Operation } from "../Operation";
 import { Setting } from "../Setting";
-import { BandCurve, BANDS } from "./BandCurve";
+import { BandCurve } from "./BandCurve";
 
 export function Relief({ material }: { material: Material }) {
   const figures = useFigures(material);
@@ -19,7 +19,7 @@ export function Relief({ material }: { material: Material }) {
       <Setting path="relief.height.steepness" />
       <Setting path="relief.height.invert" />
       <Facts rows={[["Depth", depth === undefined ? "–" : `${depth.toFixed(1)} % of tile${mm === undefined ? "" : ` · ${mm.toFixed(1)} mm`}`]]} />
-      <Operation id="relief.height" without={[...BANDS.map((b) => b.name), "steepness", "invert"]} />
+      <Operation id="relief.height" without={["steepness", "invert"]} />
       <Fold title="Normal" note={`strength ${strength.toFixed(2)}`} open>
         <Operation id="relief.normal" />
       </Fold>
