@@ -15,6 +15,7 @@ from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_LAYER
 from amber_thicket.core.square.crop import fitted
+from amber_thicket.core.square.view import View, view_of
 from amber_thicket.errors import Cancelled
 
 PLAN_SIDE = 768
@@ -153,13 +154,17 @@ class Evaluation:
         turned = self.recipe.settings("gather.orient").turn in ("90", "270")
         return (self.source.height, self.source.width) if turned else (self.source.width, self.source.height)
 
+    def view(self) -> View:
+        """How the flattened picture looks into the capture."""
+        return view_of(self.recipe.settings("square.flat"), self.recipe.settings("square.lens"), self.picture_size())
+
     def sample_box(self, work: Frame) -> tuple[float, float, float, float]:
-        """Left, top, right, bottom of the sample in pixels of the capture."""
-        return fitted(self.recipe.settings("square.crop"), self.picture_size(), work.width / work.height)
+        """Left, top, right, bottom of the sample in pixels of the flattened picture."""
+        return fitted(self.recipe.settings("square.crop"), self.view().size, work.width / work.height)
 
     def _level(self, work: Frame) -> int:
-        left, _, right, _ = self.sample_box(work)
-        level, scale = 0, (right - left) / work.width
+        view, box = self.view(), self.sample_box(work)
+        level, scale = 0, (box[2] - box[0]) / work.width if view.plain else view.scales(box, work.width)[0]
         while scale >= 2:
             level, scale = level + 1, scale / 2
         return level
@@ -188,6 +193,7 @@ class Evaluation:
         if operation.idle and operation.idle(settings):
             return self._key(operation.reads[0], sizes)
         parts = [operation.id, operation.version, settings.model_dump(), asdict(self._frame(operation, sizes))]
+        parts += [self.recipe.settings(other).model_dump() for other in operation.also]
         parts += [self._key(name, sizes) for name in operation.reads]
         if operation.decide:
             parts.append(self._decided_key(operation))
@@ -247,6 +253,7 @@ class Evaluation:
             self.cancel.check()
             inputs = [self._layer(read, sizes) for read in operation.reads]
             options: dict[str, Any] = settings.model_dump()
+            options |= {other.split(".")[1]: self.recipe.settings(other) for other in operation.also}
             if operation.decide:
                 options["decided"] = self.decided(operation)
             self.cancel.check()

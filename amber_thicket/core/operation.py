@@ -23,7 +23,8 @@ class Operation:
     id: "stage.name". reads: layers it takes, in the order of the function's arguments. writes: the
     layer it makes ("" for settings that other parts read). decide: optional first half that looks at
     the inputs at plan size and returns what holds for every size (levels, joins, light field);
-    its result reaches `apply` as `decided`. decides_by: the settings that `decide` looks at (all when
+    its result reaches `apply` as `decided`. also: ids of operations without a function whose settings this one
+    reads too, handed over under their names. decides_by: the settings that `decide` looks at (all when
     None), so that the others do not make it decide again. idle: says from the settings that the operation would change
     nothing, so its first input passes through. version: raise it when the pixels change.
     """
@@ -35,6 +36,7 @@ class Operation:
     reads: tuple[str, ...] = ()
     writes: str = ""
     apply: Apply | None = None
+    also: tuple[str, ...] = ()
     decide: Decide | None = None
     decides_by: tuple[str, ...] | None = None
     idle: Callable[[Any], bool] | None = None

@@ -12,11 +12,13 @@ from amber_thicket.core.pack import files
 from amber_thicket.core.relief import bands, height, normal, occlusion
 from amber_thicket.core.response import metallic, roughness
 from amber_thicket.core.settings import describe
-from amber_thicket.core.square import crop, size
+from amber_thicket.core.square import crop, flat, lens, size
 from amber_thicket.core.tile import join
 
 OPERATIONS: tuple[Operation, ...] = (
     orient.OPERATION,
+    lens.OPERATION,
+    flat.OPERATION,
     crop.OPERATION,
     size.OPERATION,
     light.OPERATION,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Protocol
+
 import cv2
 import numba
 import numpy as np
@@ -34,6 +36,96 @@ def region(pixels: Pixels, box: tuple[float, float, float, float], size: tuple[i
         if x0 + width <= pixels.shape[1] and y0 + height <= pixels.shape[0]:
             return np.ascontiguousarray(pixels[y0 : y0 + height, x0 : x0 + width])
     return _separable(pixels, x, y, mode)
+
+
+class Mapping(Protocol):
+    """From the flattened picture to the capture; see core/square/view.py."""
+
+    @property
+    def homography(self) -> Pixels: ...
+    @property
+    def lens(self) -> tuple[float, float, float, float]: ...
+    @property
+    def size(self) -> tuple[float, float]: ...
+    def scales(self, box: tuple[float, float, float, float], width: int) -> tuple[float, float]: ...
+
+
+def warped(pixels: Pixels, view: Mapping, box: tuple[float, float, float, float], size: tuple[int, int]) -> Pixels:
+    """The box of a flattened picture, looked up in the capture with cubic interpolation.
+
+    pixels: (H, W[, C]) float32, the capture. box: left, top, right, bottom in px of the flattened picture. size:
+    (width, height) of the result. Where an output pixel covers several of the capture, several places are averaged.
+    """
+    width, height = size
+    least, most = view.scales(box, width)
+    if least > 1.15:
+        pixels = cv2.GaussianBlur(pixels, (0, 0), 0.42 * (least**2 - 1) ** 0.5, borderType=cv2.BORDER_REFLECT)
+    places = min(4, max(1, round(most / max(least, 1.0) + 0.2)))
+    layer = np.ascontiguousarray(pixels.reshape(pixels.shape[0], pixels.shape[1], -1))
+    out = np.zeros((height, width, layer.shape[2]), np.float32)
+    frame = np.array([box[0] / view.size[0], box[1] / view.size[1], (box[2] - box[0]) / view.size[0] / width,
+                      (box[3] - box[1]) / view.size[1] / height])  # fmt: skip
+    matrix, lens = np.ascontiguousarray(view.homography, np.float64), np.array(view.lens, np.float64)
+
+    def rows(first: int, last: int) -> None:
+        _warp_rows(layer, matrix, lens, frame, places, out, first, last)
+
+    over_rows(rows, height, least=16)
+    return out.reshape((height, width, *pixels.shape[2:]))
+
+
+@numba.njit(cache=True, nogil=True)
+def _mirrored(at, limit):  # type: ignore[no-untyped-def]
+    at = abs(at)
+    if at >= limit:
+        at = max(2 * limit - 2 - at, 0)
+    return min(at, limit - 1)
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _cubic(t, out):  # type: ignore[no-untyped-def]
+    """Weights of the four samples round a place t past the second one (Keys, a = -1/2)."""
+    out[0] = ((-0.5 * t + 1.0) * t - 0.5) * t
+    out[1] = (1.5 * t - 2.5) * t * t + 1.0
+    out[2] = ((-1.5 * t + 2.0) * t + 0.5) * t
+    out[3] = (0.5 * t - 0.5) * t * t
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _warp_rows(layer, m, lens, frame, places, out, first, last):  # type: ignore[no-untyped-def]
+    rows, columns, channels = layer.shape
+    half = np.hypot(columns, rows)
+    hx, hy = columns / half, rows / half
+    wx, wy = np.empty(4), np.empty(4)
+    share = 1.0 / (places * places)
+    bends = lens[0] != 0.0 or lens[1] != 0.0 or lens[2] != 0.0 or lens[3] != 0.0
+    for y in range(first, last):
+        for x in range(out.shape[1]):
+            for part in range(places * places):
+                u = frame[0] + (x + (part % places + 0.5) / places) * frame[2]
+                v = frame[1] + (y + (part // places + 0.5) / places) * frame[3]
+                w = m[2, 0] * u + m[2, 1] * v + m[2, 2]
+                px = (m[0, 0] * u + m[0, 1] * v + m[0, 2]) / w
+                py = (m[1, 0] * u + m[1, 1] * v + m[1, 2]) / w
+                if bends:
+                    cx, cy = (px * 2 - 1) * hx, (py * 2 - 1) * hy
+                    r2 = cx * cx + cy * cy
+                    radial = 1 + lens[0] * r2 + lens[1] * r2 * r2
+                    bx = cx * radial + 2 * lens[2] * cx * cy + lens[3] * (r2 + 2 * cx * cx)
+                    by = cy * radial + lens[2] * (r2 + 2 * cy * cy) + 2 * lens[3] * cx * cy
+                    px, py = (bx / hx + 1) / 2, (by / hy + 1) / 2
+                sx, sy = px * columns - 0.5, py * rows - 0.5
+                x0, y0 = int(np.floor(sx)), int(np.floor(sy))
+                _cubic(sx - x0, wx)
+                _cubic(sy - y0, wy)
+                inside = x0 >= 1 and y0 >= 1 and x0 < columns - 2 and y0 < rows - 2
+                for j in range(4):
+                    line = layer[y0 - 1 + j] if inside else layer[_mirrored(y0 - 1 + j, rows)]
+                    for i in range(4):
+                        at = x0 - 1 + i if inside else _mirrored(x0 - 1 + i, columns)
+                        weight = np.float32(wy[j] * wx[i] * share)
+                        for channel in range(channels):
+                            out[y, x, channel] += weight * line[at, channel]
 
 
 def _presmoothed(pixels: Pixels, left: float, top: float, right: float, bottom: float) -> tuple[Pixels, float, float]:

@@ -10,6 +10,7 @@ from amber_thicket.core.numeric import sampling
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.square.view import view_of
 
 LEAST = 1.0
 
@@ -42,11 +43,11 @@ class Settings(OperationSettings):
         return self
 
 
-def fitted(settings: Settings, picture: tuple[int, int], aspect: float) -> tuple[float, float, float, float]:
+def fitted(settings: Settings, picture: tuple[float, float], aspect: float) -> tuple[float, float, float, float]:
     """The largest box of the wanted aspect centred in the crop: (left, top, right, bottom) in pixels.
 
-    picture: (width, height) px. aspect: width over height of the sample. Nothing is ever stretched:
-    what does not fit the aspect is left out evenly on both sides.
+    picture: (width, height) px of the flattened picture. aspect: width over height of the sample. Nothing is ever
+    stretched: what does not fit the aspect is left out evenly on both sides.
     """
     width, height = picture
     left, right = settings.left / 100 * width, settings.right / 100 * width
@@ -58,11 +59,19 @@ def fitted(settings: Settings, picture: tuple[int, int], aspect: float) -> tuple
     return left, top, left + box_width, top + box_height
 
 
-def crop(gathered: Raster, *, frame: Frame, resampling: str, **edges: Any) -> Raster:
-    """The sample at frame size. gathered: linear RGB (H, W, 3), any scale. Returns (height, width, 3)."""
+def crop(gathered: Raster, *, frame: Frame, lens: Any, flat: Any, resampling: str, **edges: Any) -> Raster:
+    """The sample at frame size, flattened and cropped in one step.
+
+    gathered: linear RGB (H, W, 3), any scale. lens, flat: settings of square.lens and square.flat.
+    """
     height, width = gathered.pixels.shape[:2]
-    box = fitted(Settings(**edges), (width, height), frame.width / frame.height)
-    pixels = sampling.region(gathered.pixels, box, (frame.width, frame.height), mode=resampling)
+    view = view_of(flat, lens, (width, height))
+    box = fitted(Settings(**edges), view.size, frame.width / frame.height)
+    size = (frame.width, frame.height)
+    if view.plain:
+        pixels = sampling.region(gathered.pixels, box, size, mode=resampling)
+    else:
+        pixels = sampling.warped(gathered.pixels, view, box, size)
     return Raster(pixels.clip(0, None))
 
 
@@ -74,4 +83,5 @@ OPERATION = Operation(
     reads=("gathered",),
     writes="squared",
     apply=crop,
+    also=("square.lens", "square.flat"),
 )

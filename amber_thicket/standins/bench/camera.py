@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.relief.normal import from_height as normals_of
 from amber_thicket.core.relief.occlusion import from_height as occlusion_of
+from amber_thicket.core.square.lens import straight
 from amber_thicket.standins.bench.noise import Field
 from amber_thicket.standins.bench.surface import Surface
 
@@ -37,6 +38,48 @@ class Shot:
     warmth: float = 0.04
     focus: float = 0.55
     gloss: float = 0.25
+
+
+@dataclass(frozen=True)
+class Stand:
+    """Where the camera stands. tilt, pan, roll: degrees away from looking straight down on the surface. focal: focal
+    length in widths of the picture. distance: to the middle of the surface, in its widths. k1: lens bend as in
+    core/square/lens.py. picture: (width, height) px."""
+
+    tilt: float = 0.0
+    pan: float = 0.0
+    roll: float = 0.0
+    focal: float = 1.3
+    distance: float = 1.5
+    k1: float = 0.0
+    picture: tuple[int, int] = (1536, 1536)
+
+    def homography(self) -> NDArray[np.float64]:
+        """From surface coordinates (0..1) to picture coordinates without lens bend (0..1)."""
+        a, b, c = np.radians([self.tilt, self.pan, self.roll])
+        about_x = np.array([[1, 0, 0], [0, np.cos(a), -np.sin(a)], [0, np.sin(a), np.cos(a)]])
+        about_y = np.array([[np.cos(b), 0, np.sin(b)], [0, 1, 0], [-np.sin(b), 0, np.cos(b)]])
+        about_z = np.array([[np.cos(c), -np.sin(c), 0], [np.sin(c), np.cos(c), 0], [0, 0, 1]])
+        turn = about_z @ about_x @ about_y
+        plane = turn[:, :2] @ np.array([[1, 0, -0.5], [0, 1, -0.5]])
+        plane[2, 2] += self.distance
+        aspect = self.picture[0] / self.picture[1]
+        return np.array([[self.focal, 0, 0.5], [0, self.focal * aspect, 0.5], [0, 0, 1]]) @ plane
+
+
+def seen_from(layer: Field, stand: Stand) -> Field:
+    """A flat layer (H, W[, C]) of a surface as the camera sees it; the surface goes on mirrored beyond its edges."""
+    width, height = stand.picture
+    aspect = width / height
+    y, x = np.mgrid[0 : 2 * height, 0 : 2 * width]
+    places = np.stack([(x + 0.5) / (2 * width), (y + 0.5) / (2 * height)], -1)
+    if stand.k1:
+        places = straight(places, aspect, k1=stand.k1, k2=0.0, p1=0.0, p2=0.0)
+    ones = np.concatenate([places, np.ones((*places.shape[:2], 1))], -1) @ np.linalg.inv(stand.homography()).T
+    at = (ones[..., :2] / ones[..., 2:] * np.array([layer.shape[1], layer.shape[0]]) - 0.5).astype(np.float32)
+    # Twice the size, then averaged: no far course flickers.
+    fine = cv2.remap(layer, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    return cv2.resize(fine, (width, height), interpolation=cv2.INTER_AREA)
 
 
 def cast_shadow(height: Field, bearing: float, elevation: float, reach: int) -> Field:
@@ -75,8 +118,8 @@ def light_field(shape: tuple[int, int], shot: Shot) -> Field:
     return (fall * (1 - shot.vignette * (x * x + y * y) / 2)).astype(np.float32)
 
 
-def photograph(surface: Surface, shot: Shot, rng: np.random.Generator) -> NDArray[np.uint8]:
-    """8-bit sRGB codes of the surface as the shot sees it, straight on."""
+def photograph(surface: Surface, shot: Shot, rng: np.random.Generator, stand: Stand | None = None) -> NDArray[np.uint8]:
+    """8-bit sRGB codes of the surface as the shot sees it: straight on, or from where the camera stands."""
     normals = normals_of(surface.height, depth=1.0, wraps=False)
     bearing, elevation = np.radians(shot.bearing), np.radians(shot.elevation)
     sun = np.array([np.cos(bearing) * np.cos(elevation), np.sin(bearing) * np.cos(elevation), np.sin(elevation)])
@@ -93,7 +136,9 @@ def photograph(surface: Surface, shot: Shot, rng: np.random.Generator) -> NDArra
     power = 2 / np.maximum(surface.roughness, 0.1) ** 4
     glint = shot.gloss * 0.04 * (power + 8) / 25 * np.clip(normals @ half, 0, 1) ** power
     light = light + (glint * lit * shot.sun)[..., None]
-    light = light * light_field(surface.height.shape, shot)[..., None]
+    if stand:
+        light = np.maximum(seen_from(light.astype(np.float32), stand), 0)
+    light = light * light_field(light.shape[:2], shot)[..., None]
     light = cv2.GaussianBlur(light, (0, 0), shot.focus)
     scale = shot.exposure / np.percentile(light, 99.7)
     light = _toned(light * scale)

@@ -1,0 +1,217 @@
+"""Finds the camera's tilt from what is square on the surface: courses, joints, weave, planks.
+
+Edges of such a surface lie along two directions at right angles. Under a pinhole camera every tilt of the surface
+bends that cross into another pattern of edge directions over the picture, so the tilt (and turn) that puts the most
+edge energy back onto the two axes is looked for. Directions alone are compared: nothing is resampled. The family of
+homographies is that of a pinhole camera with its axis in the middle of the picture (Hartley & Zisserman, "Multiple View
+Geometry", 2nd ed., 2004, chapter 8); the score is ours.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import minimize
+
+from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.raster import Pixels
+
+_SIDE = 900
+_EDGES = 12_000
+_COARSE = 2_000
+_NEAR = 0.03
+_FOCAL = 1.3
+_STEEPEST = np.radians(58)
+ENOUGH = 0.2
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """corners: upper left, upper right, lower right, lower left, in per cent of the picture. confidence: 0..1.
+    tilt: degrees off straight on. turn: degrees the courses lie askew. reason: in words. accepted: sure enough to
+    offer."""
+
+    corners: tuple[tuple[float, float], ...]
+    confidence: float
+    tilt: float
+    turn: float
+    reason: str
+    accepted: bool
+
+
+@dataclass(frozen=True)
+class _Edges:
+    """Places (N, 2) from the middle in picture widths, unit directions along the edge (N, 2), weights (N,)."""
+
+    places: NDArray[np.float64]
+    along: NDArray[np.float64]
+    weights: NDArray[np.float64]
+
+    def some(self, count: int) -> _Edges:
+        """The first of the edges, which stand in random order."""
+        weights = self.weights[:count]
+        return _Edges(self.places[:count], self.along[:count], weights / weights.sum())
+
+
+def _edges(pixels: Pixels) -> _Edges:
+    height, width = pixels.shape[:2]
+    scale = _SIDE / max(height, width)
+    tone = encode_srgb(luminance(pixels))
+    small = cv2.resize(tone, (round(width * scale), round(height * scale)), interpolation=cv2.INTER_AREA)
+    found = []
+    for sigma, window in ((1.2, 3.0), (2.0, 7.0)):
+        soft = cv2.GaussianBlur(small, (0, 0), sigma)
+        gx, gy = cv2.Scharr(soft, cv2.CV_32F, 1, 0), cv2.Scharr(soft, cv2.CV_32F, 0, 1)
+        xx, yy, xy = (cv2.GaussianBlur(p, (0, 0), window) for p in (gx * gx, gy * gy, gx * gy))
+        # Orientation of the structure tensor; its coherence says how far it is one line and not a grain.
+        angle = 0.5 * np.arctan2(2 * xy, xx - yy) + np.pi / 2
+        coherence = np.hypot(xx - yy, 2 * xy) / np.maximum(xx + yy, 1e-12)
+        weight = np.sqrt(xx + yy) * coherence**3
+        margin = int(2 * window) + 2
+        inner = np.zeros_like(weight, bool)
+        inner[margin:-margin:2, margin:-margin:2] = True
+        y, x = np.nonzero(inner & (weight > np.quantile(weight[inner], 0.75)))
+        w = weight[y, x]
+        places = np.stack([x + 0.5 - small.shape[1] / 2, y + 0.5 - small.shape[0] / 2], -1) / small.shape[1]
+        along = np.stack([np.cos(angle[y, x]), np.sin(angle[y, x])], -1)
+        found.append((places, along, np.minimum(w / w.mean(), 3.0)))
+    places, along, weights = (np.concatenate(parts) for parts in zip(*found, strict=True))
+    pick = np.random.default_rng(0).permutation(len(weights))[:_EDGES]
+    return _Edges(places[pick].astype(float), along[pick].astype(float), weights[pick] / weights[pick].sum())
+
+
+def _forward(tilt: float, pan: float, turn: float, focal: float) -> NDArray[Any]:
+    """3 × 3 from the surface to picture coordinates (from the middle, in picture widths)."""
+    a, b, c = tilt, pan, turn
+    about_x = np.array([[1, 0, 0], [0, np.cos(a), -np.sin(a)], [0, np.sin(a), np.cos(a)]])
+    about_y = np.array([[np.cos(b), 0, np.sin(b)], [0, 1, 0], [-np.sin(b), 0, np.cos(b)]])
+    about_z = np.array([[np.cos(c), -np.sin(c), 0], [np.sin(c), np.cos(c), 0], [0, 0, 1]])
+    plane = np.column_stack([(about_x @ about_y @ about_z)[:, :2], [0.0, 0.0, 1.0]])
+    return np.diag([focal, focal, 1.0]) @ plane
+
+
+def _order(edges: _Edges, forward: NDArray[Any], near: float) -> float:
+    """Edge weight that lies within about `near` radians of where the surface's two axes point at its place.
+
+    Compared in the picture, where the noise of directions is the same everywhere: compared on the surface, steep
+    views would gain by stretching it. The share that chance would give is taken off.
+    """
+    closest = np.zeros(len(edges.places))
+    for axis in (0, 1):
+        # Lines along an axis run to its vanishing point.
+        toward = forward[:2, axis] - forward[2, axis] * edges.places
+        toward /= np.maximum(np.linalg.norm(toward, axis=1, keepdims=True), 1e-12)
+        closest = np.maximum(closest, np.abs((toward * edges.along).sum(axis=1)))
+    off = np.arccos(np.minimum(closest, 1.0))
+    chance = 2 * near * np.sqrt(np.pi) / np.pi
+    return (float(edges.weights @ np.exp(-((off / near) ** 2))) - chance) / (1 - chance)
+
+
+def _balanced(edges: _Edges, forward: NDArray[Any]) -> _Edges:
+    """The same edges with both axes' lines weighing the same in all: courses must not drown the joints between."""
+    towards = [forward[:2, axis] - forward[2, axis] * edges.places for axis in (0, 1)]
+    cosines = [np.abs((t * edges.along).sum(axis=1)) / np.maximum(np.linalg.norm(t, axis=1), 1e-12) for t in towards]
+    near = [c > np.cos(2 * _NEAR) for c in cosines]
+    weights = edges.weights.copy()
+    total = [float(weights[n].sum()) for n in near]
+    if min(total) > 0:
+        for lines, share in zip(near, total, strict=True):
+            weights[lines] *= min(2.5, max(total) / share)
+    return _Edges(edges.places, edges.along, weights / weights.sum())
+
+
+def _searched(edges: _Edges) -> tuple[float, NDArray[np.float64], float]:
+    """Best order, (tilt, pan, turn) in radians, focal length in picture widths."""
+    coarse = edges.some(_COARSE)
+    starts = [(0.0, 0.0, 0.0, 0.0)]
+    for tilt in np.radians((-45, -30, -15, 0, 15, 30, 45)):
+        for pan in np.radians((-36, -18, 0, 18, 36)):
+            for turn in np.radians((-18, -6, 6, 18)):
+                starts.append((_order(coarse, _forward(tilt, pan, turn, _FOCAL), 0.14), tilt, pan, turn))
+    starts.sort(reverse=True)
+
+    def cost(p: NDArray[np.float64], among: _Edges, near: float) -> float:
+        focal = p[3] if len(p) > 3 else _FOCAL
+        if abs(p[0]) > _STEEPEST or abs(p[1]) > _STEEPEST or not 0.6 < focal < 4:
+            return 1.0
+        # A slight pull towards straight on, and towards usual lenses, where the edges do not decide.
+        pull = 0.004 * float(p[:2] @ p[:2]) + 0.01 * float(np.log(focal / _FOCAL) ** 2)
+        return pull - _order(among, _forward(p[0], p[1], p[2], focal), near)
+
+    tried = []
+    for _, *start in starts[:4]:
+        at = np.array(start)
+        for near in (0.14, 0.07, _NEAR):
+            options = {"xatol": 1e-3, "fatol": 1e-5, "maxiter": 120}
+            at = minimize(cost, at, args=(coarse, near), method="Nelder-Mead", options=options).x
+        tried.append((cost(at, coarse, _NEAR), *at))
+    at = np.append(np.array(min(tried)[1:]), _FOCAL)
+    for among, near in ((coarse, _NEAR), (edges, _NEAR), (edges, _NEAR), (edges, _NEAR * 0.7)):
+        options = {"xatol": 1e-5, "fatol": 1e-8, "maxiter": 260}
+        fair = _balanced(among, _forward(*at))
+        at = minimize(cost, at, args=(fair, near), method="Nelder-Mead", options=options).x
+    return _order(edges, _forward(*at), _NEAR), at[:3], float(at[3])
+
+
+def propose(pixels: Pixels) -> Proposal:
+    """The corners of a flat rectangle in a picture of something square-built. pixels: linear RGB (H, W, 3)."""
+    height, width = pixels.shape[:2]
+    edges = _edges(pixels)
+    order, (tilt, pan, turn), focal = _searched(edges)
+    plain = _order(edges, _forward(0, 0, 0, focal), _NEAR)
+    confidence = float(np.clip((order - ENOUGH / 2) / 0.3, 0, 1))
+    forward = _forward(tilt, pan, turn, focal)
+    corners = _largest_rectangle(forward, height / width)
+    away = float(np.degrees(np.arccos(np.clip(np.cos(tilt) * np.cos(pan), -1, 1))))
+    accepted = order > ENOUGH and order > plain + 0.02
+    if order <= ENOUGH:
+        reason = "Too few straight lines that cross at right angles."
+    elif not accepted:
+        reason = "The lines already lie level and square."
+    else:
+        reason = f"Lines crossing at right angles lie {away:.0f}° off straight on and {np.degrees(turn):.1f}° askew."
+    return Proposal(corners, round(confidence, 2), round(away, 1), round(float(np.degrees(turn)), 1), reason, accepted)
+
+
+def _largest_rectangle(forward: NDArray[Any], aspect: float) -> tuple[tuple[float, float], ...]:
+    """Corners (per cent of the picture) of a large upright rectangle on the surface that lies within the picture."""
+    frame = np.array([[-0.5, -0.5], [0.5, -0.5], [0.5, 0.5], [-0.5, 0.5]]) * [1.0, aspect]
+    seen = _mapped(frame, np.linalg.inv(forward))
+    sides = [(seen[i], seen[(i + 1) % 4]) for i in range(4)]
+
+    def room(points: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.min(
+            [(b[0] - a[0]) * (points[:, 1] - a[1]) - (b[1] - a[1]) * (points[:, 0] - a[0]) for a, b in sides], axis=0
+        )
+
+    low, high = seen.min(axis=0), seen.max(axis=0)
+    best, chosen = 0.0, seen
+    xs, ys = np.linspace(low[0], high[0], 41), np.linspace(low[1], high[1], 41)
+    for i, left in enumerate(xs[:-1]):
+        for top in ys[:-1]:
+            if room(np.array([[left, top]]))[0] < 0:
+                continue
+            # The right edge is pushed out as far as each lower edge allows.
+            for bottom in ys[ys > top][::2]:
+                ends = xs[i + 1 :]
+                fits = (room(np.column_stack([ends, np.full(ends.size, top)])) >= 0) & (
+                    room(np.column_stack([ends, np.full(ends.size, bottom)])) >= 0
+                )
+                if not fits.any() or room(np.array([[left, bottom]]))[0] < 0:
+                    continue
+                right = float(ends[fits].max())
+                area = (right - left) * (bottom - top)
+                if area > best:
+                    best = area
+                    chosen = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
+    corners = _mapped(chosen, forward) / np.array([1.0, aspect]) + 0.5
+    return tuple((round(float(x) * 100, 3), round(float(y) * 100, 3)) for x, y in corners)
+
+
+def _mapped(points: NDArray[Any], matrix: NDArray[Any]) -> NDArray[Any]:
+    homogeneous = np.concatenate([points, np.ones((len(points), 1))], 1) @ matrix.T
+    return homogeneous[:, :2] / homogeneous[:, 2:]
