@@ -14,7 +14,7 @@ from PIL import Image
 from amber_thicket.core.graph import Memory
 from amber_thicket.service import preview
 from amber_thicket.service.library import Library
-from amber_thicket.standins.bench.camera import Shot, photograph
+from amber_thicket.standins.bench.camera import Shot, Stand, photograph
 from amber_thicket.standins.bench.coir_matting import coir_matting
 from amber_thicket.standins.bench.cork_board import cork_board
 from amber_thicket.standins.bench.lime_render import lime_render
@@ -37,6 +37,7 @@ class Capture:
     seed: int
     shot: Shot
     changes: dict[str, Any] = field(default_factory=dict)
+    stand: Stand | None = None
 
 
 CAPTURES = (
@@ -46,6 +47,13 @@ CAPTURES = (
         11,
         Shot(bearing=118, elevation=38, sky=0.5, fall_off=0.12),
         {"square.crop.left": 4.0, "square.crop.right": 96.0, "square.size.sample_mm": 1100.0},
+    ),
+    Capture(
+        "Slate shingles, south roof",
+        slate_shingles,
+        23,
+        Shot(bearing=60, elevation=36, sky=0.45, fall_off=0.1),
+        stand=Stand(tilt=-30, pan=11, roll=3.5, distance=1.35, k1=-0.03, picture=(1800, 1350)),
     ),
     Capture(
         "Shell-lime render, boiling house",
@@ -73,7 +81,9 @@ CAPTURES = (
 
 def jpeg_of(capture: Capture, side: int = SIDE) -> bytes:
     """The simulated photograph as a JPEG file."""
-    codes = photograph(capture.make(side, capture.seed), capture.shot, np.random.default_rng(capture.seed + 1))
+    codes = photograph(
+        capture.make(side, capture.seed), capture.shot, np.random.default_rng(capture.seed + 1), capture.stand
+    )
     stream = io.BytesIO()
     Image.fromarray(codes).save(stream, "JPEG", quality=94, subsampling=0)
     return stream.getvalue()

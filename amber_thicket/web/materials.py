@@ -5,6 +5,7 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 from concurrent.futures import Future
+from dataclasses import asdict
 from typing import Any, TypeVar
 
 from flask import Blueprint, Response, jsonify, request
@@ -12,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from amber_thicket.core.operation import STAGES
 from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
-from amber_thicket.service import preview
+from amber_thicket.service import preview, square
 from amber_thicket.store.models import Material
 from amber_thicket.web.services import services
 
@@ -40,6 +41,13 @@ class Known(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     revision: int
+
+
+class Lines(BaseModel):
+    """Lines along straight things: points in 0..1 of the capture."""
+
+    model_config = ConfigDict(extra="forbid")
+    lines: list[list[tuple[float, float]]] = Field(min_length=1, max_length=20)
 
 
 class Renamed(BaseModel):
@@ -77,7 +85,8 @@ def whole(material: Material) -> dict[str, Any]:
     undo, redo = library.steps(material)
     size = preview.preview_size(evaluation)
     sizes = evaluation.sizes(size)
-    picture = evaluation.picture_size()
+    view = evaluation.view()
+    flat_width, flat_height = view.size
     box = evaluation.sample_box(sizes.work)
     return {
         **brief(material),
@@ -90,8 +99,14 @@ def whole(material: Material) -> dict[str, Any]:
         "preview": {
             "tile": list(size),
             "work": [sizes.work.width, sizes.work.height],
-            "picture": list(picture),
-            "sample": [box[0] / picture[0], box[1] / picture[1], box[2] / picture[0], box[3] / picture[1]],
+            "picture": list(evaluation.picture_size()),
+            "sample": [box[0] / flat_width, box[1] / flat_height, box[2] / flat_width, box[3] / flat_height],
+            "view": {
+                "homography": [float(v) for v in view.homography.ravel()],
+                "lens": list(view.lens),
+                "size": [flat_width, flat_height],
+                "plain": view.plain,
+            },
             "tile_mm": sizes.tile.tile_mm,
         },
     }
@@ -173,6 +188,20 @@ def archived(material_id: str, way: str) -> Response:
     material = services().library.archive(material_id, way == "archive")
     services().events.announce("library", {"id": material.id})
     return jsonify(brief(material))
+
+
+@blueprint.get("/api/materials/<material_id>/proposal")
+def proposed(material_id: str) -> Response:
+    """Corners found in the capture, drawn on it until somebody accepts them."""
+    library = services().library
+    return jsonify(asdict(square.proposal(library.evaluation(library.get(material_id)))))
+
+
+@blueprint.post("/api/materials/<material_id>/bend")
+def bend(material_id: str) -> Response:
+    """The lens bend that makes drawn lines straight."""
+    library = services().library
+    return jsonify(square.bend(library.evaluation(library.get(material_id)), body(Lines).lines))
 
 
 @blueprint.post("/api/materials/<material_id>/pack")

@@ -13,6 +13,9 @@ from PIL import Image
 
 from amber_thicket.core.check.convention import y_direction
 from amber_thicket.core.pack.encode import decoded_normal
+from amber_thicket.standins.bench.camera import Shot, Stand
+from amber_thicket.standins.bench.camera import photograph as photograph_of
+from amber_thicket.standins.bench.slate_shingles import slate_shingles
 from tests.browser.server import BrowserTest
 from tests.reference.test_gltf import validated
 from tests.support import PHOTOGRAPHS, encoded, photograph, retry
@@ -136,6 +139,43 @@ class JourneyTest(BrowserTest):
         self.assertLess(float((handle.get_attribute("aria-valuetext") or "").split()[1]), 95)
         self.page.keyboard.press("Control+z")
         self.page.wait_for_selector("[role=slider][aria-label='Lower right corner'][aria-valuenow='100']")
+
+    def test_corners_level_and_bend(self) -> None:
+        stand = Stand(tilt=-28, pan=10, roll=3, picture=(1000, 800), distance=1.35)
+        codes = photograph_of(slate_shingles(768, 3), Shot(bearing=118), np.random.default_rng(1), stand)
+        path = self.folder / "roof.png"
+        path.write_bytes(encoded(codes))
+        self.bring(path)
+        self.stage("Square")
+        old = self.shown("second")
+        self.page.click("[role=radio]:has-text('Corners')")
+        self.page.click("button:has-text('Find them')")
+        self.page.click("button:has-text('Accept corners')")
+        flat = self.wait_for_new(old, "second")
+        corner = self.page.locator("[role=slider][aria-label='Upper left corner']")
+        corner.focus()
+        before = corner.get_attribute("aria-valuetext")
+        self.page.keyboard.press("ArrowRight")
+        self.page.wait_for_function(
+            "([c, t]) => c.getAttribute('aria-valuetext') !== t", arg=[corner.element_handle(), before]
+        )
+        self.page.click("[role=radio]:has-text('Level')")
+        box = self.page.locator("[data-testid=view-first]").bounding_box()
+        assert box
+        self.page.mouse.move(box["x"] + 120, box["y"] + 300)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + 300, box["y"] + 310, steps=4)
+        self.page.mouse.up()
+        self.page.wait_for_selector("nav button:has-text('Square'):has-text('11 chan')")
+        self.page.click("[role=radio]:has-text('Bend')")
+        for x, y in ((100, 250), (200, 246), (300, 250)):
+            self.page.mouse.click(box["x"] + x, box["y"] + y)
+        self.page.click("button:has-text('Solve')")
+        self.page.wait_for_selector("nav button:has-text('Square'):has-text('12 chan')")
+        for _ in range(4):
+            self.page.keyboard.press("Control+z")
+        self.page.wait_for_selector("nav button:has-text('Square'):has-text('2 chan')")
+        self.assertNotEqual(flat, old)
 
     def test_lit_view(self) -> None:
         self.bring(self.photo("gravel"))

@@ -167,7 +167,7 @@ def propose(pixels: Pixels) -> Proposal:
     forward = _forward(tilt, pan, turn, focal)
     corners = _largest_rectangle(forward, height / width)
     away = float(np.degrees(np.arccos(np.clip(np.cos(tilt) * np.cos(pan), -1, 1))))
-    accepted = order > ENOUGH and order > plain + 0.02
+    accepted = bool(order > ENOUGH and order > plain + 0.02)
     if order <= ENOUGH:
         reason = "Too few straight lines that cross at right angles."
     elif not accepted:

@@ -1,5 +1,5 @@
 /** Requests to the service. Errors carry what happened and what to do. */
-import type { About, Brief, Figures, FilePlan, Finding, Job, LayerId, Material, Probe, Value } from "./types";
+import type { About, Brief, Figures, FilePlan, Finding, Job, LayerId, Material, Probe, Proposal, Value } from "./types";
 
 export class Problem extends Error {
   constructor(
@@ -66,6 +66,8 @@ export const api = {
   figures: (id: string, signal?: AbortSignal) => get<Figures>(`${at(id)}/figures?slot=figures`, signal),
   probe: (id: string, x: number, y: number, signal?: AbortSignal) =>
     get<Probe>(`${at(id)}/probe?x=${x.toFixed(5)}&y=${y.toFixed(5)}`, signal),
+  proposal: (id: string) => get<Proposal>(`${at(id)}/proposal`),
+  bend: (id: string, lines: [number, number][][]) => send<Record<string, number>>("POST", `${at(id)}/bend`, { lines }),
   plan: (id: string) => get<FilePlan>(`${at(id)}/plan`),
   pack: (id: string, revision: number) => send<Job>("POST", `${at(id)}/pack`, { revision }),
   jobs: () => get<Job[]>("/api/jobs"),

@@ -7,6 +7,20 @@ export type LayerId = "gathered" | "squared" | "evened" | "base_color" | "height
 export interface SettingValues {
   "gather.orient.turn": "0" | "90" | "180" | "270";
   "gather.orient.mirror": boolean;
+  "square.lens.k1": number;
+  "square.lens.k2": number;
+  "square.lens.p1": number;
+  "square.lens.p2": number;
+  "square.flat.turn": number;
+  "square.flat.stretch": number;
+  "square.flat.upper_left_x": number;
+  "square.flat.upper_left_y": number;
+  "square.flat.upper_right_x": number;
+  "square.flat.upper_right_y": number;
+  "square.flat.lower_right_x": number;
+  "square.flat.lower_right_y": number;
+  "square.flat.lower_left_x": number;
+  "square.flat.lower_left_y": number;
   "square.crop.left": number;
   "square.crop.top": number;
   "square.crop.right": number;

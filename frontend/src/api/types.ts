@@ -69,7 +69,23 @@ export interface Material extends Brief {
     picture: [number, number];
     sample: [number, number, number, number];
     tile_mm: number | null;
+    view: CaptureView;
   };
+}
+/** How the flattened picture looks into the capture; see core/square/view.py. */
+export interface CaptureView {
+  homography: number[];
+  lens: [number, number, number, number];
+  size: [number, number];
+  plain: boolean;
+}
+export interface Proposal {
+  corners: [number, number][];
+  confidence: number;
+  tilt: number;
+  turn: number;
+  reason: string;
+  accepted: boolean;
 }
 export type Level = "pass" | "note" | "attention" | "blocked" | "unknown";
 export interface Finding {

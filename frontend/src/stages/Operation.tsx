@@ -4,17 +4,18 @@ import type { SettingPath } from "../api/types";
 import { Fold } from "../ui/Fold";
 import { Setting } from "./Setting";
 
-export function Operation({ id, without = [] }: { id: string; without?: string[] }) {
+/** flat: shown within a fold already, so nothing is folded again. */
+export function Operation({ id, without = [], flat = false }: { id: string; without?: string[]; flat?: boolean }) {
   const operation = useBench((state) => state.about?.operations.find((o) => o.id === id));
   const changed = useBench((state) => state.material?.recipe.operations[id]);
   if (!operation) return null;
   const shown = operation.settings.filter((s) => !without.includes(s.name));
   const path = (name: string) => `${id}.${name}` as SettingPath;
-  const folded = shown.filter((s) => s.folded);
+  const folded = flat ? [] : shown.filter((s) => s.folded);
   const touched = folded.filter((s) => changed && s.name in changed).length;
   return (
     <>
-      {shown.filter((s) => !s.folded).map((s) => <Setting key={s.name} path={path(s.name)} />)}
+      {shown.filter((s) => flat || !s.folded).map((s) => <Setting key={s.name} path={path(s.name)} />)}
       {folded.length > 0 && (
         <Fold title="More" note={touched ? `${touched} changed` : ""}>
           {folded.map((s) => <Setting key={s.name} path={path(s.name)} />)}

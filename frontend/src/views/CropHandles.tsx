@@ -1,8 +1,10 @@
 /** The crop drawn on the photograph: drag edges, corners or the whole; arrow keys move a focused handle. */
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 import { type Changes, change, useBench, valueOf } from "../bench/store";
-import type { Material, SettingPath } from "../api/types";
-import { extent, type Transform } from "./space";
+import type { CaptureView, Material, SettingPath } from "../api/types";
+import { fromCapture, type Point, toCapture } from "./capture";
+import { photoSpace } from "./FlatHandles";
+import type { Transform } from "./space";
 
 type Edge = "left" | "top" | "right" | "bottom";
 type Edges = Record<Edge, number>;
@@ -42,16 +44,35 @@ export function movedEdges(edges: Edges, which: Edge[], dx: number, dy: number):
   return next;
 }
 
+const outlinePath = (points: Point[]) => `M${points.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join("L")}z`;
+const screenPlace = ([left, top]: Point) => ({ left, top });
+
+/** Points round a rectangle, each side in so many parts, so that a bent side is drawn bent. */
+function edgePoints(l: number, u: number, r: number, d: number, parts: number): Point[] {
+  const corners: Point[] = [[l, u], [r, u], [r, d], [l, d]];
+  return corners.flatMap(([x0, y0], i) => {
+    const [x1, y1] = corners[(i + 1) % 4]!;
+    return Array.from({ length: parts }, (_, n): Point => [x0 + ((x1 - x0) * n) / parts, y0 + ((y1 - y0) * n) / parts]);
+  });
+}
+
 export function CropHandles({ material, t }: { material: Material; t: Transform }) {
   const state = useBench();
   const edges = Object.fromEntries(ALL.map((edge) => [edge, valueOf(state, path(edge)) as number])) as Edges;
-  const photo = extent("gathered", material.preview);
-  const at = (x: number, y: number) => t.toScreen(photo.left + (x / 100) * photo.width, photo.top + (y / 100) * photo.height);
-  const [left, top] = at(edges.left, edges.top);
-  const [right, bottom] = at(edges.right, edges.bottom);
-  const [sampleLeft, sampleTop] = t.toScreen(0, 0);
-  const [tileRight, tileBottom] = t.toScreen(1, 1);
-  const drag = useRef<{ px: number; py: number; edges: Edges; gesture: string; perX: number; perY: number; t: Transform } | null>(null);
+  const { view, picture, sample, work, tile } = material.preview;
+  const aspect = picture[0] / picture[1];
+  const { toScreen, toPhoto } = photoSpace(material, t);
+  const at = (x: number, y: number): Point => toScreen(toCapture(view, aspect, [x / 100, y / 100]));
+  const outline = (l: number, u: number, r: number, d: number) => outlinePath(edgePoints(l, u, r, d, view.plain ? 1 : 12).map(([x, y]) => at(x, y)));
+  const crop = outline(edges.left, edges.top, edges.right, edges.bottom);
+  const tileRight = (sample[0] + ((sample[2] - sample[0]) * tile[0]) / work[0]) * 100;
+  const tileBottom = (sample[1] + ((sample[3] - sample[1]) * tile[1]) / work[1]) * 100;
+  const whole = useRef<SVGPathElement>(null);
+  const drag = useRef<{ from: Point; edges: Edges; gesture: string; view: CaptureView } | null>(null);
+  const place = (event: PointerEvent): [number, number] => {
+    const bounds = whole.current!.ownerSVGElement!.getBoundingClientRect();
+    return [event.clientX - bounds.left, event.clientY - bounds.top];
+  };
 
   const take = (next: Edges, gesture: string) => {
     const changes: Changes = {};
@@ -61,15 +82,14 @@ export function CropHandles({ material, t }: { material: Material; t: Transform 
   const begin = (event: PointerEvent) => {
     event.stopPropagation();
     event.currentTarget.setPointerCapture(event.pointerId);
-    const [x0, y0] = at(0, 0);
-    const [x1, y1] = at(100, 100);
-    drag.current = { px: event.clientX, py: event.clientY, edges, gesture: crypto.randomUUID(), perX: 100 / (x1 - x0), perY: 100 / (y1 - y0), t };
+    drag.current = { from: fromCapture(view, aspect, toPhoto(...place(event))), edges, gesture: crypto.randomUUID(), view };
   };
   const follow = (which: Edge[]) => (event: PointerEvent) => {
-    const from = drag.current;
-    if (!from || !event.buttons) return;
+    const held = drag.current;
+    if (!held || !event.buttons) return;
     event.stopPropagation();
-    take(movedEdges(from.edges, which, (event.clientX - from.px) * from.perX, (event.clientY - from.py) * from.perY), from.gesture);
+    const [x, y] = fromCapture(held.view, aspect, toPhoto(...place(event)));
+    take(movedEdges(held.edges, which, (x - held.from[0]) * 100, (y - held.from[1]) * 100), held.gesture);
   };
   const end = () => (drag.current = null);
   const keyed = (which: Edge[]) => (event: KeyboardEvent) => {
@@ -83,25 +103,27 @@ export function CropHandles({ material, t }: { material: Material; t: Transform 
 
   return (
     <>
-      <svg className="pointer-events-none absolute inset-0 size-full" aria-hidden>
-        <path fillRule="evenodd" fill="#000" fillOpacity="0.5" d={`M-9999-9999h29999v29999h-29999z M${left} ${top}H${right}V${bottom}H${left}z`} />
-        <rect x={left} y={top} width={right - left} height={bottom - top} fill="none" stroke="#000" strokeOpacity="0.6" strokeWidth="3" />
-        <rect x={left} y={top} width={right - left} height={bottom - top} fill="none" stroke="var(--amber)" strokeWidth="1.5" />
-        <rect x={sampleLeft} y={sampleTop} width={tileRight - sampleLeft} height={tileBottom - sampleTop} fill="none" stroke="#fff" strokeOpacity="0.8" strokeDasharray="5 4" />
+      <svg className="absolute inset-0 size-full">
+        <path className="pointer-events-none" fillRule="evenodd" fill="#000" fillOpacity="0.5" d={`M-9999-9999h29999v29999h-29999z ${crop}`} />
+        <path
+          ref={whole}
+          d={crop}
+          role="slider"
+          tabIndex={0}
+          aria-label="Whole crop"
+          aria-valuenow={Math.round(edges.left)}
+          aria-valuetext={`from ${edges.left.toFixed(0)}, ${edges.top.toFixed(0)} to ${edges.right.toFixed(0)}, ${edges.bottom.toFixed(0)} % of the flat picture`}
+          fill="transparent"
+          stroke="var(--amber)"
+          strokeWidth="1.500"
+          className="cursor-move"
+          onPointerDown={begin}
+          onPointerMove={follow(ALL)}
+          onPointerUp={end}
+          onKeyDown={keyed(ALL)}
+        />
+        <path className="pointer-events-none" d={outline(sample[0] * 100, sample[1] * 100, tileRight, tileBottom)} fill="none" stroke="#fff" strokeOpacity="0.8" strokeDasharray="5 4" />
       </svg>
-      <div
-        role="slider"
-        tabIndex={0}
-        aria-label="Whole crop"
-        aria-valuenow={Math.round(edges.left)}
-        aria-valuetext={`from ${edges.left.toFixed(0)}, ${edges.top.toFixed(0)} to ${edges.right.toFixed(0)}, ${edges.bottom.toFixed(0)} % of the picture`}
-        className="absolute cursor-move"
-        style={{ left, top, width: right - left, height: bottom - top }}
-        onPointerDown={begin}
-        onPointerMove={follow(ALL)}
-        onPointerUp={end}
-        onKeyDown={keyed(ALL)}
-      />
       {HANDLES.map((handle) => (
         <div
           key={handle.name}
@@ -111,7 +133,7 @@ export function CropHandles({ material, t }: { material: Material; t: Transform 
           aria-valuenow={Math.round(edges[handle.edges[0]!])}
           aria-valuetext={handle.edges.map((edge) => `${edge} ${edges[edge].toFixed(1)} %`).join(", ")}
           className="absolute grid size-6 -translate-1/2 place-items-center"
-          style={{ left: left + handle.x * (right - left), top: top + handle.y * (bottom - top), cursor: handle.cursor }}
+          style={{ ...screenPlace(at(edges.left + handle.x * (edges.right - edges.left), edges.top + handle.y * (edges.bottom - edges.top))), cursor: handle.cursor }}
           onPointerDown={begin}
           onPointerMove={follow(handle.edges)}
           onPointerUp={end}

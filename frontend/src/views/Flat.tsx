@@ -3,7 +3,9 @@ import { type PointerEvent, type WheelEvent, useEffect, useLayoutEffect, useMemo
 import { finishedWidth } from "../bench/finished";
 import type { LayerId, Material } from "../api/types";
 import { ProgressLine } from "../ui/ProgressLine";
+import { useTool } from "../stages/square/tool";
 import { CropHandles } from "./CropHandles";
+import { BendPoints, CornerHandles, LevelLine } from "./FlatHandles";
 import { channelOf, draw, shownBox } from "./draw";
 import { Evidence } from "./Evidence";
 import { USUAL } from "./kept";
@@ -31,6 +33,7 @@ export function Flat({ side, layer, setup, material }: Props) {
   const { width, height } = useSize(frame);
   const kept = useViews((state) => state.look);
   const stage = useViews((state) => state.stage);
+  const tool = useTool((state) => state.tool);
   const evidence = useViews((state) => state.evidence);
   const pointer = useViews((state) => state.pointer);
   const aspect = tileAspect(material.preview);
@@ -126,7 +129,14 @@ export function Flat({ side, layer, setup, material }: Props) {
       >
         {Math.round(((look.scale * devicePixelRatio) / finished) * 100)} %
       </button>
-      {stage === "square" && layer === "gathered" && <CropHandles material={material} t={t} />}
+      {stage === "square" && layer === "gathered" && (
+        <>
+          {tool === "crop" && <CropHandles material={material} t={t} />}
+          {tool === "corners" && <CornerHandles material={material} t={t} bitmap={picture?.bitmap ?? null} />}
+          {tool === "level" && <LevelLine material={material} t={t} />}
+          {tool === "bend" && <BendPoints material={material} t={t} />}
+        </>
+      )}
     </div>
   );
 }

@@ -1,5 +1,6 @@
 /** Where layers lie in tile space: one tile is the unit square; the sample reaches beyond it, the photograph further. */
 import type { LayerId, Material } from "../api/types";
+import { toCapture } from "./capture";
 
 export interface Box {
   left: number;
@@ -15,6 +16,13 @@ export function extent(layer: LayerId, preview: Material["preview"]): Box {
   if (layer !== "gathered") return { left: 0, top: 0, width: 1, height: 1 };
   const [left, top, right, bottom] = preview.sample;
   const width = work.width / (right - left);
+  const { view, picture } = preview;
+  if (!view.plain) {
+    // Through perspective the sample is no rectangle of the photograph: only its middle is put where the sample's is.
+    const height = (width * (picture[1] / picture[0])) / tileAspect(preview);
+    const [x, y] = toCapture(view, picture[0] / picture[1], [(left + right) / 2, (top + bottom) / 2]);
+    return { left: work.width / 2 - x * width, top: work.height / 2 - y * height, width, height };
+  }
   const height = work.height / (bottom - top);
   return { left: -left * width, top: -top * height, width, height };
 }

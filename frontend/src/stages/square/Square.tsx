@@ -1,11 +1,20 @@
+import { Sparkles } from "lucide-react";
 import { change, useBench, valueOf } from "../../bench/store";
 import type { Material, SettingPath } from "../../api/types";
 import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
 import { Facts } from "../../ui/Facts";
 import { Fold } from "../../ui/Fold";
 import { Operation } from "../Operation";
 import { Setting } from "../Setting";
+import { chooseTool, lookForCorners, solveBend, type Tool, useTool } from "./tool";
 
+const TOOLS: { value: Tool; label: string; hint: string }[] = [
+  { value: "crop", label: "Crop", hint: "Drag the part to use" },
+  { value: "corners", label: "Corners", hint: "Flatten by four corners" },
+  { value: "level", label: "Level", hint: "Straighten by a drawn line" },
+  { value: "bend", label: "Bend", hint: "Take out the lens by marked lines" },
+];
 const SIZES = [512, 1024, 2048, 4096];
 const EDGES = ["left", "top", "right", "bottom"] as const;
 const crop = (edge: string) => `square.crop.${edge}` as SettingPath;
@@ -14,14 +23,47 @@ export function Square({ material }: { material: Material }) {
   const state = useBench();
   const width = valueOf(state, "square.size.width") as number;
   const height = valueOf(state, "square.size.height") as number;
-  const { sample, picture, tile_mm, work, tile } = material.preview;
-  const sampleWidth = (sample[2] - sample[0]) * picture[0];
+  const { sample, view, tile_mm, work, tile } = material.preview;
+  const sampleWidth = (sample[2] - sample[0]) * view.size[0];
   const tilePx = (sampleWidth * tile[0]) / work[0];
   const gain = width / tilePx;
+  const fineChanges = ["square.flat", "square.lens"].reduce((sum, id) => sum + Object.keys(material.recipe.operations[id] ?? {}).filter((name) => name !== "turn" && name !== "k1").length, 0);
   const put = (label: string, values: Record<(typeof EDGES)[number], number>) => change(Object.fromEntries(EDGES.map((edge) => [crop(edge), values[edge]])), label);
+  const { tool, looking, lines } = useTool();
+  const solvable = lines.some((line) => line.length >= 3);
   return (
     <>
-      <h3 className="flex items-center justify-between pt-1 font-medium">
+      <Choice label="On the photograph" value={tool} options={TOOLS} onChange={chooseTool} stretch />
+      {tool === "corners" && (
+        <div className="flex flex-col gap-1.5 pt-2">
+          <p className="text-[12px] text-soft">Put the corners on something flat and rectangular. Arrow keys nudge a corner, with Shift finely.</p>
+          <Button disabled={looking} onClick={() => void lookForCorners(material.id)}>
+            <Sparkles size={13} /> {looking ? "Looking for lines at right angles …" : "Find them"}
+          </Button>
+        </div>
+      )}
+      {tool === "bend" && (
+        <div className="flex gap-1.5 pt-2">
+          <Button look="main" disabled={!solvable} onClick={() => void solveBend(material.id)}>
+            Solve
+          </Button>
+          <Button disabled={(lines.at(-1)?.length ?? 0) < 3} onClick={() => useTool.setState({ lines: [...lines, []] })}>
+            Another line
+          </Button>
+          <Button look="quiet" onClick={() => useTool.setState({ lines: [[]] })}>
+            Clear
+          </Button>
+        </div>
+      )}
+      <div className="pt-1">
+        <Setting path="square.flat.turn" />
+        <Setting path="square.lens.k1" />
+        <Fold title="Lens and corners, finely" note={fineChanges ? `${fineChanges} changed` : ""}>
+          <Operation id="square.lens" without={["k1"]} flat />
+          <Operation id="square.flat" without={["turn"]} flat />
+        </Fold>
+      </div>
+      <h3 className="flex border-t border-line items-center justify-between pt-1 font-medium">
         Crop
         <span className="flex gap-1">
           <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => put("Whole picture", { left: 0, top: 0, right: 100, bottom: 100 })}>
