@@ -1,4 +1,4 @@
-"""Bytes of JPEG, PNG, TIFF or WebP to linear light, whatever their colour model or depth.
+"""Bytes of JPEG, PNG, TIFF, WebP, OpenEXR or camera RAW to linear light, whatever their colour model or depth.
 
 Orientation tags are obeyed, colour profiles converted, odd values replaced and reported.
 Sources: Exif 2.32 (orientation, tag 0x0112), ICC.1:2022 (profiles), PNG third edition, TIFF 6.0.
@@ -20,10 +20,12 @@ from PIL import Image, ImageOps
 from amber_thicket.core.numeric.colour import decode_srgb, srgb_to_linear
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import UnreadableFile
+from amber_thicket.formats.exr import read_exr
 from amber_thicket.formats.limits import check_size
+from amber_thicket.formats.raw import is_raw, read_raw
 
 Image.MAX_IMAGE_PIXELS = None  # our own limit, checked before decoding, says what to do
-_REMEDY = "Give a JPEG, PNG, TIFF or WebP picture that opens elsewhere."
+_REMEDY = "Give a JPEG, PNG, TIFF, WebP, OpenEXR or camera RAW picture that opens elsewhere."
 _TURNS: dict[int, tuple[int, bool]] = {1: (0, False), 2: (0, True), 3: (2, False), 4: (2, True),
                                        5: (3, True), 6: (3, False), 7: (1, True), 8: (1, False)}  # fmt: skip
 
@@ -47,6 +49,10 @@ def kind_of(data: bytes) -> str | None:
         return "png"
     if data[:3] == b"\xff\xd8\xff":
         return "jpeg"
+    if data[:4] == b"\x76\x2f\x31\x01":
+        return "exr"
+    if is_raw(data):
+        return "raw"
     if data[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
         return "tiff"
     if data[:4] == b"RIFF" and data[8:12] == b"WEBP":
@@ -64,6 +70,9 @@ def read_picture(data: bytes, name: str) -> Picture:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
+            if kind in ("exr", "raw"):
+                linear, alpha, bits, notes = read_exr(data, name) if kind == "exr" else read_raw(data, name)
+                return _linear_picture(linear, alpha, bits, kind, list(notes))
             picture = _read_tiff(data, name) if kind == "tiff" else _read_other(data, name, kind)
     except (MemoryError, UnreadableFile):
         raise
@@ -73,6 +82,14 @@ def read_picture(data: bytes, name: str) -> Picture:
             f"{name} is damaged or cut short ({str(error)[:120]}).", remedy=_REMEDY, file=name
         ) from None
     return picture
+
+
+def _linear_picture(linear: NDArray[Any], alpha: Pixels | None, bits: int, kind: str, notes: list[str]) -> Picture:
+    """A picture whose numbers are light already."""
+    pixels = _linear_from_float(linear, notes)
+    if pixels.ndim == 2:
+        pixels = np.repeat(pixels[..., None], 3, axis=-1)
+    return Picture(np.ascontiguousarray(pixels), bits, kind, alpha, kind == "exr", tuple(notes))
 
 
 def _read_other(data: bytes, name: str, kind: str) -> Picture:

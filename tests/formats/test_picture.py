@@ -2,11 +2,13 @@
 
 import io
 import struct
+import tempfile
 import unittest
 import zlib
 
 import imagecodecs
 import numpy as np
+import OpenEXR
 import tifffile
 from PIL import Image, ImageCms
 
@@ -64,6 +66,88 @@ class DepthTest(unittest.TestCase):
         smooth = np.tile(np.linspace(40, 200, 64).astype(np.uint8)[None, :, None], (64, 1, 3))
         picture = read_picture(encoded(smooth, "JPEG", quality=95), "p")
         self.assertLess(float(np.abs(picture.pixels - decode_srgb(smooth)).max()), 0.02)
+
+
+def exr(channels: dict[str, np.ndarray], **header: object) -> bytes:
+    with tempfile.NamedTemporaryFile(suffix=".exr") as file:
+        with OpenEXR.File(
+            {"type": OpenEXR.scanlineimage, "compression": OpenEXR.ZIP_COMPRESSION, **header}, channels
+        ) as made:
+            made.write(file.name)
+        return file.read()
+
+
+class ExrTest(unittest.TestCase):
+    def test_half_and_float_are_exact(self) -> None:
+        for dtype, bits in ((np.float16, 16), (np.float32, 32)):
+            values = (RNG.random((12, 9, 3)) * 4).astype(dtype)
+            picture = read_picture(exr({"RGB": values}), "p.exr")
+            np.testing.assert_array_equal(picture.pixels, values.astype(np.float32))
+            self.assertEqual((picture.bits, picture.floating, picture.format), (bits, True, "exr"))
+
+    def test_one_channel_and_alpha(self) -> None:
+        height = RNG.random((8, 8)).astype(np.float32)
+        np.testing.assert_array_equal(read_picture(exr({"Y": height}), "p").pixels[..., 1], height)
+        rgba = RNG.random((8, 8, 4)).astype(np.float32)
+        picture = read_picture(exr({"RGBA": rgba}), "p")
+        np.testing.assert_array_equal(picture.alpha, rgba[..., 3])
+
+    def test_odd_values(self) -> None:
+        values = np.full((4, 4, 3), np.nan, np.float32)
+        values[1:] = -2
+        picture = read_picture(exr({"RGB": values}), "p")
+        self.assertEqual(float(np.abs(picture.pixels).max()), 0)
+        self.assertEqual(len(picture.notes), 2)
+
+    def test_damage(self) -> None:
+        whole = exr({"RGB": RNG.random((32, 32, 3)).astype(np.float16)})
+        for data in (whole[:40], whole[: len(whole) // 2]):
+            with self.assertRaises(UnreadableFile):
+                read_picture(data, "cut.exr")
+
+
+def dng(mosaic: np.ndarray, neutral: tuple[float, float, float]) -> bytes:
+    """A DNG 1.4 file of an RGGB mosaic from a made-up camera whose primaries are those of BT.709."""
+    ratio = lambda values: tuple(n for v in values for n in (round(v * 10_000), 10_000))  # noqa: E731
+    # XYZ (D65) to linear BT.709: inverse of the matrix in IEC 61966-2-1.
+    to_camera = [3.2404542, -1.5371385, -0.4985314, -0.969266, 1.8760108, 0.041556, 0.0556434, -0.2040259, 1.0572252]
+    tags = [
+        (33421, "H", 2, (2, 2), True), (33422, "B", 4, bytes([0, 1, 1, 2]), True),
+        (50706, "B", 4, bytes([1, 4, 0, 0]), True), (50708, "s", 0, "Thicket Bench", True),
+        (50714, "H", 1, 200, True), (50717, "H", 1, 60_200, True), (50721, "2i", 9, ratio(to_camera), True),
+        (50728, "2I", 3, ratio(neutral), True), (50778, "H", 1, 21, True),
+    ]  # fmt: skip
+    return tiff(mosaic, photometric=32803, planarconfig=1, extratags=tags, metadata=None)
+
+
+class RawTest(unittest.TestCase):
+    def test_grey_card_comes_out_neutral_and_linear(self) -> None:
+        """A grey card under a coloured light: DNG says what neutral looks like, so the card is grey at its own light."""
+        neutral = (0.5, 1.0, 0.7)
+        light = 0.18
+        mosaic = np.zeros((64, 96))
+        mosaic[0::2, 0::2], mosaic[1::2, 1::2] = neutral[0], neutral[2]
+        mosaic[0::2, 1::2] = mosaic[1::2, 0::2] = neutral[1]
+        picture = read_picture(dng((200 + 60_000 * light * mosaic).astype(np.uint16), neutral), "card.dng")
+        middle = picture.pixels[16:48, 24:72].mean(axis=(0, 1))
+        self.assertEqual((picture.format, picture.bits, picture.pixels.shape), ("raw", 16, (64, 96, 3)))
+        np.testing.assert_allclose(middle / middle[1], 1, atol=0.02)
+        self.assertIn("white balance", " ".join(picture.notes))
+
+    def test_twice_the_light_is_twice_the_number(self) -> None:
+        means = []
+        for light in (0.1, 0.2):
+            mosaic = np.full((64, 64), 200 + 60_000 * light, np.uint16)
+            means.append(float(read_picture(dng(mosaic, (1.0, 1.0, 1.0)), "a.dng").pixels[16:48, 16:48].mean()))
+        self.assertAlmostEqual(means[1] / means[0], 2, delta=0.02)
+
+    def test_a_plain_tiff_is_no_raw(self) -> None:
+        self.assertEqual(read_picture(tiff(RGB, photometric="rgb"), "p.tif").format, "tiff")
+
+    def test_damaged(self) -> None:
+        whole = dng(np.full((64, 64), 900, np.uint16), (1.0, 1.0, 1.0))
+        with self.assertRaises(UnreadableFile):
+            read_picture(whole[:300], "cut.dng")
 
 
 class ModelTest(unittest.TestCase):

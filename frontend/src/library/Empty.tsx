@@ -11,7 +11,7 @@ export function Empty({ onPick }: { onPick: () => void }) {
         <Button look="main" className="h-8 px-4" onClick={onPick}>
           Choose photographs
         </Button>
-        <p className="mt-3 text-[12px] text-soft">JPEG, PNG and TIFF of 8 or 16 bit, WebP; up to 200 megapixels</p>
+        <p className="mt-3 text-[12px] text-soft">JPEG, PNG, TIFF, WebP, OpenEXR and camera RAW; up to 200 megapixels</p>
       </div>
     </div>
   );

@@ -13,7 +13,7 @@ import { tell, tellProblem } from "../ui/notices";
 import { type Arrival, Arrivals, useArrivals } from "./arrivals";
 import { Empty } from "./Empty";
 
-const ACCEPT = ".jpg,.jpeg,.png,.tif,.tiff,.webp,image/jpeg,image/png,image/tiff,image/webp";
+const ACCEPT = ".jpg,.jpeg,.png,.tif,.tiff,.webp,.exr,.dng,.nef,.cr2,.cr3,.arw,.orf,.rw2,.raf,image/jpeg,image/png,image/tiff,image/webp";
 
 export function Library() {
   const [aside, setAside] = useState(false);
