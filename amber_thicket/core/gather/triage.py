@@ -1,0 +1,168 @@
+"""Triage: what a capture is good for, before time is spent on it. Each finding has a figure and says what to do.
+
+Sources: Immerkær, "Fast noise variance estimation", Computer Vision and Image Understanding 64(2), 1996 (noise). The
+sharpness, feature and glare figures are ours; their limits come from photographs of the capture bench with known
+faults.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
+
+import cv2
+import numpy as np
+
+from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.raster import Pixels
+
+_SAMPLE = 1536
+SOFT, NOISY, FEW, UNEVEN, GLARE, CLIPPED = 0.25, 3.5, 7.0, 1.6, 0.004, 0.005
+
+
+@dataclass(frozen=True)
+class Finding:
+    """level: "pass", "note" or "attention". what: in a word or two. measured: with its unit. advice: what to do."""
+
+    level: Literal["pass", "note", "attention"]
+    what: str
+    measured: str
+    advice: str = ""
+
+
+def noise_of(codes: Pixels) -> float:
+    """Standard deviation of a colour's grain in 8-bit codes. codes: (H, W, 3), coded, in [0, 1].
+
+    Read from the differences between colours: fine texture moves all three together, grain moves each by itself. A grey
+    picture therefore shows none.
+    """
+    return min(_grain_of(codes[..., 0] - codes[..., 1]), _grain_of(codes[..., 2] - codes[..., 1])) / 2**0.5
+
+
+def _grain_of(tone: Pixels) -> float:
+    """Standard deviation of the finest detail in 8-bit codes, in the calmest places. tone: (H, W)."""
+    mask = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
+    grain = np.abs(cv2.filter2D(tone, cv2.CV_32F, mask))[1:-1, 1:-1]
+    blocks = cv2.resize(
+        grain, (max(1, grain.shape[1] // 24), max(1, grain.shape[0] // 24)), interpolation=cv2.INTER_AREA
+    )
+    calm = float(np.percentile(blocks, 5))
+    return float(calm * np.sqrt(np.pi / 2) / 6 * 255)
+
+
+def sharpness_of(tone: Pixels, noise: float) -> float:
+    """Detail of the finest octave over that of the octave two coarser, grain taken off.
+
+    noise: as noise_of gives it.
+    """
+    details = []
+    rest = tone
+    for _ in range(3):
+        smaller = shrink(rest[: rest.shape[0] // 2 * 2, : rest.shape[1] // 2 * 2], 2)
+        larger = cv2.resize(smaller, (smaller.shape[1] * 2, smaller.shape[0] * 2), interpolation=cv2.INTER_CUBIC)
+        details.append(float(np.mean((rest[: larger.shape[0], : larger.shape[1]] - larger) ** 2)))
+        rest = smaller
+    # Luminance averages the grain of three colours.
+    grain = (0.75 * noise / 255) ** 2
+    # Averaging sixteen pixels leaves a quarter of the grain for the octave two coarser.
+    fine, coarse = max(details[0] - grain, 0.0), max(details[2] - grain / 16, 1e-9)
+    return float(np.sqrt(fine / coarse))
+
+
+def features_across(tone: Pixels) -> float:
+    """About how many features fit across the picture: the middle of its spectrum, in cycles per width."""
+    side = min(tone.shape)
+    middle = tone[(tone.shape[0] - side) // 2 :, (tone.shape[1] - side) // 2 :][:side, :side]
+    small = cv2.resize(middle, (256, 256), interpolation=cv2.INTER_AREA)
+    window = np.outer(np.hanning(256), np.hanning(256))
+    power = np.abs(np.fft.rfft2((small - cv2.GaussianBlur(small, (0, 0), 64)) * window)) ** 2
+    radius = np.hypot(np.fft.fftfreq(256)[:, None], np.fft.rfftfreq(256)[None, :]) * 256
+    rings = np.bincount(radius.astype(int).ravel(), power.ravel())[2:110]
+    reached = np.cumsum(rings) / max(float(rings.sum()), 1e-20)
+    return float(np.searchsorted(reached, 0.5) + 2)
+
+
+def triage(pixels: Pixels, *, bits: int, floating: bool) -> list[dict[str, Any]]:
+    """All findings of a capture, as plain data. pixels: linear RGB (H, W, 3)."""
+    height, width = pixels.shape[:2]
+    top, left = max(0, (height - _SAMPLE) // 2), max(0, (width - _SAMPLE) // 2)
+    part = np.ascontiguousarray(pixels[top : top + _SAMPLE, left : left + _SAMPLE])
+    coded = encode_srgb(part)
+    tone = encode_srgb(luminance(part))
+    step = max(1, int((height * width / 600_000) ** 0.5))
+    codes = encode_srgb(np.ascontiguousarray(pixels[::step, ::step]))
+    whole = np.ascontiguousarray(encode_srgb(luminance(shrink(pixels, max(1, min(height, width) // 512)))))
+    found = [_size(width, height), *_exposure(codes), _light(pixels), _glare(codes), _bits(bits, floating)]
+    if min(tone.shape) >= 64:
+        found += [_sharp(tone, noise_of(coded)), _grain(coded), _features(whole)]
+    return [asdict(finding) for finding in found]
+
+
+def _size(width: int, height: int) -> Finding:
+    side = min(width, height)
+    if side < 512:
+        advice = "Finished maps over this size hold no more detail. Come closer, or photograph in parts."
+        return Finding("attention", "Small", f"{width} × {height} px", advice)
+    return Finding("pass", "Size", f"{width} × {height} px", f"Enough for maps of {2 ** int(np.log2(side))} px.")
+
+
+def _exposure(codes: Pixels) -> list[Finding]:
+    white, black = float((codes >= 254 / 255).any(-1).mean()), float((codes <= 1 / 255).all(-1).mean())
+    found = []
+    if white > CLIPPED:
+        advice = "Expose darker, or crop the bright part away."
+        found.append(Finding("attention", "Burnt out", f"{white * 100:.1f} % of pixels", advice))
+    if black > CLIPPED:
+        advice = "Expose brighter, or light the recesses."
+        found.append(Finding("attention", "Crushed blacks", f"{black * 100:.1f} % of pixels", advice))
+    return found or [Finding("pass", "Exposure", "nothing clipped")]
+
+
+def _light(pixels: Pixels) -> Finding:
+    grid = shrink(np.maximum(luminance(pixels), 1e-4), max(1, min(pixels.shape[:2]) // 8))
+    uneven = float(np.percentile(grid, 90)) / max(float(np.percentile(grid, 10)), 1e-4)
+    if uneven > UNEVEN:
+        advice = "Even takes it out; check the amount there."
+        return Finding("attention", "Uneven light", f"{uneven:.1f} : 1 across the picture", advice)
+    return Finding("pass", "Light", f"{uneven:.1f} : 1 across the picture")
+
+
+def _glare(codes: Pixels) -> Finding:
+    bright, dull = codes.max(-1), codes.max(-1) - codes.min(-1)
+    shiny = (bright > 0.965) & (dull < 0.12) & (bright > np.median(bright) + 0.25)
+    share = float(shiny.mean())
+    if share > GLARE:
+        advice = "Turn the lamp or the camera, or shoot under a cloudy sky; Even can take some of it down."
+        return Finding("attention", "Glare", f"{share * 100:.1f} % of pixels", advice)
+    return Finding("pass", "Glare", "none to speak of")
+
+
+def _bits(bits: int, floating: bool) -> Finding:
+    if bits == 8:
+        return Finding("note", "Bit depth", "8 bit", "Shoot RAW or 16 bit where height is read from tone.")
+    return Finding("pass", "Bit depth", f"{bits} bit{' float' if floating else ''}")
+
+
+def _sharp(tone: Pixels, noise: float) -> Finding:
+    sharp = sharpness_of(tone, noise)
+    if sharp < SOFT:
+        advice = "Focus again or steady the camera; or make maps of half the size, which lose nothing."
+        return Finding("attention", "Soft", f"{sharp:.2f} of coarser detail", advice)
+    return Finding("pass", "Sharpness", f"{sharp:.2f} of coarser detail")
+
+
+def _grain(codes: Pixels) -> Finding:
+    grain = noise_of(codes)
+    if grain > NOISY:
+        advice = "Use more light or a lower ISO: grain becomes relief."
+        return Finding("attention", "Noise", f"{grain:.1f} of 255", advice)
+    return Finding("pass", "Noise", f"{grain:.1f} of 255")
+
+
+def _features(tone: Pixels) -> Finding:
+    count = features_across(tone)
+    if count < FEW:
+        advice = "Few big features show at every repeat. Stand further back, so that more of them fit."
+        return Finding("attention", "Few features", f"about {count:.0f} across", advice)
+    return Finding("pass", "Features", f"about {count:.0f} across", "Many small ones tile well.")

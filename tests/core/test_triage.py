@@ -1,0 +1,62 @@
+"""Triage against photographs of the bench with known faults: each fault found, clean photographs not accused."""
+
+import unittest
+from dataclasses import replace
+
+import cv2
+import numpy as np
+
+from amber_thicket.core.gather.triage import features_across, noise_of, triage
+from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb
+from amber_thicket.demo.library import CAPTURES
+from amber_thicket.standins.bench.camera import Shot, photograph
+
+
+class TriageTest(unittest.TestCase):
+    def accused(self, pixels: np.ndarray) -> set[str]:
+        return {f["what"] for f in triage(pixels, bits=8, floating=False) if f["level"] == "attention"}
+
+    def test_each_fault_is_found_and_clean_ones_are_not_accused(self) -> None:
+        for capture in CAPTURES:
+            if capture.stand:
+                continue
+            surface = capture.make(1024, capture.seed)
+            clean = Shot(bearing=capture.shot.bearing, elevation=45, sky=0.7, fall_off=0.05, noise=0.004)
+            for fault, shot in (
+                (None, clean),
+                ("Soft", replace(clean, focus=3.0)),
+                ("Noise", replace(clean, noise=0.05)),
+                ("Burnt out", replace(clean, exposure=2.2)),
+                ("Uneven light", replace(clean, fall_off=0.85)),
+            ):
+                with self.subTest(surface=capture.name, fault=fault):
+                    codes = photograph(surface, shot, np.random.default_rng(2))
+                    found = self.accused(decode_srgb(codes))
+                    self.assertEqual(found & {"Soft", "Noise", "Burnt out", "Uneven light"}, {fault} - {None})
+
+    def test_noise_is_measured(self) -> None:
+        # White noise of a known spread on a flat card: Immerkær's estimate is that spread.
+        rng = np.random.default_rng(1)
+        for sigma in (2.0, 6.0):
+            codes = np.float32(0.5) + rng.normal(0, sigma / 255, (512, 512, 3)).astype(np.float32)
+            self.assertAlmostEqual(noise_of(codes), sigma, delta=0.15 * sigma)
+
+    def test_features_are_counted(self) -> None:
+        x = np.arange(512) / 512
+        for count in (5, 12, 40):
+            board = (0.5 + 0.4 * np.outer(np.sin(2 * np.pi * count * x), np.sin(2 * np.pi * count * x))).astype(
+                np.float32
+            )
+            # A chequer of so many squares each way has its energy on the diagonal.
+            self.assertAlmostEqual(features_across(board), count * 2**0.5, delta=0.25 * count)
+
+    def test_glare_and_size(self) -> None:
+        codes = photograph(CAPTURES[0].make(512, 3), Shot(), np.random.default_rng(2))
+        cv2.circle(codes, (200, 200), 40, (255, 255, 255), -1)
+        self.assertIn("Glare", self.accused(decode_srgb(codes)))
+        self.assertIn("Small", self.accused(decode_srgb(codes[:300, :300])))
+
+    def test_any_size_is_looked_at(self) -> None:
+        for shape in ((16, 16, 3), (17, 300, 3), (64, 64, 3)):
+            self.assertTrue(triage(np.full(shape, 0.2, np.float32), bits=16, floating=False))
+        self.assertTrue(np.isfinite(encode_srgb(np.zeros((4, 4), np.float32))).all())
