@@ -124,8 +124,8 @@ def _light(pixels: Pixels) -> Finding:
     uneven = float(np.percentile(grid, 90)) / max(float(np.percentile(grid, 10)), 1e-4)
     if uneven > UNEVEN:
         advice = "Even takes it out; check the amount there."
-        return Finding("attention", "Uneven light", f"{uneven:.1f} : 1 across the picture", advice)
-    return Finding("pass", "Light", f"{uneven:.1f} : 1 across the picture")
+        return Finding("attention", "Uneven light", f"{uneven:.1f} : 1", advice)
+    return Finding("pass", "Light", f"{uneven:.1f} : 1")
 
 
 def _glare(codes: Pixels) -> Finding:
