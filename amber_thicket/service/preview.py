@@ -54,10 +54,15 @@ def codes_of(layer: str, pixels: Pixels) -> NDArray[np.uint8]:
     return quantised(pixels, 8)
 
 
-def _encoded(codes: NDArray[np.uint8], kind: str, quality: int) -> bytes:
+def _encoded(codes: NDArray[np.uint8], kind: str, quality: int, *, fine_colour: bool = True) -> bytes:
     picture = cv2.cvtColor(codes, cv2.COLOR_RGB2BGR) if codes.ndim == 3 else codes
     options = {
-        "jpg": [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, 0x111111],
+        "jpg": [
+            cv2.IMWRITE_JPEG_QUALITY,
+            quality,
+            cv2.IMWRITE_JPEG_SAMPLING_FACTOR,
+            0x111111 if fine_colour else 0x221111,
+        ],
         "png": [cv2.IMWRITE_PNG_COMPRESSION, 1],
     }[kind]
     done, data = cv2.imencode(f".{kind}", picture, options)
@@ -72,7 +77,9 @@ def picture(evaluation: Evaluation, layer: str, *, kind: str, side: int) -> byte
     if kind == "u16":
         scalar = pixels if pixels.ndim == 2 else pixels[..., 0]
         return quantised(np.ascontiguousarray(scalar), 16).astype("<u2").tobytes()
-    return _encoded(codes_of(layer, pixels), kind, 86)
+    # The usual preview is for quick answers; whoever zooms in asks for more and gets every colour.
+    closely = side > PLAN_SIDE or layer == "normal"
+    return _encoded(codes_of(layer, pixels), kind, 92 if closely else 85, fine_colour=closely)
 
 
 def packed(evaluation: Evaluation, *, side: int) -> bytes:
