@@ -19,7 +19,7 @@ from amber_thicket.web.services import services
 
 blueprint = Blueprint("materials", __name__)
 _PART = 1 << 18
-_SOON = 0.4
+_SOON = 0.9
 ENCLOSED = "application/vnd.amber-thicket.enclosed"
 Shape = TypeVar("Shape", bound=BaseModel)
 
