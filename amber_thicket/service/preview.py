@@ -168,6 +168,12 @@ def probe(evaluation: Evaluation, x: float, y: float) -> dict[str, Any]:
     return values
 
 
+def _seams(pixels: Pixels) -> list[dict[str, Any]]:
+    """Seam figure of both axes, with its level."""
+    found = [seam(coded(pixels, "base_color"), axis=axis) for axis in (0, 1)]
+    return [{**figure._asdict(), "level": figure.level} for figure in found]
+
+
 def figures(evaluation: Evaluation) -> dict[str, Any]:
     """Seam and drift of the base colour before and after Tile, and what the operations found out."""
     size = preview_size(evaluation)
@@ -179,8 +185,8 @@ def figures(evaluation: Evaluation) -> dict[str, Any]:
             if isinstance(value, int | float) and math.isfinite(value):
                 evidence[f"{layer}.{name}"] = value
     return {
-        "seam": [seam(coded(after, "base_color"), axis=axis)._asdict() for axis in (0, 1)],
-        "seam_before": [seam(coded(before, "base_color"), axis=axis)._asdict() for axis in (0, 1)],
+        "seam": _seams(after),
+        "seam_before": _seams(before),
         "drift": round(drift(linear_to_lab(after)), 2),
         "evidence": evidence,
     }

@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 from flask import Blueprint, Response, jsonify, request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from amber_thicket.core.graph import output_size
 from amber_thicket.core.operation import STAGES
 from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
 from amber_thicket.service import preview, square
@@ -97,6 +98,7 @@ def whole(material: Material) -> dict[str, Any]:
         "keys": preview.keys(evaluation),
         "changes": {stage: evaluation.recipe.changes_in(stage) for stage in STAGES},
         "preview": {
+            "finished": list(output_size(evaluation.recipe)),
             "tile": list(size),
             "work": [sizes.work.width, sizes.work.height],
             "picture": list(evaluation.picture_size()),

@@ -95,7 +95,8 @@ def triage(pixels: Pixels, *, bits: int, floating: bool) -> list[dict[str, Any]]
     whole = np.ascontiguousarray(encode_srgb(luminance(shrink(pixels, max(1, min(height, width) // 512)))))
     found = [_size(width, height), *_exposure(codes), _light(pixels), _glare(codes), _bits(bits, floating)]
     if min(tone.shape) >= 64:
-        found += [_sharp(tone, noise_of(coded)), _grain(coded), _features(whole)]
+        noise = noise_of(coded)
+        found += [_sharp(tone, noise), _grain(noise), _features(whole)]
     return [asdict(finding) for finding in found]
 
 
@@ -152,8 +153,7 @@ def _sharp(tone: Pixels, noise: float) -> Finding:
     return Finding("pass", "Sharpness", f"{sharp:.2f} of coarser detail")
 
 
-def _grain(codes: Pixels) -> Finding:
-    grain = noise_of(codes)
+def _grain(grain: float) -> Finding:
     if grain > NOISY:
         advice = "Use more light or a lower ISO: grain becomes relief."
         return Finding("attention", "Noise", f"{grain:.1f} of 255", advice)

@@ -19,6 +19,7 @@ from scipy.optimize import minimize
 
 from amber_thicket.core.numeric.colour import encode_srgb, luminance
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.square.view import turns
 
 _SIDE = 900
 _EDGES = 12_000
@@ -86,10 +87,7 @@ def _edges(pixels: Pixels) -> _Edges:
 
 def _forward(tilt: float, pan: float, turn: float, focal: float) -> NDArray[Any]:
     """3 × 3 from the surface to picture coordinates (from the middle, in picture widths)."""
-    a, b, c = tilt, pan, turn
-    about_x = np.array([[1, 0, 0], [0, np.cos(a), -np.sin(a)], [0, np.sin(a), np.cos(a)]])
-    about_y = np.array([[np.cos(b), 0, np.sin(b)], [0, 1, 0], [-np.sin(b), 0, np.cos(b)]])
-    about_z = np.array([[np.cos(c), -np.sin(c), 0], [np.sin(c), np.cos(c), 0], [0, 0, 1]])
+    about_x, about_y, about_z = turns(tilt, pan, turn)
     plane = np.column_stack([(about_x @ about_y @ about_z)[:, :2], [0.0, 0.0, 1.0]])
     return np.diag([focal, focal, 1.0]) @ plane
 

@@ -50,6 +50,16 @@ class View:
         return float(lengths.min()), float(lengths.max())
 
 
+def turns(tilt: float, pan: float, roll: float) -> tuple[Pixels, Pixels, Pixels]:
+    """3 × 3 turns about x, y and z, angles in radians."""
+    (ca, sa), (cb, sb), (cc, sc) = ((np.cos(angle), np.sin(angle)) for angle in (tilt, pan, roll))
+    return (
+        np.array([[1, 0, 0], [0, ca, -sa], [0, sa, ca]]),
+        np.array([[cb, 0, sb], [0, 1, 0], [-sb, 0, cb]]),
+        np.array([[cc, -sc, 0], [sc, cc, 0], [0, 0, 1]]),
+    )
+
+
 def homography_of(corners: Pixels) -> Pixels:
     """The 3 × 3 map from the unit square (upper left, upper right, lower right, lower left) to four points."""
     unit = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], np.float64)

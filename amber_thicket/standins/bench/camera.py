@@ -12,6 +12,7 @@ from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.relief.normal import from_height as normals_of
 from amber_thicket.core.relief.occlusion import from_height as occlusion_of
 from amber_thicket.core.square.lens import straight
+from amber_thicket.core.square.view import turns
 from amber_thicket.standins.bench.noise import Field
 from amber_thicket.standins.bench.surface import Surface
 
@@ -56,10 +57,7 @@ class Stand:
 
     def homography(self) -> NDArray[np.float64]:
         """From surface coordinates (0..1) to picture coordinates without lens bend (0..1)."""
-        a, b, c = np.radians([self.tilt, self.pan, self.roll])
-        about_x = np.array([[1, 0, 0], [0, np.cos(a), -np.sin(a)], [0, np.sin(a), np.cos(a)]])
-        about_y = np.array([[np.cos(b), 0, np.sin(b)], [0, 1, 0], [-np.sin(b), 0, np.cos(b)]])
-        about_z = np.array([[np.cos(c), -np.sin(c), 0], [np.sin(c), np.cos(c), 0], [0, 0, 1]])
+        about_x, about_y, about_z = turns(*np.radians([self.tilt, self.pan, self.roll]))
         turn = about_z @ about_x @ about_y
         plane = turn[:, :2] @ np.array([[1, 0, -0.5], [0, 1, -0.5]])
         plane[2, 2] += self.distance

@@ -64,6 +64,7 @@ export interface Material extends Brief {
   keys: Record<LayerId, string>;
   changes: Record<StageId, number>;
   preview: {
+    finished: [number, number];
     tile: [number, number];
     work: [number, number];
     picture: [number, number];
@@ -104,6 +105,7 @@ export interface Seam {
   border: number;
   inner: number;
   at: number;
+  level: Level;
 }
 export interface Figures {
   seam: [Seam, Seam];

@@ -14,20 +14,19 @@ export function useRested<T>(value: T): T {
   return rested;
 }
 
-async function counted<T>(what: string, work: () => Promise<T>): Promise<T> {
-  const done = busy(what);
-  try {
-    return await work();
-  } finally {
-    done();
-  }
-}
-
-export function useFigures(material: Material): Figures | undefined {
-  const key = useRested(`${material.keys.base_color}/${material.keys.height}`);
+/** Asks for something that belongs to a key, once the key has rested; the older answer stays meanwhile. */
+function useMeasured<T>(what: string, material: Material, key: string | number, ask: (id: string, signal: AbortSignal) => Promise<T>): T | undefined {
+  const rested = useRested(key);
   const query = useQuery({
-    queryKey: ["figures", material.id, key],
-    queryFn: ({ signal }) => counted("figures", () => api.figures(material.id, signal)),
+    queryKey: [what, material.id, rested],
+    queryFn: async ({ signal }) => {
+      const done = busy(what);
+      try {
+        return await ask(material.id, signal);
+      } finally {
+        done();
+      }
+    },
     placeholderData: keepPreviousData,
     staleTime: Infinity,
     retry: 1,
@@ -35,15 +34,12 @@ export function useFigures(material: Material): Figures | undefined {
   return query.data;
 }
 
+export function useFigures(material: Material): Figures | undefined {
+  return useMeasured("figures", material, `${material.keys.base_color}/${material.keys.height}`, api.figures);
+}
+
 /** Findings of all rules; `fresh` is false while newer ones are on their way. */
 export function useFindings(material: Material): { findings: Finding[] | undefined; fresh: boolean } {
-  const revision = useRested(material.revision);
-  const query = useQuery({
-    queryKey: ["checks", material.id, revision],
-    queryFn: ({ signal }) => counted("checks", () => api.checks(material.id, signal)),
-    placeholderData: keepPreviousData,
-    staleTime: Infinity,
-    retry: 1,
-  });
-  return { findings: query.data?.findings, fresh: query.data?.revision === material.revision };
+  const told = useMeasured("checks", material, material.revision, api.checks);
+  return { findings: told?.findings, fresh: told?.revision === material.revision };
 }

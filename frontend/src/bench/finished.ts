@@ -1,5 +1,5 @@
 import type { Material } from "../api/types";
 
-/** Pixels across the finished maps. */
-export const finishedWidth = (material: Material): number => Number(material.recipe.operations["square.size"]?.width ?? 1024);
-export const finishedHeight = (material: Material): number => Number(material.recipe.operations["square.size"]?.height ?? 1024);
+/** Pixels across and down the finished maps. */
+export const finishedWidth = (material: Material): number => material.preview.finished[0];
+export const finishedHeight = (material: Material): number => material.preview.finished[1];

@@ -10,7 +10,7 @@ import { ThemeButton } from "../bench/TopLine";
 import { Button } from "../ui/Button";
 import { Mark } from "../ui/Mark";
 import { tell, tellProblem } from "../ui/notices";
-import { type Arrival, Arrivals, useArrivals } from "./arrivals";
+import { Arrivals, useArrivals } from "./arrivals";
 import { Empty } from "./Empty";
 
 const ACCEPT = ".jpg,.jpeg,.png,.tif,.tiff,.webp,.exr,.dng,.nef,.cr2,.cr3,.arw,.orf,.rw2,.raf,image/jpeg,image/png,image/tiff,image/webp";
@@ -117,8 +117,6 @@ export function Library() {
     </div>
   );
 }
-
-export type { Arrival };
 
 function Card({ material, onMoved }: { material: Brief; onMoved: () => void }) {
   const { source } = material;

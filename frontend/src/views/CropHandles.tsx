@@ -3,14 +3,14 @@ import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 import { type Changes, change, useBench, valueOf } from "../bench/store";
 import type { CaptureView, Material, SettingPath } from "../api/types";
 import { fromCapture, type Point, toCapture } from "./capture";
-import { photoSpace } from "./FlatHandles";
+import { path, photoSpace } from "./FlatHandles";
 import type { Transform } from "./space";
 
 type Edge = "left" | "top" | "right" | "bottom";
 type Edges = Record<Edge, number>;
 
 const LEAST = 2;
-const path = (edge: Edge): SettingPath => `square.crop.${edge}`;
+const settingOf = (edge: Edge): SettingPath => `square.crop.${edge}`;
 const HANDLES: { name: string; edges: Edge[]; x: number; y: number; cursor: string }[] = [
   { name: "Left edge", edges: ["left"], x: 0, y: 0.5, cursor: "ew-resize" },
   { name: "Right edge", edges: ["right"], x: 1, y: 0.5, cursor: "ew-resize" },
@@ -44,7 +44,6 @@ export function movedEdges(edges: Edges, which: Edge[], dx: number, dy: number):
   return next;
 }
 
-const outlinePath = (points: Point[]) => `M${points.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join("L")}z`;
 const screenPlace = ([left, top]: Point) => ({ left, top });
 
 /** Points round a rectangle, each side in so many parts, so that a bent side is drawn bent. */
@@ -58,12 +57,12 @@ function edgePoints(l: number, u: number, r: number, d: number, parts: number): 
 
 export function CropHandles({ material, t }: { material: Material; t: Transform }) {
   const state = useBench();
-  const edges = Object.fromEntries(ALL.map((edge) => [edge, valueOf(state, path(edge)) as number])) as Edges;
+  const edges = Object.fromEntries(ALL.map((edge) => [edge, valueOf(state, settingOf(edge)) as number])) as Edges;
   const { view, picture, sample, work, tile } = material.preview;
   const aspect = picture[0] / picture[1];
   const { toScreen, toPhoto } = photoSpace(material, t);
   const at = (x: number, y: number): Point => toScreen(toCapture(view, aspect, [x / 100, y / 100]));
-  const outline = (l: number, u: number, r: number, d: number) => outlinePath(edgePoints(l, u, r, d, view.plain ? 1 : 12).map(([x, y]) => at(x, y)));
+  const outline = (l: number, u: number, r: number, d: number) => path(edgePoints(l, u, r, d, view.plain ? 1 : 12).map(([x, y]) => at(x, y)));
   const crop = outline(edges.left, edges.top, edges.right, edges.bottom);
   const tileRight = (sample[0] + ((sample[2] - sample[0]) * tile[0]) / work[0]) * 100;
   const tileBottom = (sample[1] + ((sample[3] - sample[1]) * tile[1]) / work[1]) * 100;
@@ -76,7 +75,7 @@ export function CropHandles({ material, t }: { material: Material; t: Transform 
 
   const take = (next: Edges, gesture: string) => {
     const changes: Changes = {};
-    for (const edge of ALL) if (next[edge] !== edges[edge]) changes[path(edge)] = Number(next[edge].toFixed(2));
+    for (const edge of ALL) if (next[edge] !== edges[edge]) changes[settingOf(edge)] = Number(next[edge].toFixed(2));
     if (Object.keys(changes).length) change(changes, "Crop", gesture);
   };
   const begin = (event: PointerEvent) => {

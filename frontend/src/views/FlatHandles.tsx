@@ -28,7 +28,7 @@ export function photoSpace(material: Material, t: Transform) {
   return { toScreen, toPhoto };
 }
 
-const path = (points: Point[], closed = true) => `M${points.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join("L")}${closed ? "z" : ""}`;
+export const path = (points: Point[], closed = true) => `M${points.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join("L")}${closed ? "z" : ""}`;
 
 export function CornerHandles({ material, t, bitmap }: Props) {
   const state = useBench();

@@ -2,6 +2,7 @@ import { describe, expect, it } from "vitest";
 import { extent, fitting, scaleAt, transform, zoomAt, zoomed } from "./space";
 
 const preview = {
+  finished: [1024, 512] as [number, number],
   tile: [768, 384] as [number, number],
   work: [960, 480] as [number, number],
   picture: [1500, 1000] as [number, number],

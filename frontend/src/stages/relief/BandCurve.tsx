@@ -13,7 +13,6 @@ const BANDS = [
   { name: "large", label: "Large", size: 0.13 },
   { name: "largest", label: "Largest", size: 0.35 },
 ] as const;
-const DEFAULTS = [0.35, 0.7, 1, 1, 0.8, 0.5];
 const [WIDE, TALL, PAD, MOST] = [284, 118, 14, 3];
 const path = (name: string) => `relief.bands.${name}` as SettingPath;
 const xAt = (number: number) => PAD + (number / (BANDS.length - 1)) * (WIDE - 2 * PAD);
@@ -26,6 +25,8 @@ export function BandCurve({ material }: { material: Material }) {
   const show = useHelp((state) => state.show);
   const area = useRef<SVGSVGElement>(null);
   const gesture = useRef("");
+  const declared = state.about?.operations.find((o) => o.id === "relief.bands")?.settings;
+  const usual = (name: string) => (declared?.find((s) => s.name === name)?.default as number | undefined) ?? 1;
   const gains = BANDS.map((band) => valueOf(state, path(band.name)) as number);
   const mm = material.preview.tile_mm;
   const sizeText = (share: number) => {
@@ -89,7 +90,7 @@ export function BandCurve({ material }: { material: Material }) {
             onKeyDown={keyed(i)}
           >
             <rect x={xAt(i) - 20} y="0" width="40" height={TALL} fill="transparent" />
-            <path d={`M${xAt(i) - 5} ${yAt(DEFAULTS[i]!)}h10`} stroke="var(--soft)" />
+            <path d={`M${xAt(i) - 5} ${yAt(usual(band.name))}h10`} stroke="var(--soft)" />
             <circle cx={xAt(i)} cy={yAt(gains[i]!)} r="5.500" fill="var(--amber)" stroke="var(--raised)" strokeWidth="2" />
           </g>
         ))}

@@ -1,6 +1,6 @@
 import { useBench, valueOf } from "../../bench/store";
 import { useFigures } from "../../bench/figures";
-import type { Material, Seam } from "../../api/types";
+import type { Material } from "../../api/types";
 import { Level } from "../../ui/Level";
 import { Setting } from "../Setting";
 
@@ -44,7 +44,7 @@ export function Tile({ material }: { material: Material }) {
                 <td className="figures text-right text-soft">{figures.seam_before[axis]!.border.toFixed(1)}</td>
                 <td className="figures text-right">{figures.seam[axis]!.border.toFixed(1)}</td>
                 <td className="pl-2">
-                  <Level level={levelOf(figures.seam[axis]!)} word={false} />
+                  <Level level={figures.seam[axis]!.level} word={false} />
                 </td>
               </tr>
             ))}
@@ -76,9 +76,4 @@ export function Tile({ material }: { material: Material }) {
       <p className="pt-1.5 text-[12px] text-soft">A seam figure under 4 cannot be seen; over 8 it shows at every repeat. Mismatch is against random places: .45 and less is good.</p>
     </>
   );
-}
-
-function levelOf(seam: Seam) {
-  if (seam.border < 4 || (seam.inner > 4 && seam.border <= seam.inner)) return "pass" as const;
-  return seam.border > 8 ? ("blocked" as const) : ("attention" as const);
 }
