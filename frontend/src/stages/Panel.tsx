@@ -1,5 +1,6 @@
 /** The settings of the open stage. */
 import { RotateCcw } from "lucide-react";
+import { useEffect } from "react";
 import { change, useBench } from "../bench/store";
 import type { Material, SettingPath, StageId } from "../api/types";
 import { STAGE_ABOUT, STAGE_NAMES } from "../views/names";
@@ -28,6 +29,9 @@ const PANELS: Record<StageId, (props: { material: Material }) => React.ReactNode
 export function Panel({ material }: { material: Material }) {
   const stage = useViews((state) => state.stage);
   const help = useHelp();
+  const { show } = help;
+  // What was explained in another stage has nothing to say here.
+  useEffect(() => show("", ""), [stage, show]);
   const Inside = PANELS[stage];
   const changes = material.changes[stage];
   const reset = () => {
