@@ -13,7 +13,7 @@ from typing import Any
 
 from amber_thicket import __version__
 from amber_thicket.blocks import keep_blocks
-from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
+from amber_thicket.errors import BadSetting, ThicketError
 
 _PORT = 8760
 
@@ -30,8 +30,13 @@ def parser() -> argparse.ArgumentParser:
     top.add_argument("--version", action="version", version=__version__)
     commands = top.add_subparsers(dest="command", required=True)
 
-    bake = commands.add_parser("bake", help="make a map set from one photograph")
-    bake.add_argument("source", type=Path)
+    bake = commands.add_parser("bake", help="make a map set from one photograph, or from existing maps")
+    bake.add_argument(
+        "source",
+        type=Path,
+        nargs="+",
+        help="a photograph, or all maps of one surface (files, or the folder they are in)",
+    )
     bake.add_argument("--out", type=Path, required=True, help="folder for the files; made when missing")
     bake.add_argument("--size", help="pixels, as 1024 or 2048x1024")
     bake.add_argument("--profile", help="profile of the pack; see settings")
@@ -105,31 +110,20 @@ def changes_from(options: argparse.Namespace) -> dict[str, Any]:
 
 
 def _bake(options: argparse.Namespace) -> int:
-    from amber_thicket.core.graph import Evaluation, Memory
-    from amber_thicket.core.recipe import Recipe, from_json
-    from amber_thicket.core.square.size import SIZES
-    from amber_thicket.formats.picture import read_picture
+    from amber_thicket.core.graph import Memory
+    from amber_thicket.core.recipe import from_json
     from amber_thicket.service.bake import pack
-    from amber_thicket.service.sources import StoredSource, describe
+    from amber_thicket.service.loose import loose_material
 
-    try:
-        data = options.source.read_bytes()
-    except OSError as error:
-        raise UnreadableFile(
-            f"{options.source} cannot be opened ({error.strerror}).", remedy="Check the path."
-        ) from None
-    picture = read_picture(data, options.source.name)
-    info = describe(picture, _sha256(data), len(data), options.source.name)
-    recipe = from_json(options.recipe.read_text()) if options.recipe else Recipe()
-    if not options.recipe:
-        side = max((s for s in SIZES if s <= min(info["width"], info["height"], 4096)), default=SIZES[0])
-        recipe = recipe.with_changes({"square.size.width": side, "square.size.height": side})
-    recipe = recipe.with_changes(changes_from(options)) if changes_from(options) else recipe
     memory = Memory(1_400_000_000)
-    evaluation = Evaluation(recipe, StoredSource(info, lambda: data, memory), memory)
+    recipe = from_json(options.recipe.read_text()) if options.recipe else None
+    loose = loose_material(options.source, recipe, changes_from(options), memory)
+    evaluation = loose.evaluation
+    for note in loose.notes:
+        print(note, file=sys.stderr)
     options.out.mkdir(parents=True, exist_ok=True)
     manifest: dict[str, Any] = {}
-    for written in pack(evaluation, options.name or options.source.stem, lambda _share, _text: None):
+    for written in pack(evaluation, options.name or loose.name, lambda _share, _text: None):
         (options.out / written.name).write_bytes(written.data)
         if written.name.endswith("_manifest.json"):
             manifest = json.loads(written.data)
@@ -141,12 +135,6 @@ def _bake(options: argparse.Namespace) -> int:
     for check in blocked:
         print(f"blocked: {check['rule']} {check['map'] or ''}: {check['measured']} ({check['limit']})", file=sys.stderr)
     return 1 if blocked else 0
-
-
-def _sha256(data: bytes) -> str:
-    import hashlib
-
-    return hashlib.sha256(data).hexdigest()
 
 
 def _settings(options: argparse.Namespace) -> int:

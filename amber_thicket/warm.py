@@ -17,7 +17,7 @@ class _Noise:
 
     key, width, height = "warm", 400, 400
 
-    def read(self, level: int) -> Raster:
+    def read(self, level: int, **_: object) -> Raster:
         pixels = np.random.default_rng(1).random((self.height, self.width, 3), np.float32)
         return Raster(shrink(pixels, 1 << level) if level else pixels)
 

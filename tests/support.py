@@ -47,7 +47,7 @@ class ArraySource:
         self.height, self.width = pixels.shape[:2]
         self.reads = 0
 
-    def read(self, level: int) -> Raster:
+    def read(self, level: int, *, data: bool = False, **_: str) -> Raster:
         self.reads += 1
         return Raster(shrink(self._pixels, 1 << level) if level else self._pixels)
 

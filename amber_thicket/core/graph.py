@@ -4,33 +4,43 @@ from __future__ import annotations
 
 import hashlib
 import json
+import math
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any, Protocol
 
-from amber_thicket.core.operation import Operation
+from amber_thicket.core.gather.maps import TAKEN, as_layer
+from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.registry import BY_LAYER
+from amber_thicket.core.registry import BY_ID, BY_LAYER
+from amber_thicket.core.roles import BROUGHT, MADE, ROLES
 from amber_thicket.core.square.crop import fitted
 from amber_thicket.core.square.view import View, view_of
 from amber_thicket.errors import Cancelled
 
 PLAN_SIDE = 768
 _BEFORE_TILE = ("gather", "square", "even")
+# The operations an existing map goes through with the colour, one after the other.
+_TOGETHER: dict[str, tuple[str, str]] = {
+    "gathered": ("gather.orient", "photo"),
+    "squared": ("square.crop", "gathered"),
+    "tiled": ("tile.join", "squared"),
+}
 
 
 class Source(Protocol):
-    """The capture a material starts from."""
+    """One file of a material."""
 
     key: str
     width: int
     height: int
 
-    def read(self, level: int) -> Raster:
-        """Linear RGB float32, halved `level` times by area averaging."""
+    def read(self, level: int, *, data: bool = False, white: str = "as_shot", highlights: str = "blend") -> Raster:
+        """(H, W, 3) float32, halved `level` times by area averaging: linear RGB, or the stored numbers of a data map.
+        white, highlights: how a camera RAW is developed, as in gather.white."""
         ...
 
 
@@ -131,9 +141,20 @@ def fit_side(recipe: Recipe, side: int) -> tuple[int, int]:
 class Evaluation:
     """One recipe on one source. Holds no pixels of its own: all go through the shared memory."""
 
-    def __init__(self, recipe: Recipe, source: Source, memory: Memory, cancel: Cancel | None = None) -> None:
+    def __init__(
+        self,
+        recipe: Recipe,
+        source: Source,
+        memory: Memory,
+        cancel: Cancel | None = None,
+        files: Mapping[str, Source] | None = None,
+    ) -> None:
+        """source: what brings the colour. files: all files of the material by the names settings.maps uses."""
         self.recipe = recipe
         self.source = source
+        chosen = recipe.settings("gather.maps")
+        have = files or {}
+        self.brought: dict[str, Source] = {role: have[key] for role in TAKEN if (key := getattr(chosen, role)) in have}
         self.memory = memory
         self.cancel = cancel or Cancel()
         self._keys: dict[tuple[str, Sizes], str] = {}
@@ -146,8 +167,9 @@ class Evaluation:
         sample_mm = self.recipe.settings("square.size").sample_mm
         work_width, work_height = width + round(width * over[0]), height + round(height * over[1])
         tile_mm = sample_mm * width / work_width if sample_mm else None
-        work = Frame(work_width, work_height, float(width), False, tile_mm)
-        return Sizes(work, Frame(width, height, float(width), True, tile_mm), self._level(work))
+        picture = self.picture_size()
+        work = Frame(work_width, work_height, float(width), False, tile_mm, picture)
+        return Sizes(work, Frame(width, height, float(width), True, tile_mm, picture), self._level(work))
 
     def picture_size(self) -> tuple[int, int]:
         """(width, height) of the capture after it is turned the right way up."""
@@ -164,10 +186,8 @@ class Evaluation:
 
     def _level(self, work: Frame) -> int:
         view, box = self.view(), self.sample_box(work)
-        level, scale = 0, (box[2] - box[0]) / work.width if view.plain else view.scales(box, work.width)[0]
-        while scale >= 2:
-            level, scale = level + 1, scale / 2
-        return level
+        scale = (box[2] - box[0]) / work.width if view.plain else view.scales(box, work.width)[0]
+        return max(0, int(math.log2(max(scale, 1.0))))
 
     def _frame(self, operation: Operation, sizes: Sizes) -> Frame:
         if operation.stage == "gather":
@@ -187,17 +207,88 @@ class Evaluation:
 
     def _made_key(self, layer: str, sizes: Sizes) -> str:
         if layer == "photo":
-            return f"{self.source.key}/{sizes.level}"
+            return f"{self._photo_key()}/{sizes.level}"
+        if "." in layer:
+            return self._together_key(layer, sizes)
+        if layer in BROUGHT:
+            return self._key(f"tiled.{layer}", sizes)
         operation = BY_LAYER[layer]
         settings = self.recipe.settings(operation.id)
         if operation.idle and operation.idle(settings):
             return self._key(operation.reads[0], sizes)
         parts = [operation.id, operation.version, settings.model_dump(), asdict(self._frame(operation, sizes))]
         parts += [self.recipe.settings(other).model_dump() for other in operation.also]
-        parts += [self._key(name, sizes) for name in operation.reads]
+        given = self.given(operation)
+        parts += [given.role if given else "", *self._input_keys(operation, sizes)]
+        if (given or operation).decide:
+            parts.append(self._decided_key(operation))
+        return _digest(parts)
+
+    def given(self, operation: Operation) -> Given | None:
+        """How the operation takes an existing map, when the capture brought one for it."""
+        return next((given for given in operation.given if given.role in self.brought), None)
+
+    def maps(self) -> tuple[str, ...]:
+        """Roles of all maps of the set: those made here, and those the capture brought besides."""
+        return (*MADE, *(role for role in BROUGHT if role in self.brought))
+
+    def _inputs(self, operation: Operation) -> tuple[str | None, ...]:
+        given = self.given(operation)
+        if given is None:
+            return operation.reads
+        beside = (f"tiled.{role}" if role in self.brought else None for role in given.beside)
+        return (f"tiled.{given.role}", *beside)
+
+    def _input_keys(self, operation: Operation, sizes: Sizes) -> list[str]:
+        return [self._key(name, sizes) if name else "" for name in self._inputs(operation)]
+
+    def _input_layers(self, operation: Operation, sizes: Sizes) -> list[Raster | None]:
+        return [self._layer(name, sizes) if name else None for name in self._inputs(operation)]
+
+    def _together_key(self, layer: str, sizes: Sizes) -> str:
+        step, role = layer.split(".")
+        source = self.brought[role]
+        if step == "photo":
+            settings = self.recipe.settings("gather.maps")
+            kinds = [settings.normal_y, settings.height_white, settings.roughness_white]
+            return _digest([source.key, role, kinds, self._map_level(source, sizes)])
+        operation, before = BY_ID[_TOGETHER[step][0]], _TOGETHER[step][1]
+        settings = self.recipe.settings(operation.id)
+        if operation.idle and operation.idle(settings):
+            return self._key(f"{before}.{role}", sizes)
+        parts = ["together", operation.id, operation.version, settings.model_dump()]
+        parts += [asdict(self._frame(operation, sizes)), self._key(f"{before}.{role}", sizes)]
+        parts += [self.recipe.settings(other).model_dump() for other in operation.also]
         if operation.decide:
             parts.append(self._decided_key(operation))
         return _digest(parts)
+
+    def _map_level(self, source: Source, sizes: Sizes) -> int:
+        """How often a map of another size is halved, so that it comes to about the scale of the colour."""
+        larger = math.log2(max(source.width * source.height, 1) / (self.source.width * self.source.height)) / 2
+        return max(0, math.floor(sizes.level + larger + 0.01))
+
+    def _together(self, layer: str, sizes: Sizes) -> Raster:
+        """An existing map after one of the steps it takes with the colour."""
+        step, role = layer.split(".")
+        source = self.brought[role]
+        if step == "photo":
+            settings = self.recipe.settings("gather.maps")
+            data = ROLES[role].encoding == "linear"
+            return as_layer(role, source.read(self._map_level(source, sizes), data=data).pixels, settings)
+        operation, before = BY_ID[_TOGETHER[step][0]], _TOGETHER[step][1]
+        return self._applied(operation, [self._layer(f"{before}.{role}", sizes)], sizes)
+
+    def _applied(self, operation: Operation, inputs: list[Raster | None], sizes: Sizes) -> Raster:
+        given = self.given(operation)
+        options: dict[str, Any] = self.recipe.settings(operation.id).model_dump()
+        options |= {other.split(".")[1]: self.recipe.settings(other) for other in operation.also}
+        if (given or operation).decide:
+            options["decided"] = self.decided(operation)
+        self.cancel.check()
+        apply = (given or operation).apply
+        assert apply is not None
+        return apply(*inputs, frame=self._frame(operation, sizes), **options)
 
     def _plan_sizes(self) -> Sizes:
         return self.sizes(fit_side(self.recipe, PLAN_SIDE))
@@ -207,17 +298,18 @@ class Evaluation:
         settings = self.recipe.settings(operation.id).model_dump()
         if operation.decides_by is not None:
             settings = {name: settings[name] for name in operation.decides_by}
-        parts = ["decide", operation.id, operation.version, settings]
-        return _digest(parts + [self._key(name, sizes) for name in operation.reads])
+        given = self.given(operation)
+        parts = ["decide", operation.id, operation.version, settings, given.role if given else ""]
+        return _digest(parts + self._input_keys(operation, sizes))
 
     def decided(self, operation: Operation) -> Any:
         """What the operation decided at plan size; the same for every output size."""
-        assert operation.decide is not None
-        decide = operation.decide
+        decide = (self.given(operation) or operation).decide
+        assert decide is not None
         sizes = self._plan_sizes()
 
         def compute() -> Any:
-            inputs = [self._layer(name, sizes) for name in operation.reads]
+            inputs = self._input_layers(operation, sizes)
             self.cancel.check()
             settings = self.recipe.settings(operation.id).model_dump()
             return decide(*inputs, frame=self._frame(operation, sizes), **settings)
@@ -238,12 +330,29 @@ class Evaluation:
 
     def gathered_key(self, side: int) -> str:
         """The content key of gathered(side)."""
-        turn = self.recipe.settings("gather.orient").model_dump()
-        return _digest([self.source.key, turn, side])
+        settings = [self.recipe.settings(name).model_dump() for name in ("gather.orient", "gather.white")]
+        return _digest([self.source.key, *settings, side])
+
+    def _photo_key(self) -> str:
+        white = self.recipe.settings("gather.white")
+        return f"{self.source.key}/{white.raw_white}/{white.raw_highlights}"
+
+    def _photo(self, level: int) -> Raster:
+        white = self.recipe.settings("gather.white")
+        return self.source.read(level, white=white.raw_white, highlights=white.raw_highlights)
 
     def _layer(self, name: str, sizes: Sizes) -> Raster:
         if name == "photo":
-            return self.memory.get(self._key(name, sizes), lambda: self.source.read(sizes.level))  # type: ignore[no-any-return]
+            return self.memory.get(self._key(name, sizes), lambda: self._photo(sizes.level))  # type: ignore[no-any-return]
+        if "." in name:
+            step, role = name.split(".")
+            if step in _TOGETHER:
+                operation = BY_ID[_TOGETHER[step][0]]
+                if operation.idle and operation.idle(self.recipe.settings(operation.id)):
+                    return self._layer(f"{_TOGETHER[step][1]}.{role}", sizes)
+            return self.memory.get(self._key(name, sizes), lambda: self._together(name, sizes))  # type: ignore[no-any-return]
+        if name in BROUGHT:
+            return self._layer(f"tiled.{name}", sizes)
         operation = BY_LAYER[name]
         settings = self.recipe.settings(operation.id)
         if operation.idle and operation.idle(settings):
@@ -251,14 +360,7 @@ class Evaluation:
 
         def compute() -> Raster:
             self.cancel.check()
-            inputs = [self._layer(read, sizes) for read in operation.reads]
-            options: dict[str, Any] = settings.model_dump()
-            options |= {other.split(".")[1]: self.recipe.settings(other) for other in operation.also}
-            if operation.decide:
-                options["decided"] = self.decided(operation)
-            self.cancel.check()
-            assert operation.apply is not None
-            return operation.apply(*inputs, frame=self._frame(operation, sizes), **options)
+            return self._applied(operation, self._input_layers(operation, sizes), sizes)
 
         return self.memory.get(self._key(name, sizes), compute)  # type: ignore[no-any-return]
 

@@ -17,6 +17,20 @@ Decide = Callable[..., Any]
 
 
 @dataclass(frozen=True)
+class Given:
+    """How an operation takes an existing map instead of making one.
+
+    role: the existing map. apply, decide: as an operation's own, but their first input is that map, squared and tiled
+    (scalars in [0, 1] or unit normals). beside: roles of other existing maps that come along, None where there is none.
+    """
+
+    role: str
+    apply: Apply
+    decide: Decide | None = None
+    beside: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Operation:
     """One step.
 
@@ -26,7 +40,8 @@ class Operation:
     its result reaches `apply` as `decided`. also: ids of operations without a function whose settings this one
     reads too, handed over under their names. decides_by: the settings that `decide` looks at (all when
     None), so that the others do not make it decide again. idle: says from the settings that the operation would change
-    nothing, so its first input passes through. version: raise it when the pixels change.
+    nothing, so its first input passes through. given: what it does when the capture brought such a map; the first that
+    is there counts. version: raise it when the pixels change.
     """
 
     id: str
@@ -40,6 +55,7 @@ class Operation:
     decide: Decide | None = None
     decides_by: tuple[str, ...] | None = None
     idle: Callable[[Any], bool] | None = None
+    given: tuple[Given, ...] = ()
     version: int = 1
 
     @property
@@ -51,4 +67,4 @@ class Operation:
         return self.id.split(".")[1]
 
 
-__all__ = ["STAGES", "Apply", "Decide", "Frame", "Operation", "Raster", "Stage"]
+__all__ = ["STAGES", "Apply", "Decide", "Frame", "Given", "Operation", "Raster", "Stage"]

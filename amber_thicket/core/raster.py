@@ -18,6 +18,7 @@ class Frame:
     width, height: pixels of this layer. tile_width: pixels of one whole tile at this scale, the
     yardstick of every spatial setting. wraps: the layer's edges meet (true from Tile on).
     tile_mm: physical width of one tile in millimetres, or None when it is not known.
+    picture: (width, height) px of the whole capture the layer comes from; (0, 0) when it does not matter.
     """
 
     width: int
@@ -25,6 +26,7 @@ class Frame:
     tile_width: float
     wraps: bool
     tile_mm: float | None = None
+    picture: tuple[int, int] = (0, 0)
 
     def length(self, percent: float) -> float:
         """Pixels for a length given in per cent of the tile width."""
@@ -37,12 +39,14 @@ class Raster:
 
     pixels: (H, W) or (H, W, 3) float32. Colours are linear light with BT.709 primaries, scalars are in
     [0, 1], normals are unit vectors (+X right, +Y up, +Z out).
+    vectors: the pixels are such normals, which turn with the picture and keep their length.
     span: for a height, how far white stands above black, as a fraction of the tile width.
     evidence: plain JSON values that say why the pixels are what they are.
     """
 
     pixels: Pixels
     span: float = 0.0
+    vectors: bool = False
     evidence: dict[str, Any] = field(default_factory=dict)
 
     @property

@@ -56,8 +56,9 @@ class Recipe:
         return {"version": VERSION, "operations": self.changed}
 
     def changes_in(self, stage: str) -> int:
-        """How many settings of a stage differ from their defaults."""
-        return sum(len(values) for key, values in self.changed.items() if key.split(".")[0] == stage)
+        """How many settings of a stage differ from their defaults. Which file is which map is no such setting."""
+        counted = (op for op in self.changed if op.split(".")[0] == stage and op != "gather.maps")
+        return sum(len(self.changed[op]) for op in counted)
 
 
 def _operation_of(path: str) -> tuple[Operation, str]:

@@ -6,17 +6,20 @@ from typing import Any
 
 from amber_thicket.core.check import limits
 from amber_thicket.core.even import highlight, light, original, shadow
-from amber_thicket.core.gather import orient
+from amber_thicket.core.gather import maps, orient, white
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
 from amber_thicket.core.relief import bands, height, normal, occlusion
 from amber_thicket.core.response import metallic, roughness
+from amber_thicket.core.roles import MADE
 from amber_thicket.core.settings import describe
 from amber_thicket.core.square import crop, flat, lens, size
 from amber_thicket.core.tile import join
 
 OPERATIONS: tuple[Operation, ...] = (
+    white.OPERATION,
     orient.OPERATION,
+    maps.OPERATION,
     lens.OPERATION,
     flat.OPERATION,
     crop.OPERATION,
@@ -52,7 +55,7 @@ STAGE_LAYERS: dict[str, str] = {
     "check": "ambient_occlusion",
     "pack": "normal",
 }
-MAPS: tuple[str, ...] = ("base_color", "height", "normal", "roughness", "metallic", "ambient_occlusion")
+MAPS: tuple[str, ...] = MADE
 
 
 def catalogue() -> list[dict[str, Any]]:

@@ -14,7 +14,8 @@ class Role:
 
     channels: 1 or 3. encoding: how files store it. blank: the value that says nothing
     (a map that is blank everywhere may be left out). bits: usual bit depth of a file.
-    white: what a high value stands for, in words.
+    white: what a high value stands for, in words. made: the program makes such a map itself; the others are there only
+    when the capture brings them.
     """
 
     id: str
@@ -24,6 +25,7 @@ class Role:
     blank: float
     bits: int
     white: str
+    made: bool = True
 
 
 ROLES: dict[str, Role] = {
@@ -35,5 +37,12 @@ ROLES: dict[str, Role] = {
         Role("roughness", "Roughness", 1, "linear", 0.5, 8, "rough"),
         Role("metallic", "Metallic", 1, "linear", 0.0, 8, "metal"),
         Role("ambient_occlusion", "Ambient occlusion", 1, "linear", 1.0, 8, "open to the sky"),
+        Role("specular", "Specular", 3, "srgb", 0.0, 8, "mirrors much", made=False),
+        Role("opacity", "Opacity", 1, "linear", 1.0, 8, "solid", made=False),
+        Role("translucency", "Translucency", 3, "srgb", 0.0, 8, "lets light through", made=False),
+        Role("emissive", "Emissive", 3, "srgb", 0.0, 8, "shines by itself", made=False),
     )
 }
+
+MADE: tuple[str, ...] = tuple(role.id for role in ROLES.values() if role.made)
+BROUGHT: tuple[str, ...] = tuple(role.id for role in ROLES.values() if not role.made)

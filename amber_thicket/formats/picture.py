@@ -9,7 +9,7 @@ from __future__ import annotations
 import io
 import warnings
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 import imagecodecs
 import numpy as np
@@ -22,7 +22,7 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.formats.exr import read_exr
 from amber_thicket.formats.limits import check_size
-from amber_thicket.formats.raw import is_raw, read_raw
+from amber_thicket.formats.raw import AS_SHOT, Develop, is_raw, read_raw
 
 Image.MAX_IMAGE_PIXELS = None  # our own limit, checked before decoding, says what to do
 _REMEDY = "Give a JPEG, PNG, TIFF, WebP, OpenEXR or camera RAW picture that opens elsewhere."
@@ -32,8 +32,8 @@ _TURNS: dict[int, tuple[int, bool]] = {1: (0, False), 2: (0, True), 3: (2, False
 
 @dataclass(frozen=True)
 class Picture:
-    """A decoded capture. pixels: (H, W, 3) linear BT.709 float32. alpha: (H, W) or None.
-    bits: per channel as stored. floating: stored as float. notes: what was done to read it, in words."""
+    """A decoded file. pixels: (H, W, 3) float32: linear BT.709, or the stored numbers of a data map.
+    alpha: (H, W) or None. bits: per channel as stored. floating: stored as float. notes: what was done, in words."""
 
     pixels: Pixels
     bits: int
@@ -60,8 +60,9 @@ def kind_of(data: bytes) -> str | None:
     return None
 
 
-def read_picture(data: bytes, name: str) -> Picture:
-    """Decode a picture. Raises UnreadableFile or TooLarge, naming the file."""
+def read_picture(data: bytes, name: str, *, as_stored: bool = False, develop: Develop = AS_SHOT) -> Picture:
+    """Decode a picture. as_stored: the numbers of a data map as they are, integers scaled to [0, 1], no profile.
+    develop: for camera RAW. Raises UnreadableFile or TooLarge, naming the file."""
     if not data:
         raise UnreadableFile(f"{name} is empty.", remedy=_REMEDY, file=name)
     kind = kind_of(data)
@@ -71,9 +72,10 @@ def read_picture(data: bytes, name: str) -> Picture:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             if kind in ("exr", "raw"):
-                linear, alpha, bits, notes = read_exr(data, name) if kind == "exr" else read_raw(data, name)
+                linear, alpha, bits, notes = read_exr(data, name) if kind == "exr" else read_raw(data, name, develop)
                 return _linear_picture(linear, alpha, bits, kind, list(notes))
-            picture = _read_tiff(data, name) if kind == "tiff" else _read_other(data, name, kind)
+            read = _read_tiff(data, name) if kind == "tiff" else _read_other(data, name, kind)
+            picture = _finish(read, kind, as_stored=as_stored)
     except (MemoryError, UnreadableFile):
         raise
     except (OSError, ValueError, TypeError, KeyError, IndexError, SyntaxError, RuntimeError, tifffile.TiffFileError,
@@ -92,7 +94,16 @@ def _linear_picture(linear: NDArray[Any], alpha: Pixels | None, bits: int, kind:
     return Picture(np.ascontiguousarray(pixels), bits, kind, alpha, kind == "exr", tuple(notes))
 
 
-def _read_other(data: bytes, name: str, kind: str) -> Picture:
+class _Read(NamedTuple):
+    """What a reader hands on: codes as stored, embedded profile, how to turn, notes so far."""
+
+    codes: NDArray[Any]
+    profile: bytes | None
+    turn: tuple[int, bool]
+    notes: list[str]
+
+
+def _read_other(data: bytes, name: str, kind: str) -> _Read:
     with Image.open(io.BytesIO(data)) as image:
         check_size(*image.size, name)
         notes = []
@@ -112,7 +123,7 @@ def _read_other(data: bytes, name: str, kind: str) -> Picture:
             notes += alpha_note
             if image.mode == "CMYK":
                 profile = None
-    return _finish(codes, kind, profile, (turn, mirror), notes)
+    return _Read(codes, profile, (turn, mirror), notes)
 
 
 def _png_depth(data: bytes) -> int:
@@ -162,7 +173,7 @@ def _cmyk_to_rgb(image: Image.Image, profile: bytes | None) -> Image.Image:
     return image.convert("RGB")
 
 
-def _read_tiff(data: bytes, name: str) -> Picture:
+def _read_tiff(data: bytes, name: str) -> _Read:
     with tifffile.TiffFile(io.BytesIO(data)) as tiff:
         if not tiff.pages:
             raise UnreadableFile(f"{name} holds no picture.", remedy=_REMEDY, file=name)
@@ -187,20 +198,21 @@ def _read_tiff(data: bytes, name: str) -> Picture:
             codes = np.iinfo(codes.dtype).max - codes
     if codes.ndim not in (2, 3) or (codes.ndim == 3 and codes.shape[-1] > 5):
         raise UnreadableFile(f"{name} is not a flat picture (shape {codes.shape}).", remedy=_REMEDY, file=name)
-    return _finish(codes, "tiff", profile, turn, notes)
+    return _Read(codes, profile, turn, notes)
 
 
-def _tiff_by_pillow(data: bytes, notes: list[str]) -> Picture:
+def _tiff_by_pillow(data: bytes, notes: list[str]) -> _Read:
     """Palette, CMYK, YCbCr and Lab TIFFs, which need colour conversion."""
     with Image.open(io.BytesIO(data)) as image:
         image.load()
         profile = image.info.get("icc_profile")
         codes, more = _eight_bit(ImageOps.exif_transpose(image) or image, profile)
-    return _finish(codes, "tiff", None if "converted from CMYK" in more else profile, (0, False), [*notes, *more])
+    return _Read(codes, None if "converted from CMYK" in more else profile, (0, False), [*notes, *more])
 
 
-def _finish(codes: NDArray[Any], kind: str, profile: bytes | None, turn: tuple[int, bool], notes: list[str]) -> Picture:
-    """Alpha apart, values linear, profile obeyed, right way up."""
+def _finish(read: _Read, kind: str, *, as_stored: bool) -> Picture:
+    """Alpha apart, values linear (or as stored), profile obeyed, right way up."""
+    codes, profile, turn, notes = read
     if codes.ndim == 3 and codes.shape[-1] == 1:
         codes = codes[..., 0]
     alpha_codes = None
@@ -208,7 +220,7 @@ def _finish(codes: NDArray[Any], kind: str, profile: bytes | None, turn: tuple[i
         alpha_codes = codes[..., 1 if codes.shape[-1] == 2 else 3]
         codes = codes[..., 0] if codes.shape[-1] == 2 else codes[..., :3]
     bits, floating = codes.dtype.itemsize * 8, codes.dtype.kind == "f"
-    linear = _linear(codes, profile, notes)
+    linear = _stored(codes, notes) if as_stored else _linear(codes, profile, notes)
     if linear.ndim == 2:
         linear = np.repeat(linear[..., None], 3, axis=-1)
     alpha = None if alpha_codes is None else _unit(alpha_codes)
@@ -237,6 +249,10 @@ def _unit(codes: NDArray[Any]) -> Pixels:
         return np.nan_to_num(codes.astype(np.float32), nan=0, posinf=1, neginf=0).clip(0, 1)
     low = -float(np.iinfo(codes.dtype).min) if codes.dtype.kind == "i" else 0.0
     return ((codes.astype(np.float64) + low) / (float(np.iinfo(codes.dtype).max) + low)).astype(np.float32)
+
+
+def _stored(codes: NDArray[Any], notes: list[str]) -> Pixels:
+    return _linear_from_float(codes, notes) if codes.dtype.kind == "f" else _unit(codes)
 
 
 def _linear(codes: NDArray[Any], profile: bytes | None, notes: list[str]) -> Pixels:

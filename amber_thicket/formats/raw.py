@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import io
 import struct
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, Literal
 
 import numpy as np
 import rawpy
@@ -46,8 +47,25 @@ def _first_tags(data: bytes) -> dict[int, int]:
         return {}
 
 
-def read_raw(data: bytes, name: str) -> tuple[NDArray[Any], Pixels | None, int, list[str]]:
-    """(linear values (H, W, 3), None, bits, notes). Burnt-out places are rebuilt from the channels that hold."""
+@dataclass(frozen=True)
+class Develop:
+    """How a RAW is developed. white: as the camera set it, for daylight, or so that the whole is grey on average.
+    highlights: what becomes of burnt-out places: cut off, blended, or rebuilt from the channels that hold."""
+
+    white: Literal["as_shot", "daylight", "average"] = "as_shot"
+    highlights: Literal["cut", "blend", "rebuild"] = "blend"
+
+
+AS_SHOT = Develop()
+_HIGHLIGHTS = {
+    "cut": rawpy.HighlightMode.Clip,
+    "blend": rawpy.HighlightMode.Blend,
+    "rebuild": rawpy.HighlightMode.ReconstructDefault,
+}
+
+
+def read_raw(data: bytes, name: str, develop: Develop = AS_SHOT) -> tuple[NDArray[Any], Pixels | None, int, list[str]]:
+    """(linear values (H, W, 3), None, bits, notes)."""
     try:
         with rawpy.imread(io.BytesIO(data)) as raw:
             check_size(raw.sizes.width, raw.sizes.height, name)
@@ -55,9 +73,10 @@ def read_raw(data: bytes, name: str) -> tuple[NDArray[Any], Pixels | None, int, 
                 output_bps=16,
                 gamma=(1, 1),
                 no_auto_bright=True,
-                use_camera_wb=True,
+                use_camera_wb=develop.white == "as_shot",
+                use_auto_wb=develop.white == "average",
                 output_color=rawpy.ColorSpace.sRGB,
-                highlight_mode=rawpy.HighlightMode.Blend,
+                highlight_mode=_HIGHLIGHTS[develop.highlights],
             )
             white = [round(float(v), 3) for v in raw.camera_whitebalance[:3]]
     except rawpy.LibRawError as error:

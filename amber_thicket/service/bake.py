@@ -15,8 +15,7 @@ from amber_thicket.core.check.registry import examine
 from amber_thicket.core.check.rule import Finding, Rule, Subject
 from amber_thicket.core.graph import Evaluation, fit_side, output_size
 from amber_thicket.core.pack.encode import stored
-from amber_thicket.core.pack.profiles import Plan, PlannedFile, planned
-from amber_thicket.core.registry import MAPS
+from amber_thicket.core.pack.profiles import Plan, PlannedFile, blank_roles, planned
 from amber_thicket.errors import WriteFailed
 from amber_thicket.formats.glb import glb_bytes
 from amber_thicket.formats.write import encoded, stored_codes
@@ -38,7 +37,7 @@ def subject_of(evaluation: Evaluation, name: str, side: int = CHECK_SIDE) -> Sub
     """What the rules look at, at preview size."""
     size = fit_side(evaluation.recipe, min(side, max(output_size(evaluation.recipe))))
     return Subject(
-        maps={role: evaluation.layer(role, size) for role in MAPS},
+        maps={role: evaluation.layer(role, size) for role in evaluation.maps()},
         sample=evaluation.layer("evened", size),
         recipe=evaluation.recipe,
         plan=planned(evaluation.recipe, name),
@@ -123,7 +122,7 @@ def _scene(plan: Plan, evaluation: Evaluation, size: tuple[int, int], kept: dict
         normal=kept["normal"],
         packed=kept["ambient_occlusion"],
         size_m=(width_m, width_m * size[1] / size[0]),
-        metallic=evaluation.recipe.settings("response.metallic").level > 0,
+        metallic="metallic" not in blank_roles(evaluation.recipe),
     )
     facts = {"file": f"{plan.stem}.glb", "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest()}
     return Written(f"{plan.stem}.glb", data, facts)
@@ -154,6 +153,7 @@ def _manifest(
         "checks": [{key: f[key] for key in ("rule", "map", "level", "measured", "limit")} for f in findings],
         "recipe": evaluation.recipe.as_json(),
         "source": {"sha256": evaluation.source.key.split(".")[0]},
+        "brought": {role: source.key.split(".")[0] for role, source in evaluation.brought.items()},
     }
     data = (json.dumps(manifest, indent=2, ensure_ascii=False) + "\n").encode()
     return Written(f"{plan.stem}_manifest.json", data, {"file": f"{plan.stem}_manifest.json"})

@@ -15,7 +15,8 @@ from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import read_picture
-from amber_thicket.service.sources import StoredSource, describe
+from amber_thicket.service.mapset import assignment, first_changes, first_guess, mismatch_note, read_map
+from amber_thicket.service.sources import StoredSource, describe, file_key, files_of
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.models import Material, Step
 
@@ -51,8 +52,11 @@ class Library:
                 remedy="Give a picture at least 16 px on its shorter side and at most 64 times as long as wide.",
             )
         info = describe(picture, blob, length, file_name)
+        guess = first_guess(file_name, picture)
+        info |= {"role": guess.role or "photo", "why": guess.why}
+        changes = {**first_changes(info["key"], guess, picture), **(changes or {})}
         side = max((s for s in SIZES if s <= min(width, height, 4096)), default=SIZES[0])
-        recipe = Recipe().with_changes({"square.size.width": side, "square.size.height": side, **(changes or {})})
+        recipe = Recipe().with_changes({"square.size.width": side, "square.size.height": side, **changes})
         title = clean_name(name or Path(file_name).stem.replace("_", " "))
         with self.database.atomic():
             material = Material.create(name=title, source=info)
@@ -60,6 +64,31 @@ class Library:
             material.head = step.id
             material.save()
         return material
+
+    def add_map(self, material_id: str, parts: Iterable[bytes], file_name: str, *, gesture: str = "") -> Material:
+        """Another file of the same surface. Its guessed role is taken when no other file has it.
+
+        Files of one gesture are one step of the history. Raises UnreadableFile, TooLarge; nothing is kept then.
+        """
+        file_name = clean_name(Path(file_name.replace("\\", "/")).name)
+        blob, _ = self.blobs.put(parts, limit=MAX_BYTES)
+        info, guess, _ = read_map(self.blobs.get(blob), blob, file_name)
+        with self.database.atomic("immediate"):
+            material = self.get(material_id)
+            if any(file["key"] == info["key"] for file in files_of(material.source)):
+                raise UnreadableFile(
+                    f"{file_name} is one of this material's files already.", remedy="Choose its role in Gather."
+                )
+            note = mismatch_note(info, material.source)
+            info["notes"] += [note] if note else []
+            material.source = {**material.source, "more": [*material.source.get("more", []), info]}
+            recipe = self.recipe(material)
+            changes = assignment(info["key"], guess)
+            role = next((path.split(".")[-1] for path in changes if path.startswith("gather.maps.")), "")
+            taken = bool(role) and bool(getattr(recipe.settings("gather.maps"), role))
+            if not taken and changes:
+                recipe = recipe.with_changes(changes)
+            return self._stepped(material, recipe, label=f"{file_name} added", gesture=gesture)
 
     def get(self, material_id: str) -> Material:
         """Raises NotFound."""
@@ -88,14 +117,17 @@ class Library:
             recipe = from_json(step.recipe).with_changes(changes)
             if recipe.as_json() == step.recipe:
                 return material
-            if gesture and step.gesture == gesture and step.parent is not None:
-                step.recipe = recipe.as_json()
-                step.save()
-            else:
-                step = Step.create(
-                    material=material, parent=step.id, recipe=recipe.as_json(), label=label, gesture=gesture
-                )
-            return self._moved(material, step.id, forward=None)
+            return self._stepped(material, recipe, label=label, gesture=gesture)
+
+    def _stepped(self, material: Material, recipe: Recipe, *, label: str, gesture: str) -> Material:
+        """A new state of the material; one of the same gesture takes the place of the last."""
+        step = Step.get_by_id(material.head)
+        if gesture and step.gesture == gesture and step.parent is not None:
+            step.recipe = recipe.as_json()
+            step.save()
+        else:
+            step = Step.create(material=material, parent=step.id, recipe=recipe.as_json(), label=label, gesture=gesture)
+        return self._moved(material, step.id, forward=None)
 
     def undo(self, material_id: str, revision: int) -> Material:
         """One step back; nothing happens at the beginning."""
@@ -180,5 +212,10 @@ def evaluation_of(
     """An evaluation of a recipe on a stored capture."""
     if not source.get("blob"):
         raise ThicketError("The material has no capture.", remedy="Import one.")
-    stored = StoredSource(source, lambda: blobs.get(source["blob"]), memory)
-    return Evaluation(recipe, stored, memory, cancel)
+
+    def stored(info: dict[str, Any]) -> StoredSource:
+        return StoredSource(info, lambda: blobs.get(info["blob"]), memory)
+
+    files = {file_key(info["blob"]): stored(info) for info in files_of(source)}
+    first = files[file_key(source["blob"])]
+    return Evaluation(recipe, files.get(recipe.settings("gather.maps").base_color, first), memory, cancel, files)

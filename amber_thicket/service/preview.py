@@ -16,11 +16,13 @@ from amber_thicket.core.operation import STAGES
 from amber_thicket.core.pack.encode import quantised
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import MAPS, STAGE_LAYERS
+from amber_thicket.core.roles import ROLES
 from amber_thicket.errors import NotFound, WriteFailed
 
 CARD = (216, 120)
-_COLOURS = ("gathered", "squared", "evened", "base_color")
-LAYERS = ("gathered", "squared", "evened", *MAPS)
+_ON_THE_WAY = ("gathered", "squared", "evened")
+LAYERS = (*_ON_THE_WAY, *ROLES)
+_COLOURS = (*_ON_THE_WAY, *(role.id for role in ROLES.values() if role.encoding == "srgb"))
 LARGEST = 2048
 
 
@@ -33,13 +35,14 @@ def preview_size(evaluation: Evaluation, side: int = PLAN_SIDE) -> tuple[int, in
 def keys(evaluation: Evaluation) -> dict[str, str]:
     """The content key of every layer at preview size: what the page asks pictures by."""
     size = preview_size(evaluation)
-    found = {layer: evaluation.key(layer, size) for layer in LAYERS if layer != "gathered"}
+    found = {layer: evaluation.key(layer, size) for layer in (*_ON_THE_WAY[1:], *evaluation.maps())}
     return {"gathered": evaluation.gathered_key(PLAN_SIDE), **found}
 
 
 def _pixels(evaluation: Evaluation, layer: str, side: int) -> Pixels:
-    if layer not in LAYERS:
-        raise NotFound(f"There is no layer “{layer[:40]}”.", remedy=f"Known: {', '.join(LAYERS)}.")
+    known = (*_ON_THE_WAY, *evaluation.maps())
+    if layer not in known:
+        raise NotFound(f"There is no layer “{layer[:40]}”.", remedy=f"Known: {', '.join(known)}.")
     if layer == "gathered":
         return evaluation.gathered(side).pixels
     return evaluation.layer(layer, preview_size(evaluation, side)).pixels
@@ -180,7 +183,7 @@ def figures(evaluation: Evaluation) -> dict[str, Any]:
     after = evaluation.layer("base_color", size).pixels
     before = evaluation.layer("evened", size).pixels
     evidence = {}
-    for layer in (*LAYERS[1:], "evened_light"):
+    for layer in ("squared", "evened_light", "evened", *evaluation.maps()):
         for name, value in evaluation.layer(layer, size).evidence.items():
             if isinstance(value, int | float) and math.isfinite(value):
                 evidence[f"{layer}.{name}"] = value

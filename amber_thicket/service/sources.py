@@ -5,38 +5,71 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from amber_thicket.core.gather.maps import KEY_LENGTH
+from amber_thicket.core.gather.roles import Guess
 from amber_thicket.core.gather.triage import triage
 from amber_thicket.core.graph import Memory
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Raster
 from amber_thicket.formats.picture import Picture, read_picture
+from amber_thicket.formats.raw import AS_SHOT, Develop
 
 _DECODER = 1
 
 
 class StoredSource:
-    """A capture read from its bytes when needed; halved copies share the memory of results."""
+    """A file read from its bytes when needed; halved copies share the memory of results."""
 
     def __init__(self, info: dict[str, Any], read: Callable[[], bytes], memory: Memory) -> None:
         self.key = f"{info['blob']}.{_DECODER}"
         self.width: int = info["width"]
         self.height: int = info["height"]
         self._name: str = info["file"]
+        self._raw = info["format"] == "raw"
         self._read = read
         self._memory = memory
 
-    def read(self, level: int) -> Raster:
-        """Linear RGB, halved `level` times."""
+    def read(self, level: int, *, data: bool = False, white: Any = "as_shot", highlights: Any = "blend") -> Raster:
+        """Linear RGB, or the stored numbers of a data map, halved `level` times."""
+        develop = Develop(white, highlights) if self._raw else AS_SHOT
         if level == 0:
-            return Raster(read_picture(self._read(), self._name).pixels)
-        larger: Raster = self._memory.get(f"{self.key}/{level - 1}", lambda: self.read(level - 1))
+            return Raster(read_picture(self._read(), self._name, as_stored=data, develop=develop).pixels)
+        key = f"{self.key}/{data}/{develop}/{level - 1}"
+        larger: Raster = self._memory.get(
+            key, lambda: self.read(level - 1, data=data, white=white, highlights=highlights)
+        )
         return Raster(shrink(larger.pixels, 2))
+
+
+def file_key(blob: str) -> str:
+    """What recipes call a file."""
+    return blob[:KEY_LENGTH]
+
+
+def files_of(source: dict[str, Any]) -> list[dict[str, Any]]:
+    """All files of a material, the one imported first at the head."""
+    return [source, *source.get("more", [])]
+
+
+def describe_map(picture: Picture, blob: str, length: int, name: str, guess: Guess) -> dict[str, Any]:
+    """What the database keeps of an existing map. picture: read as stored."""
+    notes = list(picture.notes)
+    return {**_facts(picture, blob, length, name), "notes": notes, "role": guess.role, "why": guess.why}
 
 
 def describe(picture: Picture, blob: str, length: int, name: str) -> dict[str, Any]:
     """What the database keeps of a capture."""
+    return {
+        **_facts(picture, blob, length, name),
+        "notes": list(picture.notes),
+        "findings": triage(picture.pixels, bits=picture.bits, floating=picture.floating),
+    }
+
+
+def _facts(picture: Picture, blob: str, length: int, name: str) -> dict[str, Any]:
     height, width = picture.pixels.shape[:2]
     return {
+        "key": file_key(blob),
         "blob": blob,
         "file": name,
         "bytes": length,
@@ -45,6 +78,4 @@ def describe(picture: Picture, blob: str, length: int, name: str) -> dict[str, A
         "height": height,
         "bits": picture.bits,
         "floating": picture.floating,
-        "notes": list(picture.notes),
-        "findings": triage(picture.pixels, bits=picture.bits, floating=picture.floating),
     }

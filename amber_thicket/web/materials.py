@@ -11,10 +11,11 @@ from typing import Any, TypeVar
 from flask import Blueprint, Response, jsonify, request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from amber_thicket.core.gather.roles import families
 from amber_thicket.core.graph import output_size
 from amber_thicket.core.operation import STAGES
 from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
-from amber_thicket.service import preview, square
+from amber_thicket.service import gather, mapset, preview, square
 from amber_thicket.store.models import Material
 from amber_thicket.web.services import services
 
@@ -49,6 +50,30 @@ class Lines(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     lines: list[list[tuple[float, float]]] = Field(min_length=1, max_length=20)
+
+
+class FileNames(BaseModel):
+    """Names of files that are dropped together."""
+
+    model_config = ConfigDict(extra="forbid")
+    names: list[str] = Field(min_length=1, max_length=2000)
+
+
+class RoleOf(BaseModel):
+    """Which map a file is from now on; "" for none."""
+
+    model_config = ConfigDict(extra="forbid")
+    revision: int
+    role: str = Field(max_length=40)
+
+
+class Patch(BaseModel):
+    """A place of the capture, in 0..1 across and down, and how far around it counts."""
+
+    model_config = ConfigDict(extra="forbid")
+    x: float = Field(ge=0, le=1)
+    y: float = Field(ge=0, le=1)
+    radius: float = Field(0.01, gt=0, le=0.25)
 
 
 class Renamed(BaseModel):
@@ -91,7 +116,8 @@ def whole(material: Material) -> dict[str, Any]:
     box = evaluation.sample_box(sizes.work)
     return {
         **brief(material),
-        "source": material.source,
+        "source": {key: value for key, value in material.source.items() if key != "more"},
+        "files": mapset.listed(material.source, evaluation),
         "recipe": evaluation.recipe.as_json(),
         "undo": undo,
         "redo": redo,
@@ -134,6 +160,37 @@ def imported() -> Response:
     material = services().library.add(_parts(), name)
     services().events.announce("library", {"id": material.id})
     return jsonify(brief(material))
+
+
+@blueprint.post("/api/groups")
+def grouped() -> Response:
+    """File names in groups: each group is one surface, the file that brings its colour first."""
+    return jsonify(families(body(FileNames).names))
+
+
+@blueprint.post("/api/materials/<material_id>/files")
+def map_added(material_id: str) -> Response:
+    """One more file of the same surface, as imported() takes the first. gesture: files of one drop are one step."""
+    name = request.args.get("file", "")
+    if not name:
+        raise UnreadableFile("The file has no name.", remedy="Send its name as ?file=…")
+    gesture = request.args.get("gesture", "")[:64]
+    return _told(services().library.add_map(material_id, _parts(), name, gesture=gesture))
+
+
+@blueprint.patch("/api/materials/<material_id>/files/<key>")
+def role_changed(material_id: str, key: str) -> Response:
+    wanted = body(RoleOf)
+    library = services().library
+    changes, label = mapset.with_role(library, library.get(material_id), key, wanted.role)
+    return _told(library.edit(material_id, wanted.revision, changes, label=label, gesture=""))
+
+
+@blueprint.post("/api/materials/<material_id>/neutral")
+def neutral(material_id: str) -> Response:
+    """The white that makes a patch of the capture grey, as settings of gather.white."""
+    library, place = services().library, body(Patch)
+    return jsonify(gather.neutral_patch(library.evaluation(library.get(material_id)), place.x, place.y, place.radius))
 
 
 def _parts() -> Iterator[bytes]:

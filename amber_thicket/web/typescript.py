@@ -8,7 +8,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from amber_thicket.core.operation import STAGES
-from amber_thicket.core.registry import MAPS, OPERATIONS
+from amber_thicket.core.registry import OPERATIONS
+from amber_thicket.core.roles import ROLES
 from amber_thicket.core.settings import describe
 from amber_thicket.service.preview import LAYERS
 
@@ -31,7 +32,7 @@ def generated() -> str:
         "// Written by `python -m amber_thicket.web.typescript`; do not edit.",
         "",
         f"export type StageId = {_union(STAGES)};",
-        f"export type MapRole = {_union(MAPS)};",
+        f"export type MapRole = {_union(tuple(ROLES))};",
         f"export type LayerId = {_union(LAYERS)};",
         "",
         "export interface SettingValues {",

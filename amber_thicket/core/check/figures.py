@@ -9,6 +9,7 @@ import numpy as np
 from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.numeric.filters import blur, shrink
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.roles import ROLES
 
 SCALES = (1, 2, 4, 8)
 PASS, BLOCKED = 4.0, 8.0
@@ -36,7 +37,7 @@ class Seam(NamedTuple):
 
 def coded(pixels: Pixels, role: str) -> Pixels:
     """The values the eye compares: colours as sRGB codes, the rest as they are; always (H, W, C)."""
-    values = encode_srgb(pixels) if role == "base_color" else pixels
+    values = encode_srgb(pixels) if ROLES[role].encoding == "srgb" else pixels
     return values[..., None] if values.ndim == 2 else values
 
 

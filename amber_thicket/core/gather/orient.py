@@ -25,11 +25,19 @@ class Settings(OperationSettings):
 
 
 def orient(photo: Raster, *, frame: Frame, turn: str, mirror: bool) -> Raster:
-    """The capture turned clockwise by `turn` degrees and then mirrored. photo: linear RGB (H, W, 3)."""
-    pixels = np.rot90(photo.pixels, -int(turn) // 90)
+    """A layer of the capture turned clockwise by `turn` degrees and then mirrored. photo: (H, W[, C]).
+
+    Normals turn with the picture: what leaned right leans down after a quarter turn clockwise.
+    """
+    pixels = np.rot90(photo.pixels, -(int(turn) // 90))
     if mirror:
         pixels = pixels[:, ::-1]
-    return Raster(np.ascontiguousarray(pixels))
+    pixels = np.ascontiguousarray(pixels)
+    if photo.vectors:
+        x, y = pixels[..., 0].copy(), pixels[..., 1].copy()
+        right, up = {"0": (x, y), "90": (y, -x), "180": (-x, -y), "270": (-y, x)}[turn]
+        pixels = np.stack([-right if mirror else right, up, pixels[..., 2]], -1)
+    return Raster(pixels, vectors=photo.vectors)
 
 
 OPERATION = Operation(
@@ -37,7 +45,8 @@ OPERATION = Operation(
     label="Way up",
     help="Which way up the capture is.",
     settings=Settings,
-    reads=("photo",),
+    reads=("balanced",),
     writes="gathered",
     apply=orient,
+    idle=lambda s: s.turn == "0" and not s.mirror,
 )

@@ -44,7 +44,7 @@ def stored(file: PlannedFile, maps: Mapping[str, Pixels]) -> Stored:
     if len(file.roles) > 1:
         return cv2.merge([quantised(maps[role], file.bits) for role in file.roles])
     role, pixels = file.roles[0], maps[file.roles[0]]
-    if role == "base_color":
+    if file.encoding == "srgb":
         return encode_srgb8(pixels) if file.bits == 8 else quantised(encode_srgb(pixels), file.bits)
     if role == "normal":
         codes = quantised(pixels, file.bits, scale=0.5, offset=0.5)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.roles import ROLES, Encoding
+from amber_thicket.core.roles import BROUGHT, ROLES, Encoding
 
 YDirection = Literal["plus", "minus"]
 
@@ -41,7 +41,9 @@ class Profile:
     needs: tuple[str, ...] = ("base_color", "normal", "roughness")
 
 
-_SEPARATE = tuple(FileRule(role, (role,), required=role != "metallic") for role in ROLES)
+_SEPARATE = tuple(
+    FileRule(role.id, (role.id,), required=role.made and role.id != "metallic") for role in ROLES.values()
+)
 PROFILES: dict[str, Profile] = {
     profile.id: profile
     for profile in (
@@ -96,6 +98,15 @@ def portable(name: str) -> str:
     return re.sub(r"[^A-Za-z0-9_-]+", "_", plain).strip("_-")[:80] or "material"
 
 
+def blank_roles(recipe: Recipe) -> set[str]:
+    """Maps in which nothing is: metallic that is off, and those that only a capture can bring and this one does not."""
+    maps = recipe.settings("gather.maps")
+    blank = {role for role in BROUGHT if not getattr(maps, role)}
+    if recipe.settings("response.metallic").level == 0 and not maps.metallic:
+        blank.add("metallic")
+    return blank
+
+
 def planned(recipe: Recipe, name: str) -> Plan:
     """The files a recipe's pack will hold. name: the material's, used when the recipe names none."""
     settings = recipe.settings("pack.files")
@@ -103,12 +114,12 @@ def planned(recipe: Recipe, name: str) -> Plan:
     y_setting = recipe.settings("relief.normal").y_in_files
     y: YDirection = profile.y if y_setting == "profile" else y_setting
     stem = portable(settings.name or name)
-    blank = {"metallic"} if recipe.settings("response.metallic").level == 0 else set()
+    blank = blank_roles(recipe)
     files: list[PlannedFile] = []
     left_out: list[str] = []
     for rule in profile.files:
         if not rule.required and set(rule.roles) <= blank:
-            left_out += rule.roles
+            left_out += [role for role in rule.roles if ROLES[role].made]
             continue
         files.append(
             PlannedFile(

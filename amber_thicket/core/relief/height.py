@@ -7,9 +7,9 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from amber_thicket.core.numeric.levels import soft_clip
-from amber_thicket.core.operation import Operation
+from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.relief.slope import slopes
+from amber_thicket.core.relief.slope import integrated, slopes
 from amber_thicket.core.settings import OperationSettings, setting
 
 _OUTLIERS = 0.1
@@ -71,20 +71,81 @@ def decide_height(banded: Raster, *, frame: Frame, steepness: float, invert: boo
     floor, top = (float(v) for v in np.percentile(banded.pixels[::2, ::2], (_OUTLIERS, 100 - _OUTLIERS)))
     room = 0.03 * (top - floor)
     floor, top = floor - room, top + room
-    right, up = slopes(_unit(banded, floor, top, invert, levels), wraps=True)
+    unit = _unit(banded, floor, top, invert, levels)
+    return Decided(floor, top, _span_for(unit, frame, steepness))
+
+
+def _span_for(unit: Pixels, frame: Frame, steepness: float) -> float:
+    """The depth, in tile widths, at which heights in [0, 1] have the wanted typical slope."""
+    right, up = slopes(unit, wraps=True)
     typical = float(np.sqrt((np.vdot(right, right) + np.vdot(up, up)) / right.size))
-    span = steepness / max(typical * frame.tile_width, 1e-6)
-    return Decided(floor, top, min(span, 1.0))
+    return min(steepness / max(typical * frame.tile_width, 1e-6), 1.0)
 
 
 def height(banded: Raster, *, frame: Frame, decided: Decided, steepness: float, invert: bool, **levels: Any) -> Raster:
     """Height in [0, 1], white is high, with its span. banded: (H, W) tone that wraps."""
     floor, top, span = decided
-    unit = _unit(banded, floor, top, invert, levels)
+    return _with_depth(_unit(banded, floor, top, invert, levels), span, frame)
+
+
+def _with_depth(unit: Pixels, span: float, frame: Frame) -> Raster:
     evidence: dict[str, float] = {"depth_percent_of_tile": round(span * 100, 3)}
     if frame.tile_mm:
         evidence["depth_mm"] = round(span * frame.tile_mm, 3)
     return Raster(unit, span=span, evidence=evidence)
+
+
+def decide_given(given: Raster, normal: Raster | None, *, frame: Frame, **settings: Any) -> Decided:
+    """Heights that were brought stay as they are; the normal map beside them, if any, says how deep they reach."""
+    if normal is None:
+        low = {name: settings[name] for name in ("low", "high", "middle")}
+        unit = _unit(given, 0.0, 1.0, settings["invert"], low)
+        return Decided(0.0, 1.0, _span_for(unit, frame, settings["steepness"]))
+    right, up = slopes(given.pixels, wraps=True)
+    z = np.maximum(normal.pixels[..., 2], 0.05)
+    asked = -(right * normal.pixels[..., 0] + up * normal.pixels[..., 1]) / z
+    depth = float(asked.sum()) / max(float((right * right + up * up).sum()), 1e-12)
+    return Decided(0.0, 1.0, min(abs(depth) / frame.tile_width, 1.0))
+
+
+def given_height(given: Raster, normal: Raster | None, *, frame: Frame, decided: Decided, **settings: Any) -> Raster:
+    """The height map that was brought: its very values, unless the levels are changed."""
+    low, high, middle = settings["low"], settings["high"], settings["middle"]
+    unit = 1 - given.pixels if settings["invert"] else given.pixels
+    if low > 0 or high < 100:
+        unit = (unit - np.float32(low / 100)) / np.float32(max(high - low, 1) / 100)
+    unit = unit.clip(0, 1)
+    return _with_depth(unit if middle == 1 else unit ** np.float32(1 / middle), decided.span, frame)
+
+
+class Integrated(NamedTuple):
+    """What integration at plan size found, in tile widths: the heights that become 0 and 1."""
+
+    floor: float
+    top: float
+
+
+def decide_integrated(normal: Raster, *, frame: Frame, **_: Any) -> Integrated:
+    """Range of the surface the normals describe, with a little room."""
+    field = integrated(normal.pixels) / np.float32(frame.tile_width)
+    low, high = float(field.min()), float(field.max())
+    room = max(0.02 * (high - low), 1e-6)
+    return Integrated(low - room, high + room)
+
+
+def height_of_normals(
+    normal: Raster, *, frame: Frame, decided: Integrated, steepness: float, invert: bool, **levels: Any
+) -> Raster:
+    """Height by integrating the normal map that was brought: the two are views of one surface."""
+    field = Raster(integrated(normal.pixels) / np.float32(frame.tile_width))
+    return height(
+        field,
+        frame=frame,
+        decided=Decided(decided.floor, decided.top, min(decided.top - decided.floor, 1.0)),
+        steepness=steepness,
+        invert=invert,
+        **levels,
+    )
 
 
 OPERATION = Operation(
@@ -96,5 +157,9 @@ OPERATION = Operation(
     writes="height",
     apply=height,
     decide=decide_height,
+    given=(
+        Given("height", given_height, decide_given, beside=("normal",)),
+        Given("normal", height_of_normals, decide_integrated),
+    ),
     version=2,
 )

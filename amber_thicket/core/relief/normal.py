@@ -6,7 +6,8 @@ from typing import Literal
 
 import numpy as np
 
-from amber_thicket.core.operation import Operation
+from amber_thicket.core.gather.maps import unit
+from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief.slope import slopes
 from amber_thicket.core.settings import OperationSettings, setting
@@ -46,6 +47,13 @@ def normal(height: Raster, *, frame: Frame, strength: float, y_in_files: str) ->
     return Raster(from_height(height.pixels, depth=height.span * frame.tile_width * strength))
 
 
+def given_normal(given: Raster, *, frame: Frame, strength: float, y_in_files: str) -> Raster:
+    """The normal map that was brought; strength multiplies its slopes."""
+    if strength == 1:
+        return given
+    return Raster(unit(given.pixels * np.array([strength, strength, 1], np.float32)), vectors=True)
+
+
 OPERATION = Operation(
     id="relief.normal",
     label="Normal",
@@ -54,4 +62,5 @@ OPERATION = Operation(
     reads=("height",),
     writes="normal",
     apply=normal,
+    given=(Given("normal", given_normal),),
 )

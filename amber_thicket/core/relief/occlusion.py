@@ -11,7 +11,7 @@ import numpy as np
 
 from amber_thicket.core.numeric.filters import pad
 from amber_thicket.core.numeric.parallel import over_rows
-from amber_thicket.core.operation import Operation
+from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief.slope import slopes
 from amber_thicket.core.settings import OperationSettings, setting
@@ -150,6 +150,11 @@ def occlusion(height: Raster, *, frame: Frame, reach: float, depth: float, contr
     return Raster(pixels if contrast == 1 else pixels ** np.float32(contrast))
 
 
+def given_occlusion(given: Raster, *, frame: Frame, reach: float, depth: float, contrast: float) -> Raster:
+    """The occlusion map that was brought; of the settings only contrast acts."""
+    return given if contrast == 1 else Raster(given.pixels.clip(0, 1) ** np.float32(contrast))
+
+
 OPERATION = Operation(
     id="relief.occlusion",
     label="Occlusion",
@@ -158,5 +163,6 @@ OPERATION = Operation(
     reads=("height",),
     writes="ambient_occlusion",
     apply=occlusion,
+    given=(Given("ambient_occlusion", given_occlusion),),
     version=2,
 )

@@ -1,12 +1,14 @@
-"""Slopes of a height field by the Scharr operator.
+"""Slopes of a height field by the Scharr operator, and the way back.
 
-Source: Scharr, "Optimale Operatoren in der Digitalen Bildverarbeitung", Heidelberg 2000 (3 × 3 kernel
-3, 10, 3).
+Sources: Scharr, "Optimale Operatoren in der Digitalen Bildverarbeitung", Heidelberg 2000 (3 × 3 kernel 3, 10, 3);
+Frankot & Chellappa, "A method for enforcing integrability in shape from shading algorithms", IEEE TPAMI 10(4), 1988.
 """
 
 from __future__ import annotations
 
 import cv2
+import numpy as np
+import scipy.fft
 
 from amber_thicket.core.numeric.filters import pad
 from amber_thicket.core.raster import Pixels
@@ -18,3 +20,23 @@ def slopes(height: Pixels, *, wraps: bool) -> tuple[Pixels, Pixels]:
     right = cv2.Scharr(padded, cv2.CV_32F, 1, 0, scale=1 / 32)
     down = cv2.Scharr(padded, cv2.CV_32F, 0, 1, scale=-1 / 32)
     return right[1:-1, 1:-1], down[1:-1, 1:-1]
+
+
+def integrated(vectors: Pixels) -> Pixels:
+    """The height field, in px, mean 0, whose slopes come nearest to those of unit normals. It wraps.
+
+    vectors: (H, W, 3), +Y up. Uses the transfer function of the operator that slopes() applies, so that slopes and
+    integrated undo each other, except for the mean and for patterns the operator cannot see.
+    """
+    z = np.maximum(vectors[..., 2], np.float32(0.02))
+    right = scipy.fft.rfft2(-vectors[..., 0] / z, workers=-1)
+    up = scipy.fft.rfft2(-vectors[..., 1] / z, workers=-1)
+    rows, columns = vectors.shape[:2]
+    wy = 2 * np.pi * scipy.fft.fftfreq(rows)[:, None].astype(np.float32)
+    wx = 2 * np.pi * scipy.fft.rfftfreq(columns)[None, :].astype(np.float32)
+    along_x = np.sin(wx) * (10 + 6 * np.cos(wy)) / 16
+    along_y = -np.sin(wy) * (10 + 6 * np.cos(wx)) / 16
+    power = along_x**2 + along_y**2
+    seen = power > 1e-6
+    spectrum = np.where(seen, -1j * (along_x * right + along_y * up) / np.where(seen, power, 1), 0)
+    return scipy.fft.irfft2(spectrum, s=(rows, columns), workers=-1).astype(np.float32)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.core.operation import Operation
+from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 
@@ -25,6 +25,11 @@ def metallic(base_color: Raster, *, frame: Frame, level: float) -> Raster:
     return Raster(np.full(base_color.pixels.shape[:2], level, np.float32))
 
 
+def given_metallic(given: Raster, *, frame: Frame, level: float) -> Raster:
+    """The metallic map that was brought."""
+    return given
+
+
 OPERATION = Operation(
     id="response.metallic",
     label="Metallic",
@@ -33,4 +38,5 @@ OPERATION = Operation(
     reads=("base_color",),
     writes="metallic",
     apply=metallic,
+    given=(Given("metallic", given_metallic),),
 )

@@ -9,7 +9,7 @@ import numpy as np
 from amber_thicket.core.numeric.colour import encode_srgb, luminance
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import soft_clip
-from amber_thicket.core.operation import Operation
+from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 
@@ -100,6 +100,11 @@ def roughness(
     return Raster(soft_clip(pixels, floor, top))
 
 
+def given_roughness(given: Raster, *, frame: Frame, low: float, high: float, **_: float) -> Raster:
+    """The roughness map that was brought, kept within lowest and highest."""
+    return Raster(given.pixels.clip(min(low, high), max(low, high)))
+
+
 OPERATION = Operation(
     id="response.roughness",
     label="Roughness",
@@ -110,4 +115,5 @@ OPERATION = Operation(
     apply=roughness,
     decide=decide_roughness,
     decides_by=(),
+    given=(Given("roughness", given_roughness),),
 )

@@ -6,11 +6,12 @@ from typing import Any, Literal
 
 from pydantic import model_validator
 
+from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.numeric import sampling
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.square.view import view_of
+from amber_thicket.core.square.view import turned_back, view_of
 
 LEAST = 1.0
 
@@ -62,17 +63,24 @@ def fitted(settings: Settings, picture: tuple[float, float], aspect: float) -> t
 def crop(gathered: Raster, *, frame: Frame, lens: Any, flat: Any, resampling: str, **edges: Any) -> Raster:
     """The sample at frame size, flattened and cropped in one step.
 
-    gathered: linear RGB (H, W, 3), any scale. lens, flat: settings of square.lens and square.flat.
+    gathered: a layer of the capture (H, W[, C]), any scale. lens, flat: settings of square.lens and square.flat. The
+    box is worked out on the whole capture, so that layers of other sizes show the very same part. Normals turn with it.
     """
-    height, width = gathered.pixels.shape[:2]
+    pixels = gathered.pixels
+    height, width = pixels.shape[:2]
     view = view_of(flat, lens, (width, height))
-    box = fitted(Settings(**edges), view.size, frame.width / frame.height)
+    whole = view_of(flat, lens, frame.picture) if frame.picture[0] else view
+    edge = fitted(Settings(**edges), whole.size, frame.width / frame.height)
+    scale = (view.size[0] / whole.size[0], view.size[1] / whole.size[1])
+    box = (edge[0] * scale[0], edge[1] * scale[1], edge[2] * scale[0], edge[3] * scale[1])
     size = (frame.width, frame.height)
     if view.plain:
-        pixels = sampling.region(gathered.pixels, box, size, mode=resampling)
+        sample = sampling.region(pixels, box, size, mode=resampling)
     else:
-        pixels = sampling.warped(gathered.pixels, view, box, size)
-    return Raster(pixels.clip(0, None))
+        sample = sampling.warped(pixels, view, box, size)
+    if gathered.vectors:
+        return Raster(unit(sample if view.plain else turned_back(sample, view, box)), vectors=True)
+    return Raster(sample.clip(0, None))
 
 
 OPERATION = Operation(
@@ -84,4 +92,5 @@ OPERATION = Operation(
     writes="squared",
     apply=crop,
     also=("square.lens", "square.flat"),
+    version=2,
 )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import cv2
 import numpy as np
 
 from amber_thicket.core.raster import Pixels
@@ -130,3 +131,28 @@ def _turned(matrix: Pixels, size: tuple[float, float], degrees: float) -> tuple[
     turn = np.array([[c, -s, 0.0], [s, c, 0.0], [0, 0, 1]])
     back = np.array([[1 / width, 0, 0.5], [0, 1 / height, 0.5], [0, 0, 1]])
     return matrix @ back @ turn @ to_pixels, (width * scale, height * scale)
+
+
+def turned_back(vectors: Pixels, view: View, box: tuple[float, float, float, float]) -> Pixels:
+    """Normals of a flattened sample, turned by as much as the picture was where each was taken from.
+
+    vectors: (H, W, 3) looked up in the capture, +Y up. box: as in View.scales. The turn of a place is that of the
+    nearest rotation to the mapping there; it is worked out on a grid and changes slowly.
+    """
+    height, width = vectors.shape[:2]
+    step = (box[2] - box[0]) / width
+    x, y = np.linspace(box[0], box[2], 33), np.linspace(box[1], box[3], 33)
+    places = np.stack(np.meshgrid(x, y), -1)
+    size, picture = np.array(view.size), np.array(view.picture)
+    across, down = (
+        (view.to_capture((places + d) / size) - view.to_capture((places - d) / size)) * picture
+        for d in (np.array([step, 0.0]), np.array([0.0, step]))
+    )
+    # Nearest rotation to a 2 × 2 matrix with columns across and down (rows run downwards).
+    c, s = across[..., 0] + down[..., 1], across[..., 1] - down[..., 0]
+    length = np.maximum(np.hypot(c, s), 1e-12)
+    c, s = (cv2.resize((part / length).astype(np.float32), (width, height)) for part in (c, s))
+    # From the capture back to the flattened picture; with y upwards the same turn has the other sign.
+    right = c * vectors[..., 0] - s * vectors[..., 1]
+    up = s * vectors[..., 0] + c * vectors[..., 1]
+    return np.stack([right, up, vectors[..., 2]], -1)

@@ -7,6 +7,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
@@ -125,8 +126,10 @@ def join(
     wander: float,
     feather: float,
 ) -> Raster:
-    """The tile: linear RGB (frame.height, frame.width, 3) whose edges meet."""
+    """The tile of one layer: (frame.height, frame.width[, C]), edges meet. Normals stay of unit length."""
     pixels = render(decided, evened.pixels, (frame.width, frame.height))
+    if evened.vectors:
+        return Raster(unit(pixels), vectors=True)
     return Raster(np.maximum(pixels, 0), evidence=dict(decided.evidence))
 
 

@@ -66,6 +66,9 @@ export const api = {
   figures: (id: string, signal?: AbortSignal) => get<Figures>(`${at(id)}/figures?slot=figures`, signal),
   probe: (id: string, x: number, y: number, signal?: AbortSignal) =>
     get<Probe>(`${at(id)}/probe?x=${x.toFixed(5)}&y=${y.toFixed(5)}`, signal),
+  groups: (names: string[]) => send<string[][]>("POST", "/api/groups", { names }),
+  setRole: (id: string, key: string, revision: number, role: string) => send<Material>("PATCH", `${at(id)}/files/${key}`, { revision, role }),
+  neutral: (id: string, [x, y]: [number, number]) => send<Record<string, number>>("POST", `${at(id)}/neutral`, { x, y }),
   proposal: (id: string) => get<Proposal>(`${at(id)}/proposal`),
   bend: (id: string, lines: [number, number][][]) => send<Record<string, number>>("POST", `${at(id)}/bend`, { lines }),
   plan: (id: string) => get<FilePlan>(`${at(id)}/plan`),
@@ -78,11 +81,12 @@ export function pictureUrl(id: string, layer: string, kind: "jpg" | "png" | "u16
   return `${at(id)}/picture/${layer}.${kind}?key=${key}&side=${side}${slot && `&slot=${slot}`}`;
 }
 
-/** Uploads one capture, telling how far it is (0…1). */
-export function upload(file: File, progress: (share: number) => void): Promise<Brief> {
+/** Uploads one capture, telling how far it is (0…1). to: the material it is one more map of, and the name of the drop. */
+export function upload(file: File, progress: (share: number) => void, to?: { id: string; gesture: string }): Promise<Brief> {
   return new Promise((resolve, reject) => {
     const line = new XMLHttpRequest();
-    line.open("POST", `/api/materials?file=${encodeURIComponent(file.name)}`);
+    const name = encodeURIComponent(file.name);
+    line.open("POST", to ? `${at(to.id)}/files?file=${name}&gesture=${to.gesture}` : `/api/materials?file=${name}`);
     line.responseType = "json";
     line.upload.onprogress = (event) => progress(event.lengthComputable ? event.loaded / event.total : 0);
     line.onload = () => {

@@ -1,12 +1,31 @@
 // Written by `python -m amber_thicket.web.typescript`; do not edit.
 
 export type StageId = "gather" | "square" | "even" | "tile" | "relief" | "response" | "check" | "pack";
-export type MapRole = "base_color" | "height" | "normal" | "roughness" | "metallic" | "ambient_occlusion";
-export type LayerId = "gathered" | "squared" | "evened" | "base_color" | "height" | "normal" | "roughness" | "metallic" | "ambient_occlusion";
+export type MapRole = "base_color" | "height" | "normal" | "roughness" | "metallic" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "emissive";
+export type LayerId = "gathered" | "squared" | "evened" | "base_color" | "height" | "normal" | "roughness" | "metallic" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "emissive";
 
 export interface SettingValues {
+  "gather.white.exposure": number;
+  "gather.white.red": number;
+  "gather.white.green": number;
+  "gather.white.blue": number;
+  "gather.white.raw_white": "as_shot" | "daylight" | "average";
+  "gather.white.raw_highlights": "cut" | "blend" | "rebuild";
   "gather.orient.turn": "0" | "90" | "180" | "270";
   "gather.orient.mirror": boolean;
+  "gather.maps.base_color": string;
+  "gather.maps.height": string;
+  "gather.maps.normal": string;
+  "gather.maps.roughness": string;
+  "gather.maps.metallic": string;
+  "gather.maps.ambient_occlusion": string;
+  "gather.maps.specular": string;
+  "gather.maps.opacity": string;
+  "gather.maps.translucency": string;
+  "gather.maps.emissive": string;
+  "gather.maps.normal_y": "plus" | "minus";
+  "gather.maps.height_white": "high" | "low";
+  "gather.maps.roughness_white": "rough" | "smooth";
   "square.lens.k1": number;
   "square.lens.k2": number;
   "square.lens.p1": number;

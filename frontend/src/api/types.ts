@@ -61,8 +61,10 @@ export interface Material extends Brief {
   recipe: { version: number; operations: Record<string, Record<string, Value>> };
   undo: string | null;
   redo: string | null;
-  keys: Record<LayerId, string>;
+  /** Content keys of the layers there are. */
+  keys: Record<Exclude<LayerId, BroughtRole>, string> & Partial<Record<BroughtRole, string>>;
   changes: Record<StageId, number>;
+  files: MaterialFile[];
   preview: {
     finished: [number, number];
     tile: [number, number];
@@ -73,6 +75,23 @@ export interface Material extends Brief {
     view: CaptureView;
   };
 }
+/** One file of a material. role: what it is now, "" for not used; guess and why: what the program took it for. */
+export interface MaterialFile {
+  key: string;
+  role: FileRole | "";
+  guess: string;
+  why: string;
+  file: string;
+  width: number;
+  height: number;
+  bits: number;
+  floating: boolean;
+  format: string;
+  notes: string[];
+}
+/** Maps that are there only when a file brings them. */
+export type BroughtRole = "specular" | "opacity" | "translucency" | "emissive";
+export type FileRole = MapRole | "gloss";
 /** How the flattened picture looks into the capture; see core/square/view.py. */
 export interface CaptureView {
   homography: number[];

@@ -3,6 +3,7 @@ import { useCallback, useEffect } from "react";
 import { go } from "../app/router";
 import { useAnnounced } from "../app/events";
 import { useKeys } from "../app/keys";
+import { Arrivals, bringMaps } from "../library/arrivals";
 import { Panel } from "../stages/Panel";
 import { Button } from "../ui/Button";
 import { Views } from "../views/Views";
@@ -39,7 +40,15 @@ export function Bench({ id }: { id: string }) {
   }
   if (!material || material.id !== id) return <div className="h-full bg-ground" />;
   return (
-    <div className="flex h-full flex-col">
+    <div
+      className="flex h-full flex-col"
+      onDragOver={(event) => event.dataTransfer.types.includes("Files") && event.preventDefault()}
+      onDrop={(event) => {
+        event.preventDefault();
+        const files = [...event.dataTransfer.files];
+        if (files.length) void bringMaps(material.id, files);
+      }}
+    >
       <TopLine material={material} />
       <div className="flex min-h-0 flex-1">
         <StageColumn material={material} />
@@ -49,6 +58,7 @@ export function Bench({ id }: { id: string }) {
         <Panel material={material} />
       </div>
       <Readout material={material} />
+      <Arrivals />
     </div>
   );
 }

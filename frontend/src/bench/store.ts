@@ -109,7 +109,7 @@ async function send({ changes, label, gesture }: Waiting): Promise<void> {
   try {
     const layers = showing();
     const { material: newest, picture } = await api.edit(material.id, material.revision, changes as Record<string, Value | null>, label, gesture, layers);
-    if (picture && layers[0]) await keepPicture(layers[0], newest.keys[layers[0]], picture);
+    if (picture && layers[0]) await keepPicture(layers[0], newest.keys[layers[0]] ?? "", picture);
     // What was changed again since stays on top of the answer.
     if (get().material?.id === newest.id) set({ material: newest, pending: Object.assign({}, ...queue.map((w) => w.changes)) as Changes });
   } catch (error) {
@@ -151,6 +151,18 @@ export async function step(way: "undo" | "redo") {
     const label = material[way];
     set({ material: await api.step(material.id, way, material.revision) });
     tell(`${way === "undo" ? "Undone" : "Redone"}: ${label}`);
+  } catch (error) {
+    await recover(error, material.id);
+  }
+}
+
+/** Gives a file of the material another role; "" for none. */
+export async function setRole(key: string, role: string) {
+  await drain();
+  const { material } = get();
+  if (!material) return;
+  try {
+    set({ material: await api.setRole(material.id, key, material.revision, role) });
   } catch (error) {
     await recover(error, material.id);
   }

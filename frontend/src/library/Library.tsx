@@ -10,10 +10,8 @@ import { ThemeButton } from "../bench/TopLine";
 import { Button } from "../ui/Button";
 import { Mark } from "../ui/Mark";
 import { tell, tellProblem } from "../ui/notices";
-import { Arrivals, useArrivals } from "./arrivals";
+import { ACCEPT, Arrivals, useArrivals } from "./arrivals";
 import { Empty } from "./Empty";
-
-const ACCEPT = ".jpg,.jpeg,.png,.tif,.tiff,.webp,.exr,.dng,.nef,.cr2,.cr3,.arw,.orf,.rw2,.raf,image/jpeg,image/png,image/tiff,image/webp";
 
 export function Library() {
   const [aside, setAside] = useState(false);

@@ -3,9 +3,12 @@ import { X } from "lucide-react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { create } from "zustand";
-import { Problem, upload } from "../api/client";
+import { api, Problem, upload } from "../api/client";
+import type { Brief } from "../api/types";
 import { go } from "../app/router";
 import { tell } from "../ui/notices";
+
+export const ACCEPT = ".jpg,.jpeg,.png,.tif,.tiff,.webp,.exr,.dng,.nef,.cr2,.cr3,.arw,.orf,.rw2,.raf,image/jpeg,image/png,image/tiff,image/webp";
 
 export interface Arrival {
   id: number;
@@ -20,28 +23,55 @@ let next = 1;
 const update = (id: number, changes: Partial<Arrival>) => useStore.setState(({ list }) => ({ list: list.map((a) => (a.id === id ? { ...a, ...changes } : a)) }));
 const drop = (id: number) => useStore.setState(({ list }) => ({ list: list.filter((a) => a.id !== id) }));
 
+/** Brings one file in, showing how far it is; null when it could not be read, which stays on screen until closed. */
+async function bringOne(file: File, to?: { id: string; gesture: string }): Promise<Brief | null> {
+  const id = next++;
+  useStore.setState(({ list }) => ({ list: [...list, { id, name: file.name, share: 0, problem: null }] }));
+  try {
+    const material = await upload(file, (share) => update(id, { share }), to);
+    drop(id);
+    return material;
+  } catch (error) {
+    update(id, { problem: error instanceof Problem ? error : new Problem(0, `${file.name} could not be read.`, "") });
+    return null;
+  }
+}
+
+/** Files in groups of one surface each; every file by itself where the program does not answer. */
+async function grouped(files: File[]): Promise<File[][]> {
+  if (files.length < 2) return [files];
+  const waiting = [...files];
+  const take = (name: string) => waiting.splice(waiting.findIndex((file) => file.name === name), 1)[0]!;
+  return (await api.groups(files.map((file) => file.name))).map((names) => names.map(take));
+}
+
+/** More maps of a material that is there already. */
+export async function bringMaps(id: string, files: File[]) {
+  const gesture = crypto.randomUUID();
+  for (const file of files) await bringOne(file, { id, gesture });
+}
+
 export function useArrivals() {
   const queries = useQueryClient();
   const bring = useCallback(
     async (files: File[]) => {
       let last: string | null = null;
       let count = 0;
-      for (const file of files) {
-        const id = next++;
-        useStore.setState(({ list }) => ({ list: [...list, { id, name: file.name, share: 0, problem: null }] }));
-        try {
-          const material = await upload(file, (share) => update(id, { share }));
-          last = material.id;
-          count += 1;
-          drop(id);
-        } catch (error) {
-          update(id, { problem: error instanceof Problem ? error : new Problem(0, `${file.name} could not be read.`, "") });
+      const groups = await grouped(files).catch(() => files.map((file) => [file]));
+      for (const group of groups) {
+        const gesture = crypto.randomUUID();
+        let surface: string | null = null;
+        for (const file of group) {
+          const material = await bringOne(file, surface ? { id: surface, gesture } : undefined);
+          surface ??= material?.id ?? null;
+          await queries.invalidateQueries({ queryKey: ["materials"] });
         }
-        await queries.invalidateQueries({ queryKey: ["materials"] });
+        last = surface ?? last;
+        count += surface ? 1 : 0;
       }
-      // One capture is meant to be worked on; many are looked over first.
-      if (last && files.length === 1) go(last);
-      else if (count) tell(`${count} captures were added`);
+      // One surface is meant to be worked on; many are looked over first.
+      if (last && groups.length === 1) go(last);
+      else if (count) tell(`${count} materials were added`);
     },
     [queries],
   );

@@ -36,7 +36,8 @@ export function Panel({ material }: { material: Material }) {
   const changes = material.changes[stage];
   const reset = () => {
     const paths = Object.entries(material.recipe.operations)
-      .filter(([id]) => id.startsWith(`${stage}.`))
+      // What a file is stays as it is: only settings go back.
+      .filter(([id]) => id.startsWith(`${stage}.`) && id !== "gather.maps")
       .flatMap(([id, values]) => Object.keys(values).map((name) => `${id}.${name}` as SettingPath));
     change(Object.fromEntries(paths.map((path) => [path, null])), `${STAGE_NAMES[stage]} reset`);
   };

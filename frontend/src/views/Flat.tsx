@@ -3,9 +3,10 @@ import { type PointerEvent, type WheelEvent, useEffect, useLayoutEffect, useMemo
 import { finishedWidth } from "../bench/finished";
 import type { LayerId, Material } from "../api/types";
 import { ProgressLine } from "../ui/ProgressLine";
+import { usePicking } from "../stages/gather/picking";
 import { useTool } from "../stages/square/tool";
 import { CropHandles } from "./CropHandles";
-import { BendPoints, CornerHandles, LevelLine } from "./FlatHandles";
+import { BendPoints, CornerHandles, LevelLine, NeutralPick } from "./FlatHandles";
 import { channelOf, draw, shownBox } from "./draw";
 import { Evidence } from "./Evidence";
 import { USUAL } from "./kept";
@@ -34,6 +35,7 @@ export function Flat({ side, layer, setup, material }: Props) {
   const kept = useViews((state) => state.look);
   const stage = useViews((state) => state.stage);
   const tool = useTool((state) => state.tool);
+  const picking = usePicking((state) => state.picking);
   const evidence = useViews((state) => state.evidence);
   const pointer = useViews((state) => state.pointer);
   const aspect = tileAspect(material.preview);
@@ -45,7 +47,7 @@ export function Flat({ side, layer, setup, material }: Props) {
   // A view that shows repeats of its own keeps its own fit until somebody zooms.
   const look: Gaze = kept ? { x: kept.x, y: kept.y, scale: scaleAt(fit.scale, meet, kept.zoom) } : fit;
   const t = transform(look, aspect, width, height);
-  const ask = { id: material.id, layer, key: material.keys[layer], slot: `${side}-${layer}`, side: sideFor(look.scale) };
+  const ask = { id: material.id, layer, key: material.keys[layer] ?? "", slot: `${side}-${layer}`, side: sideFor(look.scale) };
   const { picture, waiting } = usePicture(ask);
   const source = useMemo(() => picture && channelOf(picture.bitmap, channel), [picture, channel]);
 
@@ -129,6 +131,7 @@ export function Flat({ side, layer, setup, material }: Props) {
       >
         {Math.round(((look.scale * devicePixelRatio) / finished) * 100)} %
       </button>
+      {stage === "gather" && layer === "gathered" && picking && <NeutralPick material={material} t={t} />}
       {stage === "square" && layer === "gathered" && (
         <>
           {tool === "crop" && <CropHandles material={material} t={t} />}

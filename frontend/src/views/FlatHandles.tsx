@@ -2,6 +2,7 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Material } from "../api/types";
 import { change, useBench, valueOf } from "../bench/store";
+import { makeNeutral } from "../stages/gather/picking";
 import { acceptProposal, chooseTool, CORNERS, cornerPath, useTool } from "../stages/square/tool";
 import { Button } from "../ui/Button";
 import { fromCapture, type Point } from "./capture";
@@ -208,6 +209,24 @@ export function BendPoints({ material, t }: Omit<Props, "bitmap">) {
           </g>
         ))}
       </svg>
+    </div>
+  );
+}
+
+/** Click a grey or white place: the capture's white follows. */
+export function NeutralPick({ material, t }: Omit<Props, "bitmap">) {
+  const { toPhoto } = photoSpace(material, t);
+  return (
+    <div
+      className="absolute inset-0 cursor-crosshair"
+      onPointerDown={(event) => event.stopPropagation()}
+      onClick={(event) => {
+        const bounds = event.currentTarget.getBoundingClientRect();
+        const [x, y] = toPhoto(event.clientX - bounds.left, event.clientY - bounds.top);
+        if (x >= 0 && y >= 0 && x <= 1 && y <= 1) void makeNeutral(material.id, [x, y]);
+      }}
+    >
+      <Hint>Click a place that is grey or white in reality.</Hint>
     </div>
   );
 }

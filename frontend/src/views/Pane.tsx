@@ -12,11 +12,10 @@ import { useLit, type Shape } from "../lit/state";
 
 const Lit = lazy(() => import("../lit/Lit"));
 const BEFORE: LayerId[] = ["gathered", "squared", "evened"];
-const AFTER: LayerId[] = ["base_color", "height", "normal", "roughness", "metallic", "ambient_occlusion"];
 const named = (layer: LayerId) => ({ value: layer as What, label: LAYER_NAMES[layer] });
-const GROUPS = [
+const groupsOf = (there: LayerId[]) => [
   { options: [{ value: "lit" as What, label: "Lit" }] },
-  { label: "Maps", options: AFTER.map(named) },
+  { label: "Maps", options: there.filter((layer) => !BEFORE.includes(layer)).map(named) },
   { label: "On the way", options: BEFORE.map(named) },
 ];
 const HOWS: { value: How; label: string; hint: string }[] = [
@@ -43,12 +42,15 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
   const input = useViews((state) => state.input);
   const arrangement = useViews((state) => state.arrangement);
   const lit = useLit();
-  const what: What = input && setup.what !== "lit" ? INPUT_OF[stage] : setup.what;
+  const there = (Object.keys(LAYER_NAMES) as LayerId[]).filter((layer) => material.keys[layer]);
+  const wanted: What = input && setup.what !== "lit" ? INPUT_OF[stage] : setup.what;
+  // A map that went with its file is not there to be shown.
+  const what: What = wanted === "lit" || material.keys[wanted] ? wanted : "base_color";
   const alone = arrangement === side;
   return (
     <section aria-label={side === "first" ? "First view" : "Second view"} className="flex size-full min-h-0 min-w-0 flex-col">
       <header className="flex h-9 shrink-0 items-center gap-1.5 overflow-hidden border-b border-line bg-ground px-2">
-        <Pick label="What" value={setup.what} groups={GROUPS} onChange={(next) => setView(side, { what: next })} className="h-6.5 px-2 font-medium" />
+        <Pick label="What" value={wanted === what || input ? setup.what : what} groups={groupsOf(there)} onChange={(next) => setView(side, { what: next })} className="h-6.5 px-2 font-medium" />
         {what === "lit" ? (
           <Choice label="Shape" value={lit.shape} options={SHAPES} onChange={(shape) => useLit.setState({ shape })} />
         ) : (

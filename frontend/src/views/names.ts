@@ -12,6 +12,10 @@ export const LAYER_NAMES: Record<LayerId, string> = {
   roughness: "Roughness",
   metallic: "Metallic",
   ambient_occlusion: "Occlusion",
+  specular: "Specular",
+  opacity: "Opacity",
+  translucency: "Translucency",
+  emissive: "Emissive",
 };
 export const WHAT_NAMES: Record<What, string> = { ...LAYER_NAMES, lit: "Lit" };
 export const STAGE_NAMES: Record<StageId, string> = {

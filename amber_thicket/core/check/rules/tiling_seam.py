@@ -6,12 +6,11 @@ from collections.abc import Iterable
 
 from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.check.rule import Finding, Fix, Level, Rule, Subject
-from amber_thicket.core.registry import MAPS
 
 
 def look(subject: Subject) -> Iterable[Finding]:
-    for role in MAPS:
-        values = coded(subject.maps[role].pixels, role)
+    for role, raster in subject.maps.items():
+        values = coded(raster.pixels, role)
         if float(values.max() - values.min()) < 1e-4:
             continue
         seams = [seam(values, axis=axis) for axis in (0, 1)]

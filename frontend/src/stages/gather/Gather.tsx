@@ -1,21 +1,24 @@
+import { Pipette } from "lucide-react";
 import type { Material } from "../../api/types";
+import { Button } from "../../ui/Button";
 import { Facts } from "../../ui/Facts";
 import { Level } from "../../ui/Level";
 import { Operation } from "../Operation";
+import { Files } from "./Files";
+import { usePicking } from "./picking";
 
 export function Gather({ material }: { material: Material }) {
   const { source } = material;
+  const { picking } = usePicking();
   return (
     <>
+      <Files material={material} />
       <Facts
         rows={[
-          ["File", source.file],
-          ["Size", `${source.width} × ${source.height} px · ${((source.width * source.height) / 1e6).toFixed(1)} MP`],
-          ["Depth", `${source.bits} bit${source.floating ? " float" : ""} ${source.format.toUpperCase()}`],
+          ["Size", `${((source.width * source.height) / 1e6).toFixed(1)} MP`],
           ["On disk", `${(source.bytes / 1e6).toFixed(1)} MB`],
         ]}
       />
-      {source.notes.length > 0 && <p className="pb-1 text-[12px] text-soft">Read with care: {source.notes.join("; ")}.</p>}
       <h3 className="mt-2 border-t border-line pt-2 font-medium">Triage</h3>
       <ul className="flex flex-col gap-2 py-1.5">
         {source.findings.map((finding) => (
@@ -29,9 +32,15 @@ export function Gather({ material }: { material: Material }) {
           </li>
         ))}
       </ul>
-      <div className="mt-1 border-t border-line pt-1">
-        <Operation id="gather.orient" />
-      </div>
+      <h3 className="mt-1 flex items-center justify-between border-t border-line pt-2 font-medium">
+        White and exposure
+        <Button look={picking ? "main" : "quiet"} aria-pressed={picking} className="h-6 px-1.5 text-[12px]" onClick={() => usePicking.setState({ picking: !picking })}>
+          <Pipette size={13} /> Neutral patch
+        </Button>
+      </h3>
+      <Operation id="gather.white" without={source.format === "raw" ? [] : ["raw_white", "raw_highlights"]} flat={source.format === "raw"} />
+      <h3 className="mt-1 border-t border-line pt-2 font-medium">Way up</h3>
+      <Operation id="gather.orient" />
     </>
   );
 }

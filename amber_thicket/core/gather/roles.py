@@ -1,0 +1,156 @@
+"""Which map a file is: guessed from its name and from its pixels, with the reason.
+
+The name families are common practice, no source.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from amber_thicket.core.check.convention import y_direction
+from amber_thicket.core.gather.maps import unit
+from amber_thicket.core.raster import Pixels
+from amber_thicket.core.roles import ROLES
+
+# Words at the end of a name, without spaces and in small letters.
+WORDS: dict[str, tuple[str, ...]] = {
+    "base_color": (
+        "basecolor",
+        "basecolour",
+        "albedo",
+        "diffuse",
+        "color",
+        "colour",
+        "diff",
+        "dif",
+        "col",
+        "alb",
+        "bc",
+    ),
+    "height": ("height", "heightmap", "displacement", "displace", "disp", "bump", "hgt"),
+    "normal": ("normal", "normals", "normalmap", "nrm", "norm", "nor", "nml"),
+    "roughness": ("roughness", "rough", "rgh"),
+    "gloss": ("glossiness", "gloss", "smoothness", "smooth", "gls"),
+    "metallic": ("metallic", "metalness", "metal", "mtl", "met"),
+    "ambient_occlusion": ("ambientocclusion", "occlusion", "occ", "ao"),
+    "specular": ("specular", "spec", "spc"),
+    "opacity": ("opacity", "alpha", "transparency", "opac"),
+    "translucency": ("translucency", "transmission", "translucent"),
+    "emissive": ("emissive", "emission", "emit", "glow"),
+}
+_BY_WORD = {word: role for role, words in WORDS.items() for word in words}
+_UP, _DOWN = ("gl", "opengl", "ogl"), ("dx", "directx")
+_PASSING = re.compile(r"^(\d{1,2}k|\d{3,5}|\d{3,5}x\d{3,5}|v\d+|map|tex|texture|srgb|raw|lin|linear|8bit|16bit)$")
+_GREY, _COLOURED = 0.012, 0.06
+
+
+@dataclass(frozen=True)
+class Named:
+    """What a name says. role: a role of ROLES, "gloss", or "" when it says nothing. family: the rest of the name,
+    the same for all maps of one surface. y: which way green points, when the name says so."""
+
+    role: str
+    family: str
+    word: str = ""
+    y: Literal["plus", "minus", ""] = ""
+
+
+@dataclass(frozen=True)
+class Guess:
+    """role: a role of ROLES, "gloss", "photo", or "" (nothing fits, or nothing is in it). why: in words."""
+
+    role: str
+    why: str
+    y: Literal["plus", "minus", ""] = ""
+
+
+def named(file_name: str) -> Named:
+    """What a file name says about its role."""
+    stem = re.sub(r"\.[A-Za-z0-9]{1,5}$", "", file_name.replace("\\", "/").rsplit("/", 1)[-1])
+    spaced = re.sub(r"(?<=[a-z])(?=[A-Z])|(?<=[0-9])(?=[A-Z][a-z])", " ", stem)
+    tokens = [t for t in re.split(r"[^A-Za-z0-9]+", spaced) if t]
+    small = [t.lower() for t in tokens]
+    y: Literal["plus", "minus", ""] = ""
+    at = len(small)
+    skipped: list[str] = []
+    while at > 0:
+        last, pair = small[at - 1], "".join(small[max(0, at - 2) : at])
+        if pair in _BY_WORD and at >= 2:
+            return Named(_BY_WORD[pair], "_".join(small[: at - 2]), f"{tokens[at - 2]} {tokens[at - 1]}", y)
+        if last in _BY_WORD:
+            return Named(_BY_WORD[last], "_".join(small[: at - 1]), tokens[at - 1], y)
+        if last in _UP or last in _DOWN:
+            y = "plus" if last in _UP else "minus"
+        elif not _PASSING.match(last):
+            break
+        skipped.append(last)
+        at -= 1
+    return Named("", "_".join(small))
+
+
+def families(file_names: Sequence[str]) -> list[list[str]]:
+    """File names grouped into surfaces: names that differ only in the word for their map belong together.
+
+    A name without such a word joins the family it equals, as its photograph. Order is kept; the file that brings the
+    colour comes first in its group.
+    """
+    groups: dict[str, list[tuple[int, str]]] = {}
+    with_role = {found.family for found in map(named, file_names) if found.role}
+    for number, name in enumerate(file_names):
+        found = named(name)
+        alone = not found.role and found.family not in with_role
+        groups.setdefault(f"{number}/" if alone else found.family, []).append(
+            (_order(found.role) * 10_000 + number, name)
+        )
+    return [[name for _, name in sorted(group)] for group in groups.values()]
+
+
+def _order(role: str) -> int:
+    return ["base_color", "", *[r for r in WORDS if r != "base_color"]].index(role)
+
+
+def _spread(values: Pixels) -> float:
+    """How far the three channels lie apart, typically."""
+    return float(np.percentile(values.max(-1) - values.min(-1), 90))
+
+
+def looks_normal(values: Pixels) -> bool:
+    """Whether stored numbers look like unit vectors that mostly point outward. values: (H, W, 3) in [0, 1]."""
+    vectors = values * 2 - 1
+    length = np.sqrt((vectors * vectors).sum(-1))
+    near = float(np.mean(np.abs(length - 1) < 0.12))
+    out, sideways = float(vectors[..., 2].mean()), np.abs(vectors[..., :2].mean((0, 1))).max()
+    return near > 0.8 and out > 0.6 and float(sideways) < 0.25
+
+
+def guessed(file_name: str, values: Pixels) -> Guess:
+    """The role of a file. values: (H, W, 3) stored numbers in [0, 1], of any size."""
+    small = values[:: max(1, values.shape[0] // 512), :: max(1, values.shape[1] // 512)]
+    by_name = named(file_name)
+    said = f"its name ends in “{by_name.word}”"
+    spread = _spread(small)
+    is_normal = looks_normal(small)
+    if is_normal and by_name.role in ("", "normal"):
+        y, why = by_name.y, "its pixels are unit vectors that point outward"
+        if not y:
+            found, _ = y_direction(unit(np.ascontiguousarray(small * 2 - 1, np.float32)))
+            y = "" if found == "unknown" else found
+        return Guess("normal", f"{said}, and {why}" if by_name.role else why, y)
+    scalar = by_name.role == "gloss" or (by_name.role in ROLES and ROLES[by_name.role].channels == 1)
+    if scalar and spread > _COLOURED:
+        return Guess("photo", f"{said}, but it is in colour")
+    if by_name.role == "normal":
+        return Guess("", f"{said}, but its pixels are no unit vectors")
+    if by_name.role:
+        flat = float(small.max() - small.min()) < 1 / 255
+        if flat and by_name.role != "base_color":
+            return Guess("", f"{said}, but it is {small.flat[0]:.2f} everywhere: nothing in it")
+        return Guess(by_name.role, said)
+    if spread < _GREY:
+        return Guess("photo", "it is grey and its name says nothing: choose what it is")
+    return Guess("photo", "it is in colour and its name says nothing else")

@@ -1,0 +1,99 @@
+"""A material from files on disk, without a library: for the command line."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from amber_thicket.core.gather.roles import families, named
+from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.square.size import SIZES
+from amber_thicket.errors import UnreadableFile
+from amber_thicket.formats.picture import kind_of, read_picture
+from amber_thicket.service.mapset import LABELS, assignment, first_changes, first_guess, mismatch_note, read_map
+from amber_thicket.service.sources import StoredSource, describe, file_key
+
+
+@dataclass(frozen=True)
+class Loose:
+    """name: of the surface, from its files. notes: what a person should know, in words."""
+
+    evaluation: Evaluation
+    name: str
+    notes: tuple[str, ...]
+
+
+def _files(sources: Sequence[Path]) -> list[Path]:
+    """The files meant: one, several, or all pictures of a folder. Raises UnreadableFile."""
+    files: list[Path] = []
+    for source in sources:
+        try:
+            if source.is_dir():
+                files += [f for f in sorted(source.iterdir()) if f.is_file() and _is_picture(f)]
+            else:
+                files.append(source)
+        except OSError as error:
+            raise UnreadableFile(f"{source} cannot be opened ({error.strerror}).", remedy="Check the path.") from None
+    if not files:
+        raise UnreadableFile(f"{sources[0]} holds no picture.", remedy="Give a picture, or a folder with maps.")
+    order = families([f.name for f in files])
+    if len(order) > 1:
+        found = "; ".join(", ".join(group) for group in order[:4])
+        raise UnreadableFile(
+            f"These files are of {len(order)} surfaces: {found}.", remedy="Give the maps of one surface at a time."
+        )
+    by_name = {f.name: f for f in files}
+    return [by_name[name] for name in order[0]]
+
+
+def _is_picture(file: Path) -> bool:
+    with file.open("rb") as stream:
+        return kind_of(stream.read(4096)) is not None
+
+
+def loose_material(sources: Sequence[Path], recipe: Recipe | None, changes: dict[str, Any], memory: Memory) -> Loose:
+    """Read the files, take each as what it is guessed to be, then set changes. Raises UnreadableFile, BadSetting."""
+    files = _files(sources)
+    contents: dict[str, bytes] = {}
+    infos: list[dict[str, Any]] = []
+    notes: list[str] = []
+    own: dict[str, Any] = {}
+    for number, path in enumerate(files):
+        try:
+            data = path.read_bytes()
+        except OSError as error:
+            raise UnreadableFile(f"{path} cannot be opened ({error.strerror}).", remedy="Check the path.") from None
+        blob = hashlib.sha256(data).hexdigest()
+        contents[blob] = data
+        if number == 0:
+            picture = read_picture(data, path.name)
+            infos.append(describe(picture, blob, len(data), path.name))
+            own |= first_changes(file_key(blob), first_guess(path.name, picture), picture)
+            continue
+        info, guess, _ = read_map(data, blob, path.name)
+        infos.append(info)
+        given = assignment(info["key"], guess)
+        taken = any(name in own for name in given if name.startswith("gather.maps."))
+        own |= {} if taken else given
+        notes.append(
+            f"{path.name}: {'not used, ' if taken or not given else ''}{LABELS.get(guess.role, '')} {guess.why}"
+        )
+        different = mismatch_note(info, infos[0])
+        notes += [f"{path.name}: {different}"] if different else []
+    first = infos[0]
+    if recipe is None:
+        side = max((s for s in SIZES if s <= min(first["width"], first["height"], 4096)), default=SIZES[0])
+        recipe = Recipe().with_changes({"square.size.width": side, "square.size.height": side})
+    if own | changes:
+        recipe = recipe.with_changes(own | changes)
+    stored = {
+        file_key(info["blob"]): StoredSource(info, lambda blob=info["blob"]: contents[blob], memory)  # type: ignore[misc]
+        for info in infos
+    }
+    main = stored.get(recipe.settings("gather.maps").base_color, stored[first["key"]])
+    name = named(files[0].name).family if len(files) > 1 else files[0].stem
+    return Loose(Evaluation(recipe, main, memory, files=stored), name or files[0].stem, tuple(notes))

@@ -1,0 +1,131 @@
+"""Several files of one surface: which becomes which map, and the settings that say so."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from amber_thicket.core.check.figures import coded, seam
+from amber_thicket.core.gather.roles import Guess, guessed
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.numeric.colour import encode_srgb
+from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.roles import ROLES
+from amber_thicket.errors import BadSetting, NotFound
+from amber_thicket.formats.picture import Picture, read_picture
+from amber_thicket.service.sources import describe_map, file_key, files_of
+
+# A finished map has no light left in it to take out.
+LEAVE_COLOUR = {"even.light.amount": 0.0}
+LABELS = {**{role.id: role.label for role in ROLES.values()}, "gloss": "Gloss", "photo": "Photograph"}
+
+
+def assignment(key: str, guess: Guess) -> dict[str, Any]:
+    """The settings that make a file one of the maps; empty when it is none. Roughness is kept exact."""
+    role = "roughness" if guess.role == "gloss" else guess.role
+    if role not in ROLES:
+        return {}
+    changes: dict[str, Any] = {f"gather.maps.{role}": key}
+    if role == "base_color":
+        changes |= LEAVE_COLOUR
+    if role == "normal":
+        changes["gather.maps.normal_y"] = "minus" if guess.y == "minus" else "plus"
+    if role == "roughness":
+        changes["gather.maps.roughness_white"] = "smooth" if guess.role == "gloss" else "rough"
+        changes |= {"response.roughness.low": 0.0, "response.roughness.high": 1.0}
+    return changes
+
+
+def read_map(data: bytes, blob: str, name: str) -> tuple[dict[str, Any], Guess, Picture]:
+    """(description, guessed role, pixels as stored) of a file that may be a map. Raises UnreadableFile, TooLarge."""
+    picture = read_picture(data, name, as_stored=True)
+    guess = guessed(name, picture.pixels)
+    return describe_map(picture, blob, len(data), name, guess), guess, picture
+
+
+def first_guess(name: str, picture: Picture) -> Guess:
+    """The role of a material's first file, which was read as colour."""
+    step = max(1, min(picture.pixels.shape[:2]) // 512)
+    return guessed(name, encode_srgb(np.ascontiguousarray(picture.pixels[::step, ::step])))
+
+
+def first_changes(key: str, guess: Guess, picture: Picture) -> dict[str, Any]:
+    """The settings that go with a material's first file, which brings the colour until another does.
+
+    A finished map keeps its light, and its edges when they meet already.
+    """
+    if guess.role == "photo":
+        return {}
+    changes = dict(LEAVE_COLOUR) if guess.role == "base_color" else assignment(key, guess)
+    if guess.role and tiles_already(picture):
+        changes["tile.join.method"] = "none"
+    return changes
+
+
+def tiles_already(picture: Picture) -> bool:
+    """Whether opposite edges of a picture meet as it is."""
+    factor = max(1, min(picture.pixels.shape[:2]) // 1024)
+    values = coded(shrink(picture.pixels, factor), "base_color")
+    return min(values.shape[:2]) >= 32 and all(seam(values, axis=axis).level == "pass" for axis in (0, 1))
+
+
+def mismatch_note(info: dict[str, Any], first: dict[str, Any]) -> str | None:
+    """In words, how the size of a map differs from the first file's."""
+    if (info["width"], info["height"]) == (first["width"], first["height"]):
+        return None
+    text = f"{info['width']} × {info['height']} px, the first file has {first['width']} × {first['height']}"
+    shape, other = info["width"] / info["height"], first["width"] / first["height"]
+    if abs(shape / other - 1) > 0.01:
+        return f"{text}: another shape, so it is stretched to fit"
+    return f"{text}: brought to the same size"
+
+
+def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any]]:
+    """All files of a material with the role each has now ("" for none), and what was guessed and why."""
+    chosen = evaluation.recipe.settings("gather.maps")
+    rows = []
+    for info in files_of(source):
+        key = file_key(info["blob"])
+        role = next((name for name in ROLES if getattr(chosen, name) == key), "")
+        if not role and key == file_key(source["blob"]) and not chosen.base_color:
+            role = "base_color"
+        if role == "roughness" and chosen.roughness_white == "smooth":
+            role = "gloss"
+        shown = ("file", "width", "height", "bits", "floating", "format", "notes")
+        rows.append(
+            {
+                "key": key,
+                "role": role,
+                "guess": info.get("role", "photo"),
+                "why": info.get("why", ""),
+                **{name: info[name] for name in shown},
+            }
+        )
+    return rows
+
+
+def with_role(library: Any, material: Any, key: str, role: str) -> tuple[dict[str, Any], str]:
+    """(changes, label) that give a file another role, "" for none; whatever it was before is let go.
+
+    Raises NotFound for a file the material does not have, BadSetting for a role there is not.
+    """
+    info = next((f for f in files_of(material.source) if file_key(f["blob"]) == key), None)
+    if info is None:
+        raise NotFound("This material has no such file.", remedy="Reload the page.")
+    if role and role not in LABELS:
+        raise BadSetting(f"There is no role “{role[:40]}”.", remedy=f"Known: {', '.join(LABELS)}.", setting="role")
+    role = "base_color" if role == "photo" else role
+    chosen = library.recipe(material).settings("gather.maps")
+    changes: dict[str, Any] = {f"gather.maps.{name}": None for name in ROLES if getattr(chosen, name) == key}
+    first = file_key(material.source["blob"])
+    if role == "base_color":
+        changes["gather.maps.base_color"] = None if key == first else key
+    elif key == first and not chosen.base_color and role:
+        raise BadSetting(
+            f"{info['file']} brings the colour.", remedy="Make another file the photograph first.", setting="role"
+        )
+    elif role:
+        guess = Guess(role, "", "minus" if chosen.normal_y == "minus" else "plus")
+        changes |= assignment(key, guess)
+    return changes, f"{info['file']}: {LABELS.get(role, 'not used')}"

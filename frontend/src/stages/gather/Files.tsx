@@ -1,0 +1,88 @@
+/** The files of the material, what each is, and why the program took it for that. */
+import { FilePlus2 } from "lucide-react";
+import { useRef } from "react";
+import type { FileRole, Material, MaterialFile } from "../../api/types";
+import { setRole, useBench } from "../../bench/store";
+import { ACCEPT, bringMaps } from "../../library/arrivals";
+import { Button } from "../../ui/Button";
+import { Pick } from "../../ui/Pick";
+import { useSettingInfo } from "../Setting";
+import { Setting } from "../Setting";
+
+export function Files({ material }: { material: Material }) {
+  const picker = useRef<HTMLInputElement>(null);
+  return (
+    <section aria-label="Files">
+      <h3 className="flex items-center justify-between font-medium">
+        Files
+        <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => picker.current?.click()} title="Normal, height, roughness … of the same surface, made elsewhere">
+          <FilePlus2 size={13} /> Add maps
+        </Button>
+      </h3>
+      <input
+        ref={picker}
+        type="file"
+        multiple
+        hidden
+        aria-label="Add maps"
+        accept={ACCEPT}
+        onChange={(event) => {
+          void bringMaps(material.id, [...(event.target.files ?? [])]);
+          event.target.value = "";
+        }}
+      />
+      <ul className="flex flex-col gap-1.5 py-1">
+        {material.files.map((file) => (
+          <FileRow key={file.key} file={file} />
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function FileRow({ file }: { file: MaterialFile }) {
+  const about = useBench((state) => state.about);
+  const several = useBench((state) => (state.material?.files.length ?? 1) > 1);
+  const maps = about?.roles ?? [];
+  const options: { value: FileRole | "none"; label: string }[] = [
+    ...maps.map(({ id, label }) => ({ value: id as FileRole, label: id === "base_color" && file.guess === "photo" ? "Photograph" : label })),
+    { value: "gloss", label: "Gloss" },
+    { value: "none", label: "Not used" },
+  ];
+  const size = `${file.width} × ${file.height} · ${file.bits} bit${file.floating ? " float" : ""} ${file.format.toUpperCase()}`;
+  return (
+    <li className="rounded-card bg-raised px-2 py-1.5">
+      <div className="flex items-center justify-between gap-2">
+        <span className="min-w-0 truncate" title={file.file}>
+          {file.file}
+        </span>
+        {several && <Pick label={`Role of ${file.file}`} value={file.role || "none"} groups={[{ options }]} onChange={(role) => void setRole(file.key, role === "none" ? "" : role)} className="h-6 px-1.5 text-[12px]" />}
+      </div>
+      <p className="figures text-soft">{size}</p>
+      {several && file.why && <p className="text-[12px] text-soft">Taken so because {file.why}.</p>}
+      {file.notes.length > 0 && <p className="text-[12px] text-soft">Read with care: {file.notes.join("; ")}.</p>}
+      {file.role === "normal" && <Setting path="gather.maps.normal_y" />}
+      {file.role === "height" && <Setting path="gather.maps.height_white" />}
+    </li>
+  );
+}
+
+/** The file that brings a map, or null where the map is made here. */
+export function useBrought(role: FileRole): MaterialFile | null {
+  return useBench((state) => state.material?.files.find((f) => f.role === role || (role === "roughness" && f.role === "gloss")) ?? null);
+}
+
+/** Says that a map comes from a file, and lets the program make it instead. */
+export function Brought({ role, file }: { role: FileRole; file: MaterialFile }) {
+  const label = useSettingInfo(`gather.maps.${role}` as "gather.maps.height")?.label ?? role;
+  return (
+    <div className="my-1.5 rounded-card bg-raised px-2 py-1.5">
+      <p>
+        {label} comes from <span className="font-medium break-all">{file.file}</span>.
+      </p>
+      <Button look="quiet" className="mt-1 h-6 px-1.5 text-[12px]" onClick={() => void setRole(file.key, "")}>
+        Make it here instead
+      </Button>
+    </div>
+  );
+}

@@ -1,0 +1,17 @@
+/** Picking a neutral patch on the photograph. */
+import { create } from "zustand";
+import { api } from "../../api/client";
+import { type Changes, change, settled } from "../../bench/store";
+import { tellProblem } from "../../ui/notices";
+
+export const usePicking = create<{ picking: boolean }>(() => ({ picking: false }));
+
+export async function makeNeutral(id: string, at: [number, number]) {
+  try {
+    await settled();
+    change((await api.neutral(id, at)) as Changes, "Neutral patch");
+    usePicking.setState({ picking: false });
+  } catch (error) {
+    tellProblem(error);
+  }
+}
