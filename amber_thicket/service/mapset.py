@@ -57,7 +57,7 @@ def first_changes(key: str, guess: Guess, picture: Picture) -> dict[str, Any]:
     """
     if guess.role == "photo":
         return {}
-    changes = dict(LEAVE_COLOUR) if guess.role == "base_color" else assignment(key, guess)
+    changes: dict[str, Any] = {**LEAVE_COLOUR} if guess.role == "base_color" else assignment(key, guess)
     if guess.role and tiles_already(picture):
         changes["tile.join.method"] = "none"
     return changes

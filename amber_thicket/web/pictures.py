@@ -9,7 +9,7 @@ from flask import Blueprint, Response, jsonify, request
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation
 from amber_thicket.core.pack.profiles import planned
 from amber_thicket.errors import NotFound
-from amber_thicket.service import preview
+from amber_thicket.service import preview, square
 from amber_thicket.service.bake import check
 from amber_thicket.service.surroundings import surroundings_bytes
 from amber_thicket.web.services import services
@@ -65,6 +65,18 @@ def probe(material_id: str) -> Response:
     evaluation = _evaluation(material_id)
     x, y = request.args.get("x", 0.0, float), request.args.get("y", 0.0, float)
     return jsonify(preview.probe(evaluation, x, y))
+
+
+@blueprint.get("/api/materials/<material_id>/enlarged")
+def enlarged(material_id: str) -> Response:
+    """Plain enlarging and own detail beside it at 1:1 (PNG), with the figures in headers."""
+    x, y = request.args.get("x", 0.5, float), request.args.get("y", 0.5, float)
+    found = square.enlarged(_evaluation(material_id), min(max(x, 0), 1), min(max(y, 0), 1))
+    response = _kept(found.picture, "image/png")
+    response.headers["X-Gain"] = f"{found.gain:.3f}"
+    response.headers["X-Doublings"] = str(found.doublings)
+    response.headers["X-Finest"] = f"{found.finest:.3f}"
+    return response
 
 
 @blueprint.get("/api/materials/<material_id>/figures")

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any, Literal
 
+import numpy as np
 from pydantic import model_validator
 
 from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.numeric import sampling
 from amber_thicket.core.operation import Operation
-from amber_thicket.core.raster import Frame, Raster
+from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.square.view import turned_back, view_of
+from amber_thicket.core.square.enlarge import doubled
+from amber_thicket.core.square.view import View, turned_back, view_of
 
 LEAST = 1.0
+Box = tuple[float, float, float, float]
 
 
 class Settings(OperationSettings):
@@ -29,12 +33,11 @@ class Settings(OperationSettings):
     bottom: float = setting(
         100.0, ge=1, le=100, step=0.5, unit="% of picture", label="Bottom", help="Lower edge of the sample."
     )
-    resampling: Literal["smooth", "sharp"] = setting(
+    resampling: Literal["smooth", "sharp", "detail"] = setting(
         "sharp",
-        label="Resampling",
-        folded=True,
-        choices={"smooth": "Smooth", "sharp": "Sharp"},
-        help="How pixels are made when the sample is enlarged: smooth (cubic) or sharp (Lanczos).",
+        label="Enlarging",
+        choices={"smooth": "Smooth", "sharp": "Sharp", "detail": "Own detail"},
+        help="How pixels are made where the picture is too small: smooth, sharp, or with detail found elsewhere in it.",
     )
 
     @model_validator(mode="after")
@@ -60,6 +63,31 @@ def fitted(settings: Settings, picture: tuple[float, float], aspect: float) -> t
     return left, top, left + box_width, top + box_height
 
 
+def doublings(view: View, box: Box, width: int) -> int:
+    """How often the sample is doubled with detail of its own to come to width px; 0 where it is not too small."""
+    covered = (box[2] - box[0]) / width if view.plain else view.scales(box, width)[0]
+    return max(0, round(math.log2(1 / covered))) if covered < 1 else 0
+
+
+def detailed(pixels: Pixels, view: View, box: Box, size: tuple[int, int], times: int) -> Pixels:
+    """The sample looked up at about the picture's own scale and then doubled so often. pixels: (H, W, 3) linear."""
+    factor = 1 << times
+    small = (-(-size[0] // factor), -(-size[1] // factor))
+    # A size that does not divide reaches over the box by less than one small pixel, and is cut after.
+    right = box[0] + (box[2] - box[0]) * small[0] * factor / size[0]
+    bottom = box[1] + (box[3] - box[1]) * small[1] * factor / size[1]
+    sample = _looked_up(pixels, view, (box[0], box[1], right, bottom), small, "sharp").clip(0, None)
+    for _ in range(times):
+        sample = doubled(sample)
+    return np.ascontiguousarray(sample[: size[1], : size[0]])
+
+
+def _looked_up(pixels: Pixels, view: View, box: Box, size: tuple[int, int], resampling: str) -> Pixels:
+    if view.plain:
+        return sampling.region(pixels, box, size, mode="smooth" if resampling == "smooth" else "sharp")
+    return sampling.warped(pixels, view, box, size)
+
+
 def crop(gathered: Raster, *, frame: Frame, lens: Any, flat: Any, resampling: str, **edges: Any) -> Raster:
     """The sample at frame size, flattened and cropped in one step.
 
@@ -74,10 +102,10 @@ def crop(gathered: Raster, *, frame: Frame, lens: Any, flat: Any, resampling: st
     scale = (view.size[0] / whole.size[0], view.size[1] / whole.size[1])
     box = (edge[0] * scale[0], edge[1] * scale[1], edge[2] * scale[0], edge[3] * scale[1])
     size = (frame.width, frame.height)
-    if view.plain:
-        sample = sampling.region(pixels, box, size, mode=resampling)
-    else:
-        sample = sampling.warped(pixels, view, box, size)
+    colour = pixels.ndim == 3 and not gathered.vectors
+    if resampling == "detail" and colour and (times := doublings(view, box, frame.width)):
+        return Raster(detailed(pixels, view, box, size, times), evidence={"doublings": times})
+    sample = _looked_up(pixels, view, box, size, resampling)
     if gathered.vectors:
         return Raster(unit(sample if view.plain else turned_back(sample, view, box)), vectors=True)
     return Raster(sample.clip(0, None))

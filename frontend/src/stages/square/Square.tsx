@@ -7,6 +7,7 @@ import { Facts } from "../../ui/Facts";
 import { Fold } from "../../ui/Fold";
 import { Operation } from "../Operation";
 import { Setting } from "../Setting";
+import { Enlarged } from "./Enlarged";
 import { chooseTool, lookForCorners, solveBend, type Tool, useTool } from "./tool";
 
 const TOOLS: { value: Tool; label: string; hint: string }[] = [
@@ -15,7 +16,7 @@ const TOOLS: { value: Tool; label: string; hint: string }[] = [
   { value: "level", label: "Level", hint: "Straighten by a drawn line" },
   { value: "bend", label: "Bend", hint: "Take out the lens by marked lines" },
 ];
-const SIZES = [512, 1024, 2048, 4096];
+const SIZES = [512, 1024, 2048, 4096, 8192];
 const EDGES = ["left", "top", "right", "bottom"] as const;
 const crop = (edge: string) => `square.crop.${edge}` as SettingPath;
 
@@ -79,7 +80,6 @@ export function Square({ material }: { material: Material }) {
         {EDGES.map((edge) => (
           <Setting key={edge} path={crop(edge)} />
         ))}
-        <Setting path="square.crop.resampling" />
       </Fold>
       <div className="border-t border-line pt-2">
         <h3 className="font-medium">Tile size</h3>
@@ -98,6 +98,8 @@ export function Square({ material }: { material: Material }) {
             ["Texel density", tile_mm ? `${(width / tile_mm).toFixed(2)} px/mm` : "real width unknown"],
           ]}
         />
+        {gain > 1.05 && <Setting path="square.crop.resampling" />}
+        {gain > 1.05 && valueOf(state, "square.crop.resampling") === "detail" && <Enlarged material={material} />}
         {gain > 1.3 && <p className="text-[12px] text-soft">The picture holds less detail than maps of this size. {`${2 ** Math.floor(Math.log2(tilePx))} px`} would keep all of it.</p>}
       </div>
     </>

@@ -1,0 +1,169 @@
+"""Enlarging with detail that the picture itself shows elsewhere, held true to the input.
+
+Sources: Glasner, Bagon & Irani, "Super-resolution from a single image", ICCV 2009 (finer copies within the picture);
+Barnes et al., "PatchMatch", SIGGRAPH 2009 (the search); Irani & Peleg, "Improving resolution by image registration",
+CVGIP 53(3), 1991 (iterative back-projection).
+"""
+
+from __future__ import annotations
+
+import cv2
+import numba
+import numpy as np
+
+from amber_thicket.core.numeric.colour import encode_srgb, luminance, srgb_to_linear
+from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.numeric.parallel import over_rows
+from amber_thicket.core.raster import Pixels
+
+_REACH = 2  # patches of 5 × 5
+_STRIDE = 2
+_ROUNDS = 4
+_TRUST = 0.03
+_LEAST, _MOST, _SURE = 0.2, 0.8, 0.012
+_BACK = 8
+
+
+def doubled(pixels: Pixels, *, seed: int = 7) -> Pixels:
+    """Twice the size. pixels: (H, W[, C]) linear float32, not negative.
+
+    Shrinking the result by area averaging gives pixels back within 1/255 rms of coded values.
+
+    The finest octave is looked up where the picture, seen at half its size, looks like the enlarged one.
+    """
+    flat = pixels.ndim == 2
+    layer = pixels[..., None] if flat else pixels
+    height, width = layer.shape[:2]
+    smooth = np.maximum(_twice(layer), 0)
+    if min(height, width) >= 16:
+        even = layer[: height // 2 * 2, : width // 2 * 2]
+        soft = np.maximum(_twice(shrink(np.ascontiguousarray(even), 2).reshape(height // 2, width // 2, -1)), 0)
+        coded, coded_soft = encode_srgb(np.ascontiguousarray(even)), encode_srgb(soft)
+        detail = coded - coded_soft
+        target = encode_srgb(smooth)
+        found = _borrowed(_tone(target), _tone(coded_soft), np.ascontiguousarray(detail), seed)
+        smooth = _linear(target + found)
+    result = _held_to(smooth, layer)
+    return result[..., 0] if flat else result
+
+
+def _tone(coded: Pixels) -> Pixels:
+    return np.ascontiguousarray(luminance(coded) if coded.shape[-1] == 3 else coded[..., 0])
+
+
+def _twice(layer: Pixels) -> Pixels:
+    height, width = layer.shape[:2]
+    larger = cv2.resize(layer, (2 * width, 2 * height), interpolation=cv2.INTER_CUBIC)
+    return larger.reshape(2 * height, 2 * width, -1)
+
+
+def _linear(coded: Pixels) -> Pixels:
+    return np.maximum(srgb_to_linear(np.clip(coded, 0, None)), 0).astype(np.float32)
+
+
+def _held_to(larger: Pixels, layer: Pixels) -> Pixels:
+    """Iterative back-projection: what shrinking shows too much or too little is put back."""
+    height, width = layer.shape[:2]
+    result = larger
+    for _ in range(_BACK):
+        missing = layer - shrink(np.ascontiguousarray(result), 2).reshape(layer.shape)
+        result = np.maximum(result + _twice(missing), 0)
+    # What is left goes back block by block: shrinking then gives the input itself wherever nothing had to be clipped.
+    missing = layer - shrink(np.ascontiguousarray(result), 2).reshape(layer.shape)
+    return np.maximum(result + np.repeat(np.repeat(missing, 2, 0), 2, 1), 0).reshape(2 * height, 2 * width, -1)
+
+
+def _borrowed(target: Pixels, soft: Pixels, detail: Pixels, seed: int) -> Pixels:
+    """Detail for each place of target (2H, 2W) from where soft (H, W) looks the same. detail: (H, W, C)."""
+    rows, columns = target.shape
+    grid = ((rows - 2 * _REACH - 1) // _STRIDE + 1, (columns - 2 * _REACH - 1) // _STRIDE + 1)
+    at = np.zeros((*grid, 2), np.int32)
+    cost = np.full(grid, np.inf, np.float32)
+
+    def rows_of(first: int, last: int) -> None:
+        _match(target, soft, at, cost, seed, first, last)
+
+    over_rows(rows_of, grid[0], least=32)
+    total = np.zeros((rows, columns, detail.shape[2]), np.float32)
+    weight = np.full((rows, columns), 1e-6, np.float32)
+    _gather(at, cost, detail, total, weight)
+    return total / weight[..., None]
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _distance(target, soft, y, x, v, u, most):  # type: ignore[no-untyped-def]
+    total = np.float32(0.0)
+    for j in range(-_REACH, _REACH + 1):
+        for i in range(-_REACH, _REACH + 1):
+            off = target[y + j, x + i] - soft[v + j, u + i]
+            total += off * off
+        if total >= most:
+            return total
+    return total
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _match(target, soft, at, cost, seed, first, last):  # type: ignore[no-untyped-def]
+    """Nearest patches by propagation and random search, rows first..last of the grid by themselves."""
+    height, width = soft.shape
+    columns = at.shape[1]
+    low_y, high_y, low_x, high_x = _REACH, height - 1 - _REACH, _REACH, width - 1 - _REACH
+    state = np.uint32(seed * 7919 + first * 104729 + 1)
+    for turn in range(_ROUNDS):
+        forth = turn % 2 == 0
+        for step_y in range(last - first):
+            gy = first + step_y if forth else last - 1 - step_y
+            y = gy * _STRIDE + _REACH
+            for step_x in range(columns):
+                gx = step_x if forth else columns - 1 - step_x
+                x = gx * _STRIDE + _REACH
+                best = cost[gy, gx]
+                v, u = at[gy, gx, 0], at[gy, gx, 1]
+                if turn == 0:
+                    v = min(max(y // 2, low_y), high_y)
+                    u = min(max(x // 2, low_x), high_x)
+                    best = _distance(target, soft, y, x, v, u, np.float32(np.inf))
+                back = -1 if forth else 1
+                for side in range(2):
+                    ny, nx = (gy + back, gx) if side == 0 else (gy, gx + back)
+                    if ny < first or ny >= last or nx < 0 or nx >= columns:
+                        continue
+                    tv = at[ny, nx, 0] - (back * _STRIDE if side == 0 else 0)
+                    tu = at[ny, nx, 1] - (back * _STRIDE if side == 1 else 0)
+                    if tv < low_y or tv > high_y or tu < low_x or tu > high_x:
+                        continue
+                    d = _distance(target, soft, y, x, tv, tu, best)
+                    if d < best:
+                        best, v, u = d, tv, tu
+                reach = max(height, width) // 2
+                while reach >= 1:
+                    state = np.uint32(state * np.uint32(1664525) + np.uint32(1013904223))
+                    ry = np.int64(state >> np.uint32(9)) % (2 * reach + 1) - reach
+                    state = np.uint32(state * np.uint32(1664525) + np.uint32(1013904223))
+                    rx = np.int64(state >> np.uint32(9)) % (2 * reach + 1) - reach
+                    tv = min(max(v + ry, low_y), high_y)
+                    tu = min(max(u + rx, low_x), high_x)
+                    d = _distance(target, soft, y, x, tv, tu, best)
+                    if d < best:
+                        best, v, u = d, tv, tu
+                    reach //= 3
+                at[gy, gx, 0], at[gy, gx, 1] = v, u
+                cost[gy, gx] = best
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _gather(at, cost, detail, total, weight):  # type: ignore[no-untyped-def]
+    """Mean of the overlapping patches, the better matches counting more."""
+    area = np.float32((2 * _REACH + 1) ** 2)
+    scale, sure = np.float32(1.0 / (_TRUST * _TRUST)), np.float32(1.0 / (_SURE * _SURE))
+    for gy in range(at.shape[0]):
+        for gx in range(at.shape[1]):
+            y, x = gy * _STRIDE + _REACH, gx * _STRIDE + _REACH
+            v, u = at[gy, gx, 0], at[gy, gx, 1]
+            w = np.exp(-cost[gy, gx] / area * scale) + np.float32(1e-4)
+            share = _LEAST + (_MOST - _LEAST) * np.exp(-cost[gy, gx] / area * sure)
+            for j in range(-_REACH, _REACH + 1):
+                for i in range(-_REACH, _REACH + 1):
+                    weight[y + j, x + i] += w
+                    for c in range(detail.shape[2]):
+                        total[y + j, x + i, c] += w * share * detail[v + j, u + i, c]
