@@ -16,7 +16,7 @@ from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID, BY_LAYER
-from amber_thicket.core.roles import BROUGHT, MADE, ROLES
+from amber_thicket.core.roles import BROUGHT, COMPARED, EVERY, MADE
 from amber_thicket.core.square.crop import fitted
 from amber_thicket.core.square.view import View, view_of
 from amber_thicket.errors import Cancelled
@@ -210,7 +210,7 @@ class Evaluation:
             return f"{self._photo_key()}/{sizes.level}"
         if "." in layer:
             return self._together_key(layer, sizes)
-        if layer in BROUGHT:
+        if layer in BROUGHT or layer in COMPARED:
             return self._key(f"tiled.{layer}", sizes)
         operation = BY_LAYER[layer]
         settings = self.recipe.settings(operation.id)
@@ -231,6 +231,10 @@ class Evaluation:
     def maps(self) -> tuple[str, ...]:
         """Roles of all maps of the set: those made here, and those the capture brought besides."""
         return (*MADE, *(role for role in BROUGHT if role in self.brought))
+
+    def compared(self) -> tuple[str, ...]:
+        """Layers that are there to compare with."""
+        return tuple(role for role in COMPARED if role in self.brought)
 
     def _inputs(self, operation: Operation) -> tuple[str | None, ...]:
         given = self.given(operation)
@@ -274,7 +278,7 @@ class Evaluation:
         source = self.brought[role]
         if step == "photo":
             settings = self.recipe.settings("gather.maps")
-            data = ROLES[role].encoding == "linear"
+            data = EVERY[role].encoding == "linear"
             return as_layer(role, source.read(self._map_level(source, sizes), data=data).pixels, settings)
         operation, before = BY_ID[_TOGETHER[step][0]], _TOGETHER[step][1]
         return self._applied(operation, [self._layer(f"{before}.{role}", sizes)], sizes)
@@ -351,7 +355,7 @@ class Evaluation:
                 if operation.idle and operation.idle(self.recipe.settings(operation.id)):
                     return self._layer(f"{_TOGETHER[step][1]}.{role}", sizes)
             return self.memory.get(self._key(name, sizes), lambda: self._together(name, sizes))  # type: ignore[no-any-return]
-        if name in BROUGHT:
+        if name in BROUGHT or name in COMPARED:
             return self._layer(f"tiled.{name}", sizes)
         operation = BY_LAYER[name]
         settings = self.recipe.settings(operation.id)

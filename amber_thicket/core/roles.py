@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 Encoding = Literal["srgb", "linear"]
@@ -43,6 +43,13 @@ ROLES: dict[str, Role] = {
         Role("emissive", "Emissive", 3, "srgb", 0.0, 8, "shines by itself", made=False),
     )
 }
+
+# What a map is compared with: the truth of a simulated surface, or another program's result. Never used, never packed.
+COMPARED: dict[str, Role] = {
+    f"truth_{id}": replace(ROLES[id], id=f"truth_{id}", label=f"{ROLES[id].label}, truth", made=False)
+    for id in ("base_color", "height", "normal", "roughness")
+}
+EVERY: dict[str, Role] = {**ROLES, **COMPARED}
 
 MADE: tuple[str, ...] = tuple(role.id for role in ROLES.values() if role.made)
 BROUGHT: tuple[str, ...] = tuple(role.id for role in ROLES.values() if not role.made)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 from PIL import Image
 
@@ -20,6 +21,7 @@ from amber_thicket.standins.bench.cork_board import cork_board
 from amber_thicket.standins.bench.lime_render import lime_render
 from amber_thicket.standins.bench.slate_shingles import slate_shingles
 from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.bench.truth import truth_seen
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.database import open_database
 from amber_thicket.store.models import Material
@@ -79,14 +81,22 @@ CAPTURES = (
 )
 
 
-def jpeg_of(capture: Capture, side: int = SIDE) -> bytes:
+def jpeg_of(capture: Capture, surface: Surface | None = None, side: int = SIDE) -> bytes:
     """The simulated photograph as a JPEG file."""
-    codes = photograph(
-        capture.make(side, capture.seed), capture.shot, np.random.default_rng(capture.seed + 1), capture.stand
-    )
+    surface = surface or capture.make(side, capture.seed)
+    codes = photograph(surface, capture.shot, np.random.default_rng(capture.seed + 1), capture.stand)
     stream = io.BytesIO()
     Image.fromarray(codes).save(stream, "JPEG", quality=94, subsampling=0)
     return stream.getvalue()
+
+
+def truth_files(surface: Surface, stand: Stand | None, stem: str) -> Iterator[tuple[str, bytes]]:
+    """(file name, PNG) of the surface's true maps as the camera saw them, to compare with."""
+    for role, codes in truth_seen(surface, stand).items():
+        narrow = (codes >> 8).astype(np.uint8) if role == "normal" else codes
+        done, data = cv2.imencode(".png", narrow[..., ::-1] if narrow.ndim == 3 else narrow)
+        assert done
+        yield f"{stem}_truth_{role}.png", bytes(data)
 
 
 def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
@@ -103,7 +113,10 @@ def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
                 continue
             say(f"Photographing {capture.name} (simulated) …")
             file_name = capture.name.split(",")[0].lower().replace(" ", "_").replace("-", "_") + ".jpg"
-            material = library.add([jpeg_of(capture)], file_name, name=capture.name, changes=capture.changes)
+            surface = capture.make(SIDE, capture.seed)
+            material = library.add([jpeg_of(capture, surface)], file_name, name=capture.name, changes=capture.changes)
+            for name, data in truth_files(surface, capture.stand, file_name.removesuffix(".jpg")):
+                material = library.add_map(str(material.id), [data], name, gesture="truth")
             library.keep_thumbnail(material, preview.thumbnail(library.evaluation(material)))
     database.close_all() if hasattr(database, "close_all") else database.close()
     marker.write_text("made by the simulated capture bench\n")

@@ -11,20 +11,20 @@ from amber_thicket.core.gather.roles import Guess, guessed
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.numeric.filters import shrink
-from amber_thicket.core.roles import ROLES
+from amber_thicket.core.roles import EVERY
 from amber_thicket.errors import BadSetting, NotFound
 from amber_thicket.formats.picture import Picture, read_picture
 from amber_thicket.service.sources import describe_map, file_key, files_of
 
 # A finished map has no light left in it to take out.
 LEAVE_COLOUR = {"even.light.amount": 0.0}
-LABELS = {**{role.id: role.label for role in ROLES.values()}, "gloss": "Gloss", "photo": "Photograph"}
+LABELS = {**{role.id: role.label for role in EVERY.values()}, "gloss": "Gloss", "photo": "Photograph"}
 
 
 def assignment(key: str, guess: Guess) -> dict[str, Any]:
     """The settings that make a file one of the maps; empty when it is none. Roughness is kept exact."""
     role = "roughness" if guess.role == "gloss" else guess.role
-    if role not in ROLES:
+    if role not in EVERY:
         return {}
     changes: dict[str, Any] = {f"gather.maps.{role}": key}
     if role == "base_color":
@@ -87,7 +87,7 @@ def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any
     rows = []
     for info in files_of(source):
         key = file_key(info["blob"])
-        role = next((name for name in ROLES if getattr(chosen, name) == key), "")
+        role = next((name for name in EVERY if getattr(chosen, name) == key), "")
         if not role and key == file_key(source["blob"]) and not chosen.base_color:
             role = "base_color"
         if role == "roughness" and chosen.roughness_white == "smooth":
@@ -117,7 +117,7 @@ def with_role(library: Any, material: Any, key: str, role: str) -> tuple[dict[st
         raise BadSetting(f"There is no role “{role[:40]}”.", remedy=f"Known: {', '.join(LABELS)}.", setting="role")
     role = "base_color" if role == "photo" else role
     chosen = library.recipe(material).settings("gather.maps")
-    changes: dict[str, Any] = {f"gather.maps.{name}": None for name in ROLES if getattr(chosen, name) == key}
+    changes: dict[str, Any] = {f"gather.maps.{name}": None for name in EVERY if getattr(chosen, name) == key}
     first = file_key(material.source["blob"])
     if role == "base_color":
         changes["gather.maps.base_color"] = None if key == first else key

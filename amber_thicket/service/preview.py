@@ -16,13 +16,13 @@ from amber_thicket.core.operation import STAGES
 from amber_thicket.core.pack.encode import quantised
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import MAPS, STAGE_LAYERS
-from amber_thicket.core.roles import ROLES
+from amber_thicket.core.roles import EVERY
 from amber_thicket.errors import NotFound, WriteFailed
 
 CARD = (216, 120)
 _ON_THE_WAY = ("gathered", "squared", "evened")
-LAYERS = (*_ON_THE_WAY, *ROLES)
-_COLOURS = (*_ON_THE_WAY, *(role.id for role in ROLES.values() if role.encoding == "srgb"))
+LAYERS = (*_ON_THE_WAY, *EVERY)
+_COLOURS = (*_ON_THE_WAY, *(role.id for role in EVERY.values() if role.encoding == "srgb"))
 LARGEST = 2048
 
 
@@ -35,12 +35,14 @@ def preview_size(evaluation: Evaluation, side: int = PLAN_SIDE) -> tuple[int, in
 def keys(evaluation: Evaluation) -> dict[str, str]:
     """The content key of every layer at preview size: what the page asks pictures by."""
     size = preview_size(evaluation)
-    found = {layer: evaluation.key(layer, size) for layer in (*_ON_THE_WAY[1:], *evaluation.maps())}
+    found = {
+        layer: evaluation.key(layer, size) for layer in (*_ON_THE_WAY[1:], *evaluation.maps(), *evaluation.compared())
+    }
     return {"gathered": evaluation.gathered_key(PLAN_SIDE), **found}
 
 
 def _pixels(evaluation: Evaluation, layer: str, side: int) -> Pixels:
-    known = (*_ON_THE_WAY, *evaluation.maps())
+    known = (*_ON_THE_WAY, *evaluation.maps(), *evaluation.compared())
     if layer not in known:
         raise NotFound(f"There is no layer “{layer[:40]}”.", remedy=f"Known: {', '.join(known)}.")
     if layer == "gathered":
@@ -52,7 +54,7 @@ def codes_of(layer: str, pixels: Pixels) -> NDArray[np.uint8]:
     """8-bit codes for the eye: colours as sRGB, normals Y+ in 0..255, scalars as they are."""
     if layer in _COLOURS:
         return encode_srgb8(pixels)
-    if layer == "normal":
+    if layer.endswith("normal"):
         return quantised(pixels, 8, scale=0.5, offset=0.5)
     return quantised(pixels, 8)
 
@@ -81,7 +83,7 @@ def picture(evaluation: Evaluation, layer: str, *, kind: str, side: int) -> byte
         scalar = pixels if pixels.ndim == 2 else pixels[..., 0]
         return quantised(np.ascontiguousarray(scalar), 16).astype("<u2").tobytes()
     # The usual preview is for quick answers; whoever zooms in asks for more and gets every colour.
-    closely = side > PLAN_SIDE or layer == "normal"
+    closely = side > PLAN_SIDE or layer.endswith("normal")
     return _encoded(codes_of(layer, pixels), kind, 92 if closely else 85, fine_colour=closely)
 
 

@@ -14,7 +14,7 @@ from amber_thicket.core.graph import Memory
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.registry import STAGE_LAYERS, catalogue
-from amber_thicket.core.roles import ROLES
+from amber_thicket.core.roles import EVERY
 from amber_thicket.errors import NotFound
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.jobs.desk import Desk, worker_command
@@ -77,7 +77,7 @@ def _about(app: Flask, config: Config) -> None:
                 "demo": config.demo,
                 "stages": [{"id": stage, "layer": STAGE_LAYERS[stage]} for stage in STAGES],
                 "operations": catalogue(),
-                "roles": [{"id": role.id, "label": role.label} for role in ROLES.values()],
+                "roles": [{"id": role.id, "label": role.label} for role in EVERY.values()],
                 "profiles": [{"id": profile.id, "label": profile.label} for profile in PROFILES.values()],
             }
         )

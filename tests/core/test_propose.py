@@ -34,7 +34,7 @@ class ProposeTest(unittest.TestCase):
             found = propose(decode_srgb(codes))
             self.assertTrue(found.accepted, found.reason)
             self.assertGreater(found.confidence, 0.6)
-            self.assertLess(off(found.corners, stand), 0.02)
+            self.assertLess(off(found.corners, stand), 0.01)
             whole = ((0.0, 0.0), (100.0, 0.0), (100.0, 100.0), (0.0, 100.0))
             self.assertGreater(off(whole, stand), 0.1, "the picture as it is is far from flat")
             corners = np.array(found.corners)

@@ -236,3 +236,20 @@ class SetTest(unittest.TestCase):
             (folder / "other_height.png").write_bytes(files["quay_height.png"])
             with self.assertRaises(UnreadableFile):
                 loose_material([folder], None, {}, Memory(300_000_000))
+
+
+class ComparedTest(unittest.TestCase):
+    def test_truth_is_there_to_compare_with_and_never_used(self) -> None:
+        self.assertEqual(named("slate_truth_height.png").role, "truth_height")
+        self.assertEqual(named("slate_truth_height.png").family, "slate")
+        height = np.rint(bumps(SIDE) * 255).astype(np.uint8)
+        with temporary_library() as library:
+            material = library.add([encoded(photograph("gravel"))], "slate.png")
+            made = library.evaluation(material)
+            before = made.key("height", (SIDE, SIDE))
+            material = library.add_map(material.id, [encoded(height)], "slate_truth_height.png")
+            made = library.evaluation(material)
+            self.assertEqual(made.compared(), ("truth_height",))
+            self.assertEqual(made.key("height", (SIDE, SIDE)), before)
+            self.assertNotIn("truth_height", made.maps())
+            self.assertEqual(made.layer("truth_height", (SIDE, SIDE)).pixels.shape, (SIDE, SIDE))

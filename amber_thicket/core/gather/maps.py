@@ -9,15 +9,15 @@ from pydantic import field_validator
 
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Pixels, Raster
-from amber_thicket.core.roles import ROLES
+from amber_thicket.core.roles import COMPARED, EVERY
 from amber_thicket.core.settings import OperationSettings, setting
 
 KEY_LENGTH = 16
-TAKEN: tuple[str, ...] = tuple(role for role in ROLES if role != "base_color")
+TAKEN: tuple[str, ...] = tuple(role for role in EVERY if role != "base_color")
 
 
 def _file(role: str) -> str:
-    label = ROLES[role].label
+    label = EVERY[role].label
     value: str = setting("", label=label, help=f"The file that brings the {label.lower()}; empty where it brings none.")
     return value
 
@@ -35,6 +35,10 @@ class Settings(OperationSettings):
     opacity: str = _file("opacity")
     translucency: str = _file("translucency")
     emissive: str = _file("emissive")
+    truth_base_color: str = _file("truth_base_color")
+    truth_height: str = _file("truth_height")
+    truth_normal: str = _file("truth_normal")
+    truth_roughness: str = _file("truth_roughness")
     normal_y: Literal["plus", "minus"] = setting(
         "plus",
         label="Green points",
@@ -65,14 +69,17 @@ class Settings(OperationSettings):
 def as_layer(role: str, values: Pixels, settings: Any) -> Raster:
     """An existing map in the inside form: white is high and rough, normals are unit vectors with +Y up.
 
-    values: (H, W, 3) float32; linear light for colours, stored numbers in [0, 1] for data maps.
+    values: (H, W, 3) float32; linear light for colours, stored numbers in [0, 1] for data maps. Maps to compare with
+    are stored as the inside form has them.
     """
+    if role in COMPARED:
+        return _compared(role, values)
     if role == "normal":
         vectors = values * np.float32(2) - np.float32(1)
         if settings.normal_y == "minus":
             vectors[..., 1] *= -1
         return Raster(unit(vectors), vectors=True)
-    if ROLES[role].channels == 3:
+    if EVERY[role].channels == 3:
         return Raster(values)
     scalar = np.ascontiguousarray(values[..., 0]).clip(0, 1)
     if (role == "height" and settings.height_white == "low") or (
@@ -80,6 +87,12 @@ def as_layer(role: str, values: Pixels, settings: Any) -> Raster:
     ):
         scalar = 1 - scalar
     return Raster(scalar)
+
+
+def _compared(role: str, values: Pixels) -> Raster:
+    if role == "truth_normal":
+        return Raster(unit(values * np.float32(2) - np.float32(1)), vectors=True)
+    return Raster(values if EVERY[role].channels == 3 else np.ascontiguousarray(values[..., 0]).clip(0, 1))
 
 
 def unit(vectors: Pixels) -> Pixels:

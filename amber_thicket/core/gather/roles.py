@@ -15,7 +15,7 @@ import numpy as np
 from amber_thicket.core.check.convention import y_direction
 from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.roles import ROLES
+from amber_thicket.core.roles import COMPARED, EVERY
 
 # Words at the end of a name, without spaces and in small letters.
 WORDS: dict[str, tuple[str, ...]] = {
@@ -51,7 +51,7 @@ _GREY, _COLOURED = 0.012, 0.06
 
 @dataclass(frozen=True)
 class Named:
-    """What a name says. role: a role of ROLES, "gloss", or "" when it says nothing. family: the rest of the name,
+    """What a name says. role: a role of EVERY, "gloss", or "" when it says nothing. family: the rest of the name,
     the same for all maps of one surface. y: which way green points, when the name says so."""
 
     role: str
@@ -62,7 +62,7 @@ class Named:
 
 @dataclass(frozen=True)
 class Guess:
-    """role: a role of ROLES, "gloss", "photo", or "" (nothing fits, or nothing is in it). why: in words."""
+    """role: a role of EVERY, "gloss", "photo", or "" (nothing fits, or nothing is in it). why: in words."""
 
     role: str
     why: str
@@ -81,9 +81,9 @@ def named(file_name: str) -> Named:
     while at > 0:
         last, pair = small[at - 1], "".join(small[max(0, at - 2) : at])
         if pair in _BY_WORD and at >= 2:
-            return Named(_BY_WORD[pair], "_".join(small[: at - 2]), f"{tokens[at - 2]} {tokens[at - 1]}", y)
+            return _truth(Named(_BY_WORD[pair], "_".join(small[: at - 2]), f"{tokens[at - 2]} {tokens[at - 1]}", y))
         if last in _BY_WORD:
-            return Named(_BY_WORD[last], "_".join(small[: at - 1]), tokens[at - 1], y)
+            return _truth(Named(_BY_WORD[last], "_".join(small[: at - 1]), tokens[at - 1], y))
         if last in _UP or last in _DOWN:
             y = "plus" if last in _UP else "minus"
         elif not _PASSING.match(last):
@@ -91,6 +91,15 @@ def named(file_name: str) -> Named:
         skipped.append(last)
         at -= 1
     return Named("", "_".join(small))
+
+
+def _truth(found: Named) -> Named:
+    """slate_truth_height.png is there to compare heights with."""
+    compared = f"truth_{found.role}"
+    if found.family.rsplit("_", 1)[-1] != "truth" or compared not in COMPARED:
+        return found
+    family = found.family.removesuffix("truth").removesuffix("_")
+    return Named(compared, family, f"truth {found.word}", found.y)
 
 
 def families(file_names: Sequence[str]) -> list[list[str]]:
@@ -111,7 +120,7 @@ def families(file_names: Sequence[str]) -> list[list[str]]:
 
 
 def _order(role: str) -> int:
-    return ["base_color", "", *[r for r in WORDS if r != "base_color"]].index(role)
+    return ["base_color", "", *[r for r in WORDS if r != "base_color"], *COMPARED].index(role)
 
 
 def _spread(values: Pixels) -> float:
@@ -135,13 +144,13 @@ def guessed(file_name: str, values: Pixels) -> Guess:
     said = f"its name ends in “{by_name.word}”"
     spread = _spread(small)
     is_normal = looks_normal(small)
-    if is_normal and by_name.role in ("", "normal"):
+    if is_normal and by_name.role in ("", "normal", "truth_normal"):
         y, why = by_name.y, "its pixels are unit vectors that point outward"
         if not y:
             found, _ = y_direction(unit(np.ascontiguousarray(small * 2 - 1, np.float32)))
             y = "" if found == "unknown" else found
-        return Guess("normal", f"{said}, and {why}" if by_name.role else why, y)
-    scalar = by_name.role == "gloss" or (by_name.role in ROLES and ROLES[by_name.role].channels == 1)
+        return Guess(by_name.role or "normal", f"{said}, and {why}" if by_name.role else why, y)
+    scalar = by_name.role == "gloss" or (by_name.role in EVERY and EVERY[by_name.role].channels == 1)
     if scalar and spread > _COLOURED:
         return Guess("photo", f"{said}, but it is in colour")
     if by_name.role == "normal":

@@ -19,24 +19,27 @@ from scipy.optimize import minimize
 
 from amber_thicket.core.numeric.colour import encode_srgb, luminance
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.square import courses
 from amber_thicket.core.square.view import turns
 
 _SIDE = 900
 _EDGES = 12_000
 _COARSE = 2_000
 _NEAR = 0.03
-_FOCAL = 1.3
+_FOCAL = courses.USUAL_FOCAL
 _STEEPEST = np.radians(58)
 ENOUGH = 0.2
+_ASKEW, _BEND = 1.5, 0.012
 
 
 @dataclass(frozen=True)
 class Proposal:
-    """corners: upper left, upper right, lower right, lower left, in per cent of the picture. confidence: 0..1.
-    tilt: degrees off straight on. turn: degrees the courses lie askew. reason: in words. accepted: sure enough to
-    offer."""
+    """corners: upper left, upper right, lower right, lower left, in per cent of the picture without lens bend.
+    k1: the bend, as in lens.py; 0 where it is too slight to tell. confidence: 0..1. tilt: degrees off straight on.
+    turn: degrees the courses lie askew. reason: in words. accepted: sure enough to offer."""
 
     corners: tuple[tuple[float, float], ...]
+    k1: float
     confidence: float
     tilt: float
     turn: float
@@ -122,8 +125,8 @@ def _balanced(edges: _Edges, forward: NDArray[Any]) -> _Edges:
     return _Edges(edges.places, edges.along, weights / weights.sum())
 
 
-def _searched(edges: _Edges) -> tuple[float, NDArray[np.float64], float]:
-    """Best order, (tilt, pan, turn) in radians, focal length in picture widths."""
+def _searched(edges: _Edges) -> tuple[float, NDArray[np.float64]]:
+    """Best order, and (tilt, pan, turn) in radians under a usual lens."""
     coarse = edges.some(_COARSE)
     starts = [(0.0, 0.0, 0.0, 0.0)]
     for tilt in np.radians((-45, -30, -15, 0, 15, 30, 45)):
@@ -133,12 +136,10 @@ def _searched(edges: _Edges) -> tuple[float, NDArray[np.float64], float]:
     starts.sort(reverse=True)
 
     def cost(p: NDArray[np.float64], among: _Edges, near: float) -> float:
-        focal = p[3] if len(p) > 3 else _FOCAL
-        if abs(p[0]) > _STEEPEST or abs(p[1]) > _STEEPEST or not 0.6 < focal < 4:
+        if abs(p[0]) > _STEEPEST or abs(p[1]) > _STEEPEST:
             return 1.0
-        # A slight pull towards straight on, and towards usual lenses, where the edges do not decide.
-        pull = 0.004 * float(p[:2] @ p[:2]) + 0.01 * float(np.log(focal / _FOCAL) ** 2)
-        return pull - _order(among, _forward(p[0], p[1], p[2], focal), near)
+        # A slight pull towards straight on where the edges do not decide.
+        return 0.004 * float(p[:2] @ p[:2]) - _order(among, _forward(p[0], p[1], p[2], _FOCAL), near)
 
     tried = []
     for _, *start in starts[:4]:
@@ -147,65 +148,76 @@ def _searched(edges: _Edges) -> tuple[float, NDArray[np.float64], float]:
             options = {"xatol": 1e-3, "fatol": 1e-5, "maxiter": 120}
             at = minimize(cost, at, args=(coarse, near), method="Nelder-Mead", options=options).x
         tried.append((cost(at, coarse, _NEAR), *at))
-    at = np.append(np.array(min(tried)[1:]), _FOCAL)
-    for among, near in ((coarse, _NEAR), (edges, _NEAR), (edges, _NEAR), (edges, _NEAR * 0.7)):
-        options = {"xatol": 1e-5, "fatol": 1e-8, "maxiter": 260}
-        fair = _balanced(among, _forward(*at))
-        at = minimize(cost, at, args=(fair, near), method="Nelder-Mead", options=options).x
-    return _order(edges, _forward(*at), _NEAR), at[:3], float(at[3])
+    at = np.array(min(tried)[1:])
+    fair = _balanced(edges, _forward(at[0], at[1], at[2], _FOCAL))
+    options = {"xatol": 1e-4, "fatol": 1e-6, "maxiter": 120}
+    at = minimize(cost, at, args=(fair, _NEAR), method="Nelder-Mead", options=options).x
+    return _order(edges, _forward(at[0], at[1], at[2], _FOCAL), _NEAR), at
 
 
 def propose(pixels: Pixels) -> Proposal:
     """The corners of a flat rectangle in a picture of something square-built. pixels: linear RGB (H, W, 3)."""
     height, width = pixels.shape[:2]
+    aspect = height / width
     edges = _edges(pixels)
-    order, (tilt, pan, turn), focal = _searched(edges)
-    plain = _order(edges, _forward(0, 0, 0, focal), _NEAR)
-    confidence = float(np.clip((order - ENOUGH / 2) / 0.3, 0, 1))
+    order, at = _searched(edges)
+    tone = courses.tone_of(pixels)
+
+    def part(forward: NDArray[Any]) -> courses.Box:
+        return _largest_upright(_seen(forward, aspect))
+
+    found = np.array([*at, _FOCAL, 0.0])
+    if order > ENOUGH:
+        found = courses.refined(tone, _forward, found[:4], part)
+    tilt, pan, turn, focal, k1 = found
     forward = _forward(tilt, pan, turn, focal)
-    corners = _largest_rectangle(forward, height / width)
     away = float(np.degrees(np.arccos(np.clip(np.cos(tilt) * np.cos(pan), -1, 1))))
-    accepted = bool(order > ENOUGH and order > plain + 0.02)
+    confidence = float(np.clip((order - ENOUGH / 2) / 0.3, 0, 1))
+    askew = max(away, abs(float(np.degrees(turn))))
+    accepted = bool(order > ENOUGH and askew > _ASKEW)
     if order <= ENOUGH:
         reason = "Too few straight lines that cross at right angles."
     elif not accepted:
         reason = "The lines already lie level and square."
     else:
         reason = f"Lines crossing at right angles lie {away:.0f}° off straight on and {np.degrees(turn):.1f}° askew."
-    return Proposal(corners, round(confidence, 2), round(away, 1), round(float(np.degrees(turn)), 1), reason, accepted)
+    return Proposal(
+        _corners(forward, aspect),
+        round(float(k1), 3) if abs(k1) > _BEND else 0.0,
+        round(confidence, 2),
+        round(away, 1),
+        round(float(np.degrees(turn)), 1),
+        reason,
+        accepted,
+    )
 
 
-def _largest_rectangle(forward: NDArray[Any], aspect: float) -> tuple[tuple[float, float], ...]:
-    """Corners (per cent of the picture) of a large upright rectangle on the surface that lies within the picture."""
+def _seen(forward: NDArray[Any], aspect: float) -> NDArray[np.float64]:
+    """The picture's corners on the surface, (4, 2)."""
     frame = np.array([[-0.5, -0.5], [0.5, -0.5], [0.5, 0.5], [-0.5, 0.5]]) * [1.0, aspect]
-    seen = _mapped(frame, np.linalg.inv(forward))
-    sides = [(seen[i], seen[(i + 1) % 4]) for i in range(4)]
+    return _mapped(frame, np.linalg.inv(forward))
 
-    def room(points: NDArray[np.float64]) -> NDArray[np.float64]:
-        return np.min(
-            [(b[0] - a[0]) * (points[:, 1] - a[1]) - (b[1] - a[1]) * (points[:, 0] - a[0]) for a, b in sides], axis=0
-        )
 
-    low, high = seen.min(axis=0), seen.max(axis=0)
-    best, chosen = 0.0, seen
-    xs, ys = np.linspace(low[0], high[0], 41), np.linspace(low[1], high[1], 41)
-    for i, left in enumerate(xs[:-1]):
-        for top in ys[:-1]:
-            if room(np.array([[left, top]]))[0] < 0:
-                continue
-            # The right edge is pushed out as far as each lower edge allows.
-            for bottom in ys[ys > top][::2]:
-                ends = xs[i + 1 :]
-                fits = (room(np.column_stack([ends, np.full(ends.size, top)])) >= 0) & (
-                    room(np.column_stack([ends, np.full(ends.size, bottom)])) >= 0
-                )
-                if not fits.any() or room(np.array([[left, bottom]]))[0] < 0:
-                    continue
-                right = float(ends[fits].max())
-                area = (right - left) * (bottom - top)
-                if area > best:
-                    best = area
-                    chosen = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
+def _largest_upright(seen: NDArray[np.float64], steps: int = 241) -> tuple[float, float, float, float]:
+    """Left, top, right, bottom of the largest upright rectangle within a convex outline, (N, 2)."""
+    x = np.linspace(seen[:, 0].min(), seen[:, 0].max(), steps)
+    high, low = np.full(steps, -np.inf), np.full(steps, np.inf)
+    for one, other in zip(seen, np.roll(seen, -1, axis=0), strict=True):
+        (x0, y0), (x1, y1) = sorted((tuple(one), tuple(other)))
+        within = (x >= x0 - 1e-12) & (x <= x1 + 1e-12)
+        y = y0 + (y1 - y0) * (x[within] - x0) / max(x1 - x0, 1e-12)
+        low[within], high[within] = np.minimum(low[within], y), np.maximum(high[within], y)
+    # The outline is convex, so between two places across nothing narrows it more than it is at either.
+    top, bottom = np.maximum(low[:, None], low[None]), np.minimum(high[:, None], high[None])
+    area = np.clip(bottom - top, 0, None) * np.clip(x[None] - x[:, None], 0, None)
+    left, right = np.unravel_index(int(area.argmax()), area.shape)
+    return float(x[left]), float(top[left, right]), float(x[right]), float(bottom[left, right])
+
+
+def _corners(forward: NDArray[Any], aspect: float) -> tuple[tuple[float, float], ...]:
+    """Corners (per cent of the picture) of the largest upright rectangle on the surface that lies within it."""
+    left, top, right, bottom = _largest_upright(_seen(forward, aspect))
+    chosen = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
     corners = _mapped(chosen, forward) / np.array([1.0, aspect]) + 0.5
     return tuple((round(float(x) * 100, 3), round(float(y) * 100, 3)) for x, y in corners)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -67,6 +68,15 @@ class Stand:
 
 def seen_from(layer: Field, stand: Stand) -> Field:
     """A flat layer (H, W[, C]) of a surface as the camera sees it; the surface goes on mirrored beyond its edges."""
+    at = _places(stand) * np.array([layer.shape[1], layer.shape[0]], np.float32) - np.float32(0.5)
+    # Twice the size, then averaged: no far course flickers.
+    fine = cv2.remap(layer, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    return cv2.resize(fine, stand.picture, interpolation=cv2.INTER_AREA)
+
+
+@lru_cache(maxsize=1)
+def _places(stand: Stand) -> Field:
+    """Surface coordinates of a picture of twice the size, (2H, 2W, 2) float32."""
     width, height = stand.picture
     aspect = width / height
     y, x = np.mgrid[0 : 2 * height, 0 : 2 * width]
@@ -74,10 +84,7 @@ def seen_from(layer: Field, stand: Stand) -> Field:
     if stand.k1:
         places = straight(places, aspect, k1=stand.k1, k2=0.0, p1=0.0, p2=0.0)
     ones = np.concatenate([places, np.ones((*places.shape[:2], 1))], -1) @ np.linalg.inv(stand.homography()).T
-    at = (ones[..., :2] / ones[..., 2:] * np.array([layer.shape[1], layer.shape[0]]) - 0.5).astype(np.float32)
-    # Twice the size, then averaged: no far course flickers.
-    fine = cv2.remap(layer, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
-    return cv2.resize(fine, (width, height), interpolation=cv2.INTER_AREA)
+    return (ones[..., :2] / ones[..., 2:]).astype(np.float32)
 
 
 def cast_shadow(height: Field, bearing: float, elevation: float, reach: int) -> Field:

@@ -2,7 +2,7 @@
 
 export type StageId = "gather" | "square" | "even" | "tile" | "relief" | "response" | "check" | "pack";
 export type MapRole = "base_color" | "height" | "normal" | "roughness" | "metallic" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "emissive";
-export type LayerId = "gathered" | "squared" | "evened" | "base_color" | "height" | "normal" | "roughness" | "metallic" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "emissive";
+export type LayerId = "gathered" | "squared" | "evened" | "base_color" | "height" | "normal" | "roughness" | "metallic" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness";
 
 export interface SettingValues {
   "gather.white.exposure": number;
@@ -23,6 +23,10 @@ export interface SettingValues {
   "gather.maps.opacity": string;
   "gather.maps.translucency": string;
   "gather.maps.emissive": string;
+  "gather.maps.truth_base_color": string;
+  "gather.maps.truth_height": string;
+  "gather.maps.truth_normal": string;
+  "gather.maps.truth_roughness": string;
   "gather.maps.normal_y": "plus" | "minus";
   "gather.maps.height_white": "high" | "low";
   "gather.maps.roughness_white": "rough" | "smooth";

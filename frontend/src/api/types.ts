@@ -32,7 +32,7 @@ export interface About {
   demo: boolean;
   stages: { id: StageId; layer: LayerId }[];
   operations: OperationInfo[];
-  roles: { id: MapRole; label: string }[];
+  roles: { id: MapRole | ComparedRole; label: string }[];
   profiles: { id: string; label: string }[];
 }
 export interface Brief {
@@ -90,8 +90,10 @@ export interface MaterialFile {
   notes: string[];
 }
 /** Maps that are there only when a file brings them. */
-export type BroughtRole = "specular" | "opacity" | "translucency" | "emissive";
-export type FileRole = MapRole | "gloss";
+export type BroughtRole = "specular" | "opacity" | "translucency" | "emissive" | ComparedRole;
+/** Layers that are there to compare with. */
+export type ComparedRole = Extract<LayerId, `truth_${string}`>;
+export type FileRole = MapRole | ComparedRole | "gloss";
 /** How the flattened picture looks into the capture; see core/square/view.py. */
 export interface CaptureView {
   homography: number[];
@@ -101,6 +103,7 @@ export interface CaptureView {
 }
 export interface Proposal {
   corners: [number, number][];
+  k1: number;
   confidence: number;
   tilt: number;
   turn: number;

@@ -13,9 +13,11 @@ import { useLit, type Shape } from "../lit/state";
 const Lit = lazy(() => import("../lit/Lit"));
 const BEFORE: LayerId[] = ["gathered", "squared", "evened"];
 const named = (layer: LayerId) => ({ value: layer as What, label: LAYER_NAMES[layer] });
+const compared = (layer: LayerId) => layer.startsWith("truth_");
 const groupsOf = (there: LayerId[]) => [
   { options: [{ value: "lit" as What, label: "Lit" }] },
-  { label: "Maps", options: there.filter((layer) => !BEFORE.includes(layer)).map(named) },
+  { label: "Maps", options: there.filter((layer) => !BEFORE.includes(layer) && !compared(layer)).map(named) },
+  ...(there.some(compared) ? [{ label: "To compare with", options: there.filter(compared).map(named) }] : []),
   { label: "On the way", options: BEFORE.map(named) },
 ];
 const HOWS: { value: How; label: string; hint: string }[] = [

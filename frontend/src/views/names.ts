@@ -16,6 +16,10 @@ export const LAYER_NAMES: Record<LayerId, string> = {
   opacity: "Opacity",
   translucency: "Translucency",
   emissive: "Emissive",
+  truth_base_color: "True base colour",
+  truth_height: "True height",
+  truth_normal: "True normal",
+  truth_roughness: "True roughness",
 };
 export const WHAT_NAMES: Record<What, string> = { ...LAYER_NAMES, lit: "Lit" };
 export const STAGE_NAMES: Record<StageId, string> = {

@@ -45,7 +45,7 @@ export function acceptProposal() {
     changes[cornerPath(CORNERS[i]!, "x")] = x;
     changes[cornerPath(CORNERS[i]!, "y")] = y;
   });
-  change({ ...changes, "square.flat.turn": null }, "Flatten by the found corners");
+  change({ ...changes, "square.flat.turn": null, "square.lens.k1": proposal.k1 || null }, "Flatten by the found corners");
   set({ proposal: null });
 }
 
