@@ -11,8 +11,9 @@ from typing import Any, TypeVar
 from flask import Blueprint, Response, jsonify, request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from amber_thicket.core.gather.orient import turned_box
 from amber_thicket.core.gather.roles import families
-from amber_thicket.core.graph import output_size
+from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.operation import STAGES
 from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
 from amber_thicket.service import gather, mapset, preview, square
@@ -116,7 +117,7 @@ def whole(material: Material) -> dict[str, Any]:
     box = evaluation.sample_box(sizes.work)
     return {
         **brief(material),
-        "source": {key: value for key, value in material.source.items() if key != "more"},
+        "source": _shown(material.source, evaluation),
         "files": mapset.listed(material.source, evaluation),
         "recipe": evaluation.recipe.as_json(),
         "undo": undo,
@@ -138,6 +139,16 @@ def whole(material: Material) -> dict[str, Any]:
             "tile_mm": sizes.tile.tile_mm,
         },
     }
+
+
+def _shown(source: dict[str, Any], evaluation: Evaluation) -> dict[str, Any]:
+    """The first file, with its findings' places turned as the capture is turned."""
+    way = evaluation.recipe.settings("gather.orient")
+    findings = []
+    for finding in source.get("findings", []):
+        box = finding.get("box")
+        findings.append({**finding, "box": turned_box(box, way.turn, way.mirror) if box else None})
+    return {**{key: value for key, value in source.items() if key != "more"}, "findings": findings}
 
 
 def _told(material: Material) -> Response:

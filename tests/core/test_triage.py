@@ -6,10 +6,12 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
+from amber_thicket.core.gather.orient import turned_box
 from amber_thicket.core.gather.triage import features_across, noise_of, triage
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb
 from amber_thicket.demo.library import CAPTURES
-from amber_thicket.standins.bench.camera import Shot, photograph
+from amber_thicket.standins.bench.camera import Shot, Stand, photograph
+from tests.support import linear_photograph
 
 
 class TriageTest(unittest.TestCase):
@@ -33,6 +35,44 @@ class TriageTest(unittest.TestCase):
                     codes = photograph(surface, shot, np.random.default_rng(2))
                     found = self.accused(decode_srgb(codes))
                     self.assertEqual(found & {"Soft", "Noise", "Burnt out", "Uneven light"}, {fault} - {None})
+
+    def test_views_from_an_angle_are_found_and_straight_ones_are_not_accused(self) -> None:
+        slanted = Stand(tilt=-35, pan=9, roll=2, picture=(1600, 1200), distance=1.35)
+        straight = Stand(distance=1.3, picture=(1200, 1200))
+        for capture in CAPTURES:
+            if capture.stand:
+                continue
+            surface = capture.make(1536, capture.seed)
+            for stand in (slanted, straight):
+                with self.subTest(surface=capture.name, tilt=stand.tilt):
+                    codes = photograph(surface, capture.shot, np.random.default_rng(1), stand)
+                    found = {f["what"]: f for f in triage(decode_srgb(codes), bits=8, floating=False)}
+                    self.assertEqual("Tilt" in found, stand is slanted, found.get("Tilt") or found.get("Straight on"))
+                    if stand is slanted and found["Tilt"]["box"]:
+                        self.assertLess(found["Tilt"]["box"][1], 0.01, "the far side is the upper one")
+        # Photographs of scikit-image, CC0: gravel and grass from above; the bricks fan out.
+        for name, tilted in (("gravel", False), ("grass", False), ("brick", True)):
+            found = self.accused(linear_photograph(name))
+            self.assertEqual("Tilt" in found, tilted, name)
+
+    def test_plain_margins_are_found(self) -> None:
+        codes = photograph(CAPTURES[0].make(512, 3), Shot(), np.random.default_rng(2))
+        self.assertNotIn("Plain margin", self.accused(decode_srgb(codes)))
+        framed = cv2.copyMakeBorder(codes, 20, 60, 0, 40, cv2.BORDER_CONSTANT, value=(250, 250, 250))
+        found = {f["what"]: f for f in triage(decode_srgb(framed), bits=8, floating=False)}
+        left, top, right, bottom = found["Plain margin"]["box"]
+        for have, wanted in ((left, 0), (top, 20 / 592), (right, 512 / 552), (bottom, 532 / 592)):
+            self.assertAlmostEqual(have, wanted, delta=0.01)
+
+    def test_findings_show_where(self) -> None:
+        codes = photograph(CAPTURES[2].make(512, 3), Shot(exposure=0.6), np.random.default_rng(2))
+        cv2.circle(codes, (200, 120), 40, (255, 255, 255), -1)
+        found = {f["what"]: f for f in triage(decode_srgb(codes), bits=8, floating=False)}
+        for what in ("Glare", "Burnt out"):
+            left, top, right, bottom = found[what]["box"]
+            self.assertAlmostEqual((left + right) / 2, 200 / 512, delta=0.03)
+            self.assertAlmostEqual((top + bottom) / 2, 120 / 512, delta=0.03)
+        self.assertEqual(turned_box((0.1, 0.2, 0.3, 0.5), "90", False), (0.5, 0.1, 0.8, 0.3))
 
     def test_noise_is_measured(self) -> None:
         # White noise of a known spread on a flat card: Immerkær's estimate is that spread.

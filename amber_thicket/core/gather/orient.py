@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal
 
 import numpy as np
@@ -38,6 +39,14 @@ def orient(photo: Raster, *, frame: Frame, turn: str, mirror: bool) -> Raster:
         right, up = {"0": (x, y), "90": (y, -x), "180": (-x, -y), "270": (-y, x)}[turn]
         pixels = np.stack([-right if mirror else right, up, pixels[..., 2]], -1)
     return Raster(pixels, vectors=photo.vectors)
+
+
+def turned_box(box: Sequence[float], turn: str, mirror: bool) -> tuple[float, float, float, float]:
+    """Left, top, right, bottom (0..1) of a part of the capture after it is turned."""
+    left, top, right, bottom = box
+    for _ in range(int(turn) // 90):
+        left, top, right, bottom = 1 - bottom, left, 1 - top, right
+    return (1 - right, top, 1 - left, bottom) if mirror else (left, top, right, bottom)
 
 
 OPERATION = Operation(

@@ -12,23 +12,29 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
+from amber_thicket.core.gather.tilt import tilt
 from amber_thicket.core.numeric.colour import encode_srgb, luminance
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Pixels
 
 _SAMPLE = 1536
+Box = tuple[float, float, float, float]
 SOFT, NOISY, FEW, UNEVEN, GLARE, CLIPPED = 0.25, 3.5, 7.0, 1.6, 0.004, 0.005
+PLAIN, MARGIN = 0.006, 0.01
 
 
 @dataclass(frozen=True)
 class Finding:
-    """level: "pass", "note" or "attention". what: in a word or two. measured: with its unit. advice: what to do."""
+    """level: "pass", "note" or "attention". what: in a word or two. measured: with its unit. advice: what to do. box:
+    where it shows most: left, top, right, bottom in 0..1 of the file's picture."""
 
     level: Literal["pass", "note", "attention"]
     what: str
     measured: str
     advice: str = ""
+    box: Box | None = None
 
 
 def noise_of(codes: Pixels) -> float:
@@ -94,9 +100,15 @@ def triage(pixels: Pixels, *, bits: int, floating: bool) -> list[dict[str, Any]]
     codes = encode_srgb(np.ascontiguousarray(pixels[::step, ::step]))
     whole = np.ascontiguousarray(encode_srgb(luminance(shrink(pixels, max(1, min(height, width) // 512)))))
     found = [_size(width, height), *_exposure(codes), _light(pixels), _glare(codes), _bits(bits, floating)]
+    found += _margins(whole)
     if min(tone.shape) >= 64:
         noise = noise_of(coded)
-        found += [_sharp(tone, noise), _grain(noise), _features(whole)]
+        found += [
+            _sharp(tone, noise),
+            _grain(noise),
+            *_features(whole),
+            _tilt(shrink(pixels, max(1, max(width, height) // 1200))),
+        ]
     return [asdict(finding) for finding in found]
 
 
@@ -109,14 +121,17 @@ def _size(width: int, height: int) -> Finding:
 
 
 def _exposure(codes: Pixels) -> list[Finding]:
-    white, black = float((codes >= 254 / 255).any(-1).mean()), float((codes <= 1 / 255).all(-1).mean())
+    red, green, blue = cv2.split(codes)
+    brightest = np.maximum(np.maximum(red, green), blue)
+    burnt, crushed = brightest >= 254 / 255, brightest <= 1 / 255
+    white, black = float(burnt.mean()), float(crushed.mean())
     found = []
     if white > CLIPPED:
         advice = "Expose darker, or crop the bright part away."
-        found.append(Finding("attention", "Burnt out", f"{white * 100:.1f} % of pixels", advice))
+        found.append(Finding("attention", "Burnt out", f"{white * 100:.1f} % of pixels", advice, densest(burnt)))
     if black > CLIPPED:
         advice = "Expose brighter, or light the recesses."
-        found.append(Finding("attention", "Crushed blacks", f"{black * 100:.1f} % of pixels", advice))
+        found.append(Finding("attention", "Crushed blacks", f"{black * 100:.1f} % of pixels", advice, densest(crushed)))
     return found or [Finding("pass", "Exposure", "nothing clipped")]
 
 
@@ -125,17 +140,19 @@ def _light(pixels: Pixels) -> Finding:
     uneven = float(np.percentile(grid, 90)) / max(float(np.percentile(grid, 10)), 1e-4)
     if uneven > UNEVEN:
         advice = "Even takes it out; check the amount there."
-        return Finding("attention", "Uneven light", f"{uneven:.1f} : 1", advice)
+        return Finding("attention", "Uneven light", f"{uneven:.1f} : 1", advice, _cell(grid, int(grid.argmin())))
     return Finding("pass", "Light", f"{uneven:.1f} : 1")
 
 
 def _glare(codes: Pixels) -> Finding:
-    bright, dull = codes.max(-1), codes.max(-1) - codes.min(-1)
+    red, green, blue = cv2.split(codes)
+    bright = np.maximum(np.maximum(red, green), blue)
+    dull = bright - np.minimum(np.minimum(red, green), blue)
     shiny = (bright > 0.965) & (dull < 0.12) & (bright > np.median(bright) + 0.25)
     share = float(shiny.mean())
     if share > GLARE:
         advice = "Turn the lamp or the camera, or shoot under a cloudy sky; Even can take some of it down."
-        return Finding("attention", "Glare", f"{share * 100:.1f} % of pixels", advice)
+        return Finding("attention", "Glare", f"{share * 100:.1f} % of pixels", advice, densest(shiny))
     return Finding("pass", "Glare", "none to speak of")
 
 
@@ -160,9 +177,64 @@ def _grain(grain: float) -> Finding:
     return Finding("pass", "Noise", f"{grain:.1f} of 255")
 
 
-def _features(tone: Pixels) -> Finding:
+def _features(tone: Pixels) -> list[Finding]:
     count = features_across(tone)
+    found = Finding("pass", "Features", f"about {count:.0f} across", "Many small ones tile well.")
     if count < FEW:
         advice = "Few big features show at every repeat. Stand further back, so that more of them fit."
-        return Finding("attention", "Few features", f"about {count:.0f} across", advice)
-    return Finding("pass", "Features", f"about {count:.0f} across", "Many small ones tile well.")
+        found = Finding("attention", "Few features", f"about {count:.0f} across", advice)
+    # What lies within half a feature of an edge belongs to features that the edge cuts through.
+    share = 1 - (1 - 1 / max(count, 1)) ** 2
+    advice = "So much of the picture belongs to features that its borders cut, and has to be joined in Tile."
+    return [found, Finding("note" if count < FEW else "pass", "Border share", f"{share * 100:.0f} %", advice)]
+
+
+def _tilt(pixels: Pixels) -> Finding:
+    found = tilt(pixels)
+    if not found.found:
+        return Finding("pass", "Straight on", found.measured)
+    advice = "A view from an angle does not tile. Flatten it in Square by its corners, or shoot straight down."
+    if found.toward is None:
+        return Finding("attention", "Tilt", found.measured, advice)
+    x, y = found.toward
+    across = (2 / 3, 1.0) if x > 0.5 else (0.0, 1 / 3) if x < -0.5 else (0.0, 1.0)
+    down = (2 / 3, 1.0) if y > 0.5 else (0.0, 1 / 3) if y < -0.5 else (0.0, 1.0)
+    return Finding("attention", "Tilt", found.measured, advice, (across[0], down[0], across[1], down[1]))
+
+
+def _margins(tone: Pixels) -> list[Finding]:
+    """Plain strips along the edges: the lid of a scanner, a frame, black bars. tone: (H, W), coded."""
+    kept = []
+    for rows in (tone, tone.T):
+        plain = rows.std(axis=1) < PLAIN
+        inner = np.flatnonzero(~plain)
+        if inner.size == 0:
+            return []
+        kept.append((inner[0] / plain.size, (inner[-1] + 1) / plain.size))
+    (top, bottom), (left, right) = kept
+    share = 1 - (right - left) * (bottom - top)
+    if share < MARGIN:
+        return []
+    advice = "Nothing is on it. Crop it away in Square."
+    box = (float(left), float(top), float(right), float(bottom))
+    return [Finding("attention", "Plain margin", f"{share * 100:.0f} % of the picture", advice, box)]
+
+
+def densest(mask: NDArray[np.bool_]) -> Box:
+    """Where a mask is fullest: its heaviest blob after small gaps are closed."""
+    height, width = mask.shape
+    reach = max(3, round(min(height, width) / 40)) | 1
+    closed = cv2.dilate(mask.astype(np.uint8), np.ones((reach, reach), np.uint8))
+    _, labels = cv2.connectedComponents(closed)
+    weights = np.bincount(labels[mask].ravel(), minlength=2)
+    weights[0] = 0
+    y, x = np.nonzero((labels == int(weights.argmax())) & mask)
+    if y.size == 0:
+        return 0.0, 0.0, 1.0, 1.0
+    return float(x.min() / width), float(y.min() / height), float((x.max() + 1) / width), float((y.max() + 1) / height)
+
+
+def _cell(grid: Pixels, number: int) -> Box:
+    rows, columns = grid.shape[:2]
+    y, x = divmod(number, columns)
+    return x / columns, y / rows, (x + 1) / columns, (y + 1) / rows

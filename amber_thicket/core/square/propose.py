@@ -82,7 +82,7 @@ def _edges(pixels: Pixels) -> _Edges:
         w = weight[y, x]
         places = np.stack([x + 0.5 - small.shape[1] / 2, y + 0.5 - small.shape[0] / 2], -1) / small.shape[1]
         along = np.stack([np.cos(angle[y, x]), np.sin(angle[y, x])], -1)
-        found.append((places, along, np.minimum(w / w.mean(), 3.0)))
+        found.append((places, along, np.minimum(w / max(float(w.sum()) / max(w.size, 1), 1e-12), 3.0)))
     places, along, weights = (np.concatenate(parts) for parts in zip(*found, strict=True))
     pick = np.random.default_rng(0).permutation(len(weights))[:_EDGES]
     return _Edges(places[pick].astype(float), along[pick].astype(float), weights[pick] / weights[pick].sum())
@@ -155,6 +155,16 @@ def _searched(edges: _Edges) -> tuple[float, NDArray[np.float64]]:
     return _order(edges, _forward(at[0], at[1], at[2], _FOCAL), _NEAR), at
 
 
+def rough_tilt(pixels: Pixels) -> tuple[float, float]:
+    """(how far the edges agree, to be compared with ENOUGH; degrees off straight on), quickly."""
+    order, (tilt, pan, _) = _searched(_edges(pixels).some(_COARSE))
+    return order, _away(tilt, pan)
+
+
+def _away(tilt: float, pan: float) -> float:
+    return float(np.degrees(np.arccos(np.clip(np.cos(tilt) * np.cos(pan), -1, 1))))
+
+
 def propose(pixels: Pixels) -> Proposal:
     """The corners of a flat rectangle in a picture of something square-built. pixels: linear RGB (H, W, 3)."""
     height, width = pixels.shape[:2]
@@ -171,7 +181,7 @@ def propose(pixels: Pixels) -> Proposal:
         found = courses.refined(tone, _forward, found[:4], part)
     tilt, pan, turn, focal, k1 = found
     forward = _forward(tilt, pan, turn, focal)
-    away = float(np.degrees(np.arccos(np.clip(np.cos(tilt) * np.cos(pan), -1, 1))))
+    away = _away(tilt, pan)
     confidence = float(np.clip((order - ENOUGH / 2) / 0.3, 0, 1))
     askew = max(away, abs(float(np.degrees(turn))))
     accepted = bool(order > ENOUGH and askew > _ASKEW)

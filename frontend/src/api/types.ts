@@ -49,6 +49,8 @@ export interface SourceFinding {
   what: string;
   measured: string;
   advice: string;
+  /** left, top, right, bottom, 0..1 of the capture. */
+  box: [number, number, number, number] | null;
 }
 export interface Material extends Brief {
   source: Brief["source"] & {

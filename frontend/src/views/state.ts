@@ -48,7 +48,7 @@ interface Views {
   /** The stage's input is shown while a key is held. */
   input: boolean;
   /** Evidence of a finding, drawn on the first view. */
-  evidence: { map: LayerId | null; box: [number, number, number, number] } | null;
+  evidence: { map: LayerId | null; of?: string; box: [number, number, number, number] } | null;
   active: Side;
 }
 

@@ -2,10 +2,10 @@ import { Pipette } from "lucide-react";
 import type { Material } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Facts } from "../../ui/Facts";
-import { Level } from "../../ui/Level";
 import { Operation } from "../Operation";
 import { Files } from "./Files";
 import { usePicking } from "./picking";
+import { Triage } from "./Triage";
 
 export function Gather({ material }: { material: Material }) {
   const { source } = material;
@@ -20,18 +20,7 @@ export function Gather({ material }: { material: Material }) {
         ]}
       />
       <h3 className="mt-2 border-t border-line pt-2 font-medium">Triage</h3>
-      <ul className="flex flex-col gap-2 py-1.5">
-        {source.findings.map((finding) => (
-          <li key={finding.what} className="grid grid-cols-[16px_1fr] gap-x-2">
-            <Level level={finding.level} word={false} />
-            <span className="flex justify-between gap-3">
-              <span>{finding.what}</span>
-              <span className="figures text-soft">{finding.measured}</span>
-            </span>
-            {finding.advice && <span className="col-start-2 text-[12px] text-soft">{finding.advice}</span>}
-          </li>
-        ))}
-      </ul>
+      <Triage material={material} />
       <h3 className="mt-1 flex items-center justify-between border-t border-line pt-2 font-medium">
         White and exposure
         <Button look={picking ? "main" : "quiet"} aria-pressed={picking} className="h-6 px-1.5 text-[12px]" onClick={() => usePicking.setState({ picking: !picking })}>
