@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -18,10 +19,13 @@ from amber_thicket.service.library import Library
 from amber_thicket.standins.bench.camera import Shot, Stand, photograph
 from amber_thicket.standins.bench.coir_matting import coir_matting
 from amber_thicket.standins.bench.cork_board import cork_board
+from amber_thicket.standins.bench.deck_planks import deck_planks
 from amber_thicket.standins.bench.lime_render import lime_render
 from amber_thicket.standins.bench.slate_shingles import slate_shingles
 from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.bench.tide_pebbles import tide_pebbles
 from amber_thicket.standins.bench.truth import truth_seen
+from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.database import open_database
 from amber_thicket.store.models import Material
@@ -78,6 +82,27 @@ CAPTURES = (
         Shot(bearing=100, elevation=50, sky=0.8, fall_off=0.2, fall_off_bearing=60),
         {"square.size.sample_mm": 240.0},
     ),
+    Capture(
+        "Verdigris copper, sail loft roof",
+        verdigris_copper,
+        11,
+        Shot(bearing=120, elevation=44, sky=0.7, fall_off=0.08),
+        {"square.size.sample_mm": 500.0},
+    ),
+    Capture(
+        "Deck planks, tender barge",
+        deck_planks,
+        11,
+        Shot(bearing=75, elevation=46, sky=0.6),
+        {"square.size.sample_mm": 900.0},
+    ),
+    Capture(
+        "Tide pebbles, slip foot",
+        tide_pebbles,
+        11,
+        Shot(bearing=105, elevation=48, sky=0.8),
+        {"square.size.sample_mm": 600.0},
+    ),
 )
 
 
@@ -99,6 +124,18 @@ def truth_files(surface: Surface, stand: Stand | None, stem: str) -> Iterator[tu
         yield f"{stem}_truth_{role}.png", bytes(data)
 
 
+def _shot(captures: Sequence[Capture]) -> Iterator[list[tuple[str, bytes]]]:
+    """(file name, bytes) of the photograph and then of the truth of each capture, two made at a time."""
+
+    def shoot(capture: Capture) -> list[tuple[str, bytes]]:
+        stem = capture.name.split(",")[0].lower().replace(" ", "_").replace("-", "_")
+        surface = capture.make(SIDE, capture.seed)
+        return [(f"{stem}.jpg", jpeg_of(capture, surface)), *truth_files(surface, capture.stand, stem)]
+
+    with ThreadPoolExecutor(2) as pool:
+        yield from pool.map(shoot, captures)
+
+
 def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
     """Fill a data folder with the demo library; does nothing where it already is."""
     marker = folder / _DONE
@@ -108,14 +145,12 @@ def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
     library = Library(database, Blobs(folder / "blobs"), Memory(1_500_000_000))
     with database.connection_context():
         have = {material.name for material in Material.select()}
-        for capture in CAPTURES:
-            if capture.name in have:
-                continue
+        missing = [capture for capture in CAPTURES if capture.name not in have]
+        for capture, files in zip(missing, _shot(missing), strict=True):
             say(f"Photographing {capture.name} (simulated) …")
-            file_name = capture.name.split(",")[0].lower().replace(" ", "_").replace("-", "_") + ".jpg"
-            surface = capture.make(SIDE, capture.seed)
-            material = library.add([jpeg_of(capture, surface)], file_name, name=capture.name, changes=capture.changes)
-            for name, data in truth_files(surface, capture.stand, file_name.removesuffix(".jpg")):
+            (name, photo), *truth = files
+            material = library.add([photo], name, name=capture.name, changes=capture.changes)
+            for name, data in truth:
                 material = library.add_map(str(material.id), [data], name, gesture="truth")
             library.keep_thumbnail(material, preview.thumbnail(library.evaluation(material)))
     database.close_all() if hasattr(database, "close_all") else database.close()

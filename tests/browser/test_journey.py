@@ -13,12 +13,13 @@ from PIL import Image
 
 from amber_thicket.core.check.convention import y_direction
 from amber_thicket.core.pack.encode import decoded_normal
+from amber_thicket.core.relief.normal import from_height
 from amber_thicket.standins.bench.camera import Shot, Stand
 from amber_thicket.standins.bench.camera import photograph as photograph_of
 from amber_thicket.standins.bench.slate_shingles import slate_shingles
 from tests.browser.server import BrowserTest
 from tests.reference.test_gltf import validated
-from tests.support import PHOTOGRAPHS, encoded, photograph, retry
+from tests.support import PHOTOGRAPHS, bumps, encoded, photograph, retry
 
 
 def read(data: bytes) -> np.ndarray:
@@ -176,6 +177,47 @@ class JourneyTest(BrowserTest):
             self.page.keyboard.press("Control+z")
         self.page.wait_for_selector("nav button:has-text('Square'):has-text('2 chan')")
         self.assertNotEqual(flat, old)
+
+    def test_a_map_set_is_brought_and_its_roles_are_changed(self) -> None:
+        height = np.rint(bumps(512) * 65535).astype(np.uint16)
+        vectors = from_height(bumps(512), depth=20.0)
+        for name, codes in (
+            ("quay_albedo.png", photograph("gravel")),
+            ("quay_nor_dx.png", np.rint((vectors * [1, -1, 1] + 1) * 127.5).astype(np.uint8)),
+            ("quay_disp.png", height),
+        ):
+            (self.folder / name).write_bytes(encoded(codes))
+        self.page.set_input_files("input[type=file]", [str(f) for f in sorted(self.folder.iterdir())])
+        self.page.click("a:has-text('quay')")
+        files = self.page.locator("section[aria-label=Files]")
+        files.locator("li").nth(2).wait_for()
+        self.assertIn("ends in", files.inner_text())
+        self.page.get_by_role("combobox", name="Role of quay_nor_dx.png").wait_for()
+        self.stage("Relief")
+        self.page.wait_for_selector("text=Height comes from")
+        old = self.shown("first")
+        self.page.locator("button:has-text('Make it here instead')").first.click()
+        made = self.wait_for_new(old, "first")
+        self.page.keyboard.press("Control+z")
+        self.wait_for_new(made, "first")
+        self.page.wait_for_selector("text=Height comes from")
+        self.assertEqual(self.page.locator("[role=alert]").count(), 0)
+
+    def test_neutral_patch_and_triage_evidence(self) -> None:
+        codes = photograph("gravel").copy()
+        codes[200:260, 180:240] = 255
+        path = self.folder / "warm.png"
+        path.write_bytes(encoded((codes * [1.0, 0.85, 0.7]).astype(np.uint8)))
+        self.bring(path)
+        old = self.shown("first")
+        self.page.click("button:has-text('Neutral patch')")
+        box = self.page.locator("[data-testid=view-first]").bounding_box()
+        assert box
+        self.page.mouse.click(box["x"] + box["width"] / 2 + 40, box["y"] + box["height"] / 2 + 40)
+        self.wait_for_new(old, "first")
+        self.page.wait_for_selector("nav button:has-text('Gather'):has-text('chan')")
+        self.page.locator("li[data-finding]", has_text="Burnt out").locator("button:has-text('Show where')").click()
+        self.page.wait_for_selector("[data-testid=evidence]")
 
     def test_lit_view(self) -> None:
         self.bring(self.photo("gravel"))

@@ -15,6 +15,7 @@ from PIL import Image, ImageCms
 from amber_thicket.core.numeric.colour import decode_srgb, srgb_to_linear
 from amber_thicket.errors import TooLarge, UnreadableFile
 from amber_thicket.formats.picture import read_picture
+from amber_thicket.formats.raw import Develop
 from tests.support import encoded
 
 RNG = np.random.default_rng(1)
@@ -144,6 +145,33 @@ class RawTest(unittest.TestCase):
     def test_a_plain_tiff_is_no_raw(self) -> None:
         self.assertEqual(read_picture(tiff(RGB, photometric="rgb"), "p.tif").format, "tiff")
 
+    def test_developed_for_another_light(self) -> None:
+        neutral = (0.5, 1.0, 0.7)
+        mosaic = np.full((64, 96), 0.18)
+        data = dng((200 + 60_000 * mosaic).astype(np.uint16), neutral)
+        shown = {}
+        for white in ("as_shot", "daylight", "average"):
+            picture = read_picture(data, "card.dng", develop=Develop(white=white))
+            shown[white] = picture.pixels[16:48, 24:72].mean((0, 1))
+        # The camera said red is half as sensitive, so equal numbers are too red as shot; on average they are grey.
+        self.assertGreater(shown["as_shot"][0] / shown["as_shot"][1], 1.5)
+        np.testing.assert_allclose(shown["average"] / shown["average"][1], 1, atol=0.05)
+        self.assertGreater(float(np.abs(shown["daylight"] / shown["as_shot"] - 1).max()), 0.05)
+
+    def test_burnt_out_places_are_cut_or_rebuilt(self) -> None:
+        """Green ran over where red and blue still hold: cut it is too low for them, rebuilt it rises above."""
+        light = np.full((64, 96), 0.2)
+        burnt = light[:, 32:64]
+        burnt[0::2, 0::2], burnt[1::2, 1::2] = 0.45, 0.6
+        burnt[0::2, 1::2] = burnt[1::2, 0::2] = 1.1
+        data = dng((200 + 60_000 * light).clip(0, 65_535).astype(np.uint16), (0.5, 1.0, 0.7))
+        cut, rebuilt = (
+            read_picture(data, "card.dng", develop=Develop(highlights=way)).pixels[20:44, 40:56].mean((0, 1))
+            for way in ("cut", "rebuild")
+        )
+        self.assertAlmostEqual(float(cut[1]), 1, delta=0.01)
+        self.assertGreater(float(rebuilt[1] / rebuilt[0]), 1.05 * float(cut[1] / cut[0]))
+
     def test_damaged(self) -> None:
         whole = dng(np.full((64, 64), 900, np.uint16), (1.0, 1.0, 1.0))
         with self.assertRaises(UnreadableFile):
@@ -255,6 +283,8 @@ class BadFileTest(unittest.TestCase):
             encoded(RGB, "JPEG"),
             tiff(RGB, photometric="rgb", compression="zlib"),
             encoded(RGB, "WEBP"),
+            exr({"RGB": RNG.random((24, 24, 3)).astype(np.float16)}),
+            dng(np.full((64, 64), 900, np.uint16), (1.0, 1.0, 1.0)),
         ):
             for _ in range(60):
                 data = bytearray(source)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import cv2
@@ -25,6 +25,7 @@ class Shot:
     bearing: degrees from the right, counter-clockwise, toward the sun; elevation: degrees above the surface.
     sun, sky: strengths. softness: how blurred cast shadow is (px). fall_off: share of light lost from one side to
     the other, toward fall_off_bearing. vignette: share lost in the corners. noise: grain. exposure: white point.
+    white: the light that becomes it; None takes the brightest of the picture, as a camera's meter does.
     """
 
     bearing: float = 120.0
@@ -40,6 +41,22 @@ class Shot:
     warmth: float = 0.04
     focus: float = 0.55
     gloss: float = 0.25
+    white: float | None = None
+
+
+def ring(
+    count: int, *, first: float = 0.0, clockwise: bool = False, elevation: float = 45.0, shot: Shot | None = None
+) -> tuple[Shot, ...]:
+    """Shots under a ring of lamps, one lit at a time, in a darkened room and with one exposure for all.
+
+    first: bearing of the first lamp in degrees from the right, counter-clockwise. elevation: of all lamps.
+    """
+    base = shot or Shot(sky=0.04, softness=0.8, warmth=0.0, vignette=0.03)
+    step = (-1 if clockwise else 1) * 360 / count
+    white = base.white or 1.1
+    return tuple(
+        replace(base, bearing=(first + step * i) % 360, elevation=elevation, white=white) for i in range(count)
+    )
 
 
 @dataclass(frozen=True)
@@ -135,17 +152,20 @@ def photograph(surface: Surface, shot: Shot, rng: np.random.Generator, stand: St
     sky = occlusion_of(surface.height, depth=1.0, reach=surface.height.shape[1] / 18, wraps=False)
     direct = (facing * lit * shot.sun)[..., None] * np.array([1 + shot.warmth, 1, 1 - shot.warmth], np.float32)
     ambient = (sky * (0.75 + 0.25 * normals[..., 1]) * shot.sky)[..., None] * np.array([0.95, 1, 1.07], np.float32)
-    light = surface.albedo * (direct + ambient)
+    # A metal has no body colour; what it throws back is the light around it, in its own colour.
+    metal = surface.metallic[..., None]
+    light = surface.albedo * ((1 - metal) * (direct + ambient) + metal * (0.35 * direct + 0.8 * ambient))
     half = sun + np.array([0, 0, 1], np.float32)
     half /= np.linalg.norm(half)
     power = 2 / np.maximum(surface.roughness, 0.1) ** 4
-    glint = shot.gloss * 0.04 * (power + 8) / 25 * np.clip(normals @ half, 0, 1) ** power
-    light = light + (glint * lit * shot.sun)[..., None]
+    glint = shot.gloss * (power + 8) / 25 * np.clip(normals @ half, 0, 1) ** power
+    mirror = 0.04 * (1 - metal) + surface.albedo * metal
+    light = light + mirror * (glint * lit * shot.sun)[..., None]
     if stand:
         light = np.maximum(seen_from(light.astype(np.float32), stand), 0)
     light = light * light_field(light.shape[:2], shot)[..., None]
     light = cv2.GaussianBlur(light, (0, 0), shot.focus)
-    scale = shot.exposure / np.percentile(light, 99.7)
+    scale = shot.exposure / (shot.white or np.percentile(light, 99.7))
     light = _toned(light * scale)
     grain = rng.standard_normal(light.shape).astype(np.float32)
     light = light + grain * np.sqrt(np.maximum(light, 0) + 0.01) * shot.noise

@@ -76,7 +76,7 @@ export function CornerHandles({ material, t, bitmap }: Props) {
           tabIndex={0}
           aria-label={`${NAMES[CORNERS[i]!]} corner`}
           aria-valuenow={Math.round(corners[i]![0])}
-          aria-valuetext={`${corners[i]![0].toFixed(1)} % across, ${corners[i]![1].toFixed(1)} % down`}
+          aria-valuetext={`${corners[i]![0].toFixed(2)} % across, ${corners[i]![1].toFixed(2)} % down`}
           className="absolute grid size-7 -translate-1/2 cursor-move place-items-center"
           style={{ left: x, top: y }}
           onFocus={() => setHeld(i)}
