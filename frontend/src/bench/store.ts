@@ -99,7 +99,7 @@ export async function settled(): Promise<Material | null> {
 }
 
 async function sendAll() {
-  for (let next = queue.shift(); next; next = queue.shift()) await send(next);
+  for (let waiting = queue.shift(); waiting; waiting = queue.shift()) await send(waiting);
 }
 
 async function send({ changes, label, gesture }: Waiting): Promise<void> {
@@ -143,7 +143,18 @@ async function recover(error: unknown, id: string) {
   if (newest && get().material?.id === id) set({ material: newest, pending: {} });
 }
 
-export async function step(way: "undo" | "redo") {
+let inTurn: Promise<unknown> = Promise.resolve();
+
+/** One after the other: each builds on the revision the one before it left. */
+const next = (work: () => Promise<void>): Promise<void> => {
+  const done = inTurn.then(work);
+  inTurn = done;
+  return done;
+};
+
+export const step = (way: "undo" | "redo") => next(() => stepped(way));
+
+async function stepped(way: "undo" | "redo") {
   await drain();
   const { material } = get();
   if (!material?.[way]) return;
@@ -157,7 +168,9 @@ export async function step(way: "undo" | "redo") {
 }
 
 /** Gives a file of the material another role; "" for none. */
-export async function setRole(key: string, role: string) {
+export const setRole = (key: string, role: string) => next(() => roleSet(key, role));
+
+async function roleSet(key: string, role: string) {
   await drain();
   const { material } = get();
   if (!material) return;
