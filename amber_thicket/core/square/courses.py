@@ -87,7 +87,7 @@ def refined(
             if not 0.6 < p[3] < 4 or abs(p[4]) > _MOST_BEND or np.abs(p[:3] - start[:3]).max() > _FARTHEST:
                 return 1.0
             # Usual lenses are hardly bent and hardly long: a slight pull where the courses do not decide.
-            pull = 0.01 * float(np.log(p[3] / USUAL_FOCAL) ** 2) + float(p[4] ** 2)
+            pull = 0.01 * float(np.log(p[3] / USUAL_FOCAL) ** 2) + 2 * float(p[4] ** 2)
             return pull - agreement(flattened(tone, forward(*p[:4]), part, p[4]), smooth)
 
         steps = _STEPS * (1.0 if smooth == _SMOOTH[0] else 0.4)

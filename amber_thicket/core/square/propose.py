@@ -29,7 +29,7 @@ _NEAR = 0.03
 _FOCAL = courses.USUAL_FOCAL
 _STEEPEST = np.radians(58)
 ENOUGH = 0.2
-_ASKEW, _BEND = 1.5, 0.012
+_ASKEW, _BEND = 1.5, 0.015
 
 
 @dataclass(frozen=True)

@@ -5,12 +5,16 @@ import type { FileRole, Material, MaterialFile } from "../../api/types";
 import { setRole, useBench } from "../../bench/store";
 import { ACCEPT, bringMaps } from "../../library/arrivals";
 import { Button } from "../../ui/Button";
+import { Fold } from "../../ui/Fold";
 import { Pick } from "../../ui/Pick";
 import { useSettingInfo } from "../Setting";
 import { Setting } from "../Setting";
 
+const compared = (file: MaterialFile) => file.role.startsWith("truth_");
+
 export function Files({ material }: { material: Material }) {
   const picker = useRef<HTMLInputElement>(null);
+  const beside = material.files.filter(compared);
   return (
     <section aria-label="Files">
       <h3 className="flex items-center justify-between font-medium">
@@ -32,10 +36,20 @@ export function Files({ material }: { material: Material }) {
         }}
       />
       <ul className="flex flex-col gap-1.5 py-1">
-        {material.files.map((file) => (
+        {material.files.filter((file) => !compared(file)).map((file) => (
           <FileRow key={file.key} file={file} />
         ))}
       </ul>
+      {beside.length > 0 && (
+        <Fold title="To compare with" note={`${beside.length} files`}>
+          <p className="pb-1.5 text-[12px] text-soft">Choose them in a view. They are never used for the maps and never packed.</p>
+          <ul className="flex flex-col gap-1.5">
+            {beside.map((file) => (
+              <FileRow key={file.key} file={file} />
+            ))}
+          </ul>
+        </Fold>
+      )}
     </section>
   );
 }
