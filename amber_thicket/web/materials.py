@@ -16,7 +16,7 @@ from amber_thicket.core.gather.roles import families
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.operation import STAGES
 from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
-from amber_thicket.service import gather, mapset, preview, square
+from amber_thicket.service import gather, mapset, preview, square, tiling
 from amber_thicket.store.models import Material
 from amber_thicket.web.services import services
 
@@ -258,6 +258,13 @@ def archived(material_id: str, way: str) -> Response:
     material = services().library.archive(material_id, way == "archive")
     services().events.announce("library", {"id": material.id})
     return jsonify(brief(material))
+
+
+@blueprint.get("/api/materials/<material_id>/tiling")
+def tiling_suggested(material_id: str) -> Response:
+    """The method that suits the sample, why, and the settings that follow."""
+    library = services().library
+    return jsonify(asdict(tiling.suggestion(library.evaluation(library.get(material_id)))))
 
 
 @blueprint.get("/api/materials/<material_id>/proposal")

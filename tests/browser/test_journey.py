@@ -214,6 +214,22 @@ class JourneyTest(BrowserTest):
         self.page.wait_for_selector("text=Height comes from")
         self.assertEqual(self.page.locator("[role=alert]").count(), 0)
 
+    def test_whole_repeats_are_suggested_and_taken(self) -> None:
+        codes = photograph_of(slate_shingles(768, 3), Shot(bearing=118), np.random.default_rng(1))
+        path = self.folder / "wall.png"
+        path.write_bytes(encoded(codes))
+        self.bring(path)
+        self.stage("Tile")
+        suggestion = self.page.locator("section[aria-label=Suggestion]")
+        suggestion.locator("button:has-text('Show the grid')").click()
+        self.page.wait_for_selector("[data-testid=repeats]")
+        old = self.shown("second")
+        suggestion.locator("button:has-text('Use whole repeats')").click()
+        self.wait_for_new(old, "second")
+        self.page.wait_for_selector("section[aria-label=Suggestion]:has-text('The tile holds')")
+        self.page.keyboard.press("Control+z")
+        suggestion.locator("button:has-text('Use whole repeats')").wait_for()
+
     def test_neutral_patch_and_triage_evidence(self) -> None:
         codes = photograph("gravel").copy()
         codes[200:260, 180:240] = 255

@@ -93,7 +93,7 @@ class SynchronyTest(unittest.TestCase):
     def test_every_map_shows_the_same_place(self) -> None:
         grey = linear_photograph("gravel")
         for changes in self.GEOMETRY:
-            for method in ("none", "blend", "cut"):
+            for method in ("none", "blend", "cut", "lattice"):
                 made = self.set_of({**changes, "tile.join.method": method}, roughness=grey, height=grey)
                 colour = made.layer("base_color", (SIDE, SIDE)).pixels[..., 0]
                 for role in ("tiled.roughness", "tiled.height"):

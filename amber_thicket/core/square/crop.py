@@ -76,13 +76,14 @@ def detailed(pixels: Pixels, view: View, box: Box, size: tuple[int, int], times:
     # A size that does not divide reaches over the box by less than one small pixel, and is cut after.
     right = box[0] + (box[2] - box[0]) * small[0] * factor / size[0]
     bottom = box[1] + (box[3] - box[1]) * small[1] * factor / size[1]
-    sample = _looked_up(pixels, view, (box[0], box[1], right, bottom), small, "sharp").clip(0, None)
+    sample = looked_up(pixels, view, (box[0], box[1], right, bottom), small, "sharp").clip(0, None)
     for _ in range(times):
         sample = doubled(sample)
     return np.ascontiguousarray(sample[: size[1], : size[0]])
 
 
-def _looked_up(pixels: Pixels, view: View, box: Box, size: tuple[int, int], resampling: str) -> Pixels:
+def looked_up(pixels: Pixels, view: View, box: Box, size: tuple[int, int], resampling: str) -> Pixels:
+    """A part of the flattened picture at (width, height) px. box: left, top, right, bottom in its px."""
     if view.plain:
         return sampling.region(pixels, box, size, mode="smooth" if resampling == "smooth" else "sharp")
     return sampling.warped(pixels, view, box, size)
@@ -105,7 +106,7 @@ def crop(gathered: Raster, *, frame: Frame, lens: Any, flat: Any, resampling: st
     colour = pixels.ndim == 3 and not gathered.vectors
     if resampling == "detail" and colour and (times := doublings(view, box, frame.width)):
         return Raster(detailed(pixels, view, box, size, times), evidence={"doublings": times})
-    sample = _looked_up(pixels, view, box, size, resampling)
+    sample = looked_up(pixels, view, box, size, resampling)
     if gathered.vectors:
         return Raster(unit(sample if view.plain else turned_back(sample, view, box)), vectors=True)
     return Raster(sample.clip(0, None))

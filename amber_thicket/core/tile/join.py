@@ -12,17 +12,19 @@ from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.tile.cut import Path, both_features, closed_path, mismatch, open_path
+from amber_thicket.core.tile.meet import meeting, moved_by
 from amber_thicket.core.tile.plan import FEATHER, TilePlan, feathered, render
 
 PIECES = ((0, 0), (1, 0), (0, 1), (1, 1))
 
 
 class Settings(OperationSettings):
-    method: Literal["none", "blend", "cut"] = setting(
+    method: Literal["none", "blend", "cut", "lattice"] = setting(
         "cut",
         label="Method",
-        choices={"none": "None", "blend": "Blend", "cut": "Cut"},
-        help="Cut joins along the least visible path; blend fades one side into the other; none leaves the edges.",
+        choices={"none": "None", "blend": "Blend", "cut": "Cut", "lattice": "Lattice"},
+        help="Cut joins along the least visible path; lattice also bends joints so that they meet; blend fades one "
+        "side into the other; none leaves the edges.",
     )
     overlap_x: float = setting(
         20.0, ge=4, le=45, step=1, unit="% of tile", label="Overlap across", help="How far left and right side overlap."
@@ -58,10 +60,14 @@ def decide_join(
     if method == "blend":
         shares = _blend_shares(width, height, over_x, over_y, feather)
         return TilePlan(PIECES, shares, shares[-1].argmax(axis=0).astype(np.uint8), crisp=False)
-    labels, evidence = _cut_labels(evened.pixels, width, height, wander / 100)
+    shifts = meeting(evened.pixels, width, height) if method == "lattice" else None
+    sample = evened.pixels if shifts is None else moved_by(evened.pixels, shifts, width)
+    labels, evidence = _cut_labels(sample, width, height, wander / 100)
+    if shifts is not None:
+        evidence["moved_px"] = round(float(np.abs(shifts).max()) * width, 2)
     widths = tuple(part * frame.tile_width * feather / (100 * FEATHER[0]) for part in FEATHER[:2])
     shares = feathered(labels, len(PIECES), (*widths, FEATHER[2] * frame.tile_width))
-    return TilePlan(PIECES, shares, labels, evidence=evidence)
+    return TilePlan(PIECES, shares, labels, shifts=shifts, evidence=evidence)
 
 
 def _cut_labels(sample: Pixels, width: int, height: int, wander: float) -> tuple[NDArray[np.uint8], dict[str, float]]:
@@ -88,8 +94,14 @@ def _cut_labels(sample: Pixels, width: int, height: int, wander: float) -> tuple
     labels = (choice + 2 * lower).astype(np.uint8)
     along_x, along_y = np.arange(cost_x.shape[0]), np.arange(cost_y.shape[1])
     on_path = np.concatenate([cost_x[along_x, across], cost_y[down, along_y]]) ** 0.5
-    anywhere = np.concatenate([cost_x.ravel(), cost_y.ravel()]) ** 0.5
-    return labels, {"join_mismatch": round(float(on_path.mean() / max(float(anywhere.mean()), 1e-9)), 3)}
+    return labels, {"join_mismatch": round(float(on_path.mean()) / max(_anywhere(left, upper), 1e-9), 3)}
+
+
+def _anywhere(*strips: Pixels) -> float:
+    """Mean feature difference between places of the sample that have nothing to do with each other."""
+    places = np.concatenate([strip.reshape(-1, strip.shape[-1])[::7] for strip in strips])
+    other = np.random.default_rng(0).permutation(len(places))
+    return float(np.sqrt(mismatch(places[None], places[other][None])).mean())
 
 
 def _ramp(extent: int, overlap: int, softness: float) -> Pixels:
@@ -127,7 +139,8 @@ def join(
     feather: float,
 ) -> Raster:
     """The tile of one layer: (frame.height, frame.width[, C]), edges meet. Normals stay of unit length."""
-    pixels = render(decided, evened.pixels, (frame.width, frame.height))
+    sample = evened.pixels if decided.shifts is None else moved_by(evened.pixels, decided.shifts, frame.width)
+    pixels = render(decided, sample, (frame.width, frame.height))
     if evened.vectors:
         return Raster(unit(pixels), vectors=True)
     return Raster(np.maximum(pixels, 0), evidence=dict(decided.evidence))

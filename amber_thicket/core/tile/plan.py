@@ -30,18 +30,21 @@ class TilePlan:
     keeps its contrast. pieces: (tiles right, tiles down) a piece is taken from: output pixel (x, y) of piece (a, b) is
     sample pixel (x + a·width, y + b·height), or the one a tile before where the sample ends.
     labels: (H, W) uint8, the piece with the largest fine share. crisp: joins are cuts, whose fine band
-    is kept narrow at larger sizes. evidence: figures about the joins.
+    is kept narrow at larger sizes. shifts: where the sample is looked up instead so that joints meet (meet.py).
+    evidence: figures about the joins.
     """
 
     pieces: tuple[tuple[int, int], ...]
     shares: tuple[Pixels, ...]
     labels: NDArray[np.uint8]
     crisp: bool = True
+    shifts: Pixels | None = None
     evidence: dict[str, Any] = field(default_factory=dict)
 
     @property
     def nbytes(self) -> int:
-        return int(sum(band.nbytes for band in self.shares) + self.labels.nbytes)
+        nbytes = 0 if self.shifts is None else self.shifts.nbytes
+        return int(sum(band.nbytes for band in self.shares) + self.labels.nbytes + nbytes)
 
 
 def feathered(labels: NDArray[np.uint8], pieces: int, widths: tuple[float, ...]) -> tuple[Pixels, ...]:

@@ -1,5 +1,5 @@
 /** Requests to the service. Errors carry what happened and what to do. */
-import type { About, Brief, Figures, FilePlan, Finding, Job, LayerId, Material, Probe, Proposal, Value } from "./types";
+import type { About, Brief, Figures, FilePlan, Finding, Job, LayerId, Material, Probe, Proposal, TilingSuggestion, Value } from "./types";
 
 export class Problem extends Error {
   constructor(
@@ -69,6 +69,7 @@ export const api = {
   groups: (names: string[]) => send<string[][]>("POST", "/api/groups", { names }),
   setRole: (id: string, key: string, revision: number, role: string) => send<Material>("PATCH", `${at(id)}/files/${key}`, { revision, role }),
   neutral: (id: string, [x, y]: [number, number]) => send<Record<string, number>>("POST", `${at(id)}/neutral`, { x, y }),
+  tiling: (id: string) => get<TilingSuggestion>(`${at(id)}/tiling`),
   proposal: (id: string) => get<Proposal>(`${at(id)}/proposal`),
   bend: (id: string, lines: [number, number][][]) => send<Record<string, number>>("POST", `${at(id)}/bend`, { lines }),
   plan: (id: string) => get<FilePlan>(`${at(id)}/plan`),

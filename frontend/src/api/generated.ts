@@ -60,7 +60,7 @@ export interface SettingValues {
   "even.highlight.size": number;
   "even.original.amount": number;
   "even.original.exposure": number;
-  "tile.join.method": "none" | "blend" | "cut";
+  "tile.join.method": "none" | "blend" | "cut" | "lattice";
   "tile.join.overlap_x": number;
   "tile.join.overlap_y": number;
   "tile.join.wander": number;

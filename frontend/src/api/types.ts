@@ -103,6 +103,12 @@ export interface CaptureView {
   size: [number, number];
   plain: boolean;
 }
+export interface TilingSuggestion {
+  method: "none" | "blend" | "cut" | "lattice";
+  reason: string;
+  changes: Record<string, Value | null>;
+  grid: { box: [number, number, number, number]; period: [number, number] } | null;
+}
 export interface Proposal {
   corners: [number, number][];
   k1: number;

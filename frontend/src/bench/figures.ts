@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "../api/client";
-import type { Figures, Finding, Material } from "../api/types";
+import type { Figures, Finding, Material, TilingSuggestion } from "../api/types";
 import { busy, whenRested } from "./busy";
 
 /** The value once it has rested for a moment: the picture comes first, figures follow. */
@@ -36,6 +36,11 @@ function useMeasured<T>(what: string, material: Material, key: string | number, 
 
 export function useFigures(material: Material): Figures | undefined {
   return useMeasured("figures", material, `${material.keys.base_color}/${material.keys.height}`, api.figures);
+}
+
+/** How the sample is best made to tile. */
+export function useTiling(material: Material): TilingSuggestion | undefined {
+  return useMeasured("repeats", material, `${material.keys.squared}/${material.keys.base_color}`, api.tiling);
 }
 
 /** Findings of all rules; `fresh` is false while newer ones are on their way. */

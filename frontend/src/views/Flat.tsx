@@ -6,6 +6,7 @@ import { ProgressLine } from "../ui/ProgressLine";
 import { usePicking } from "../stages/gather/picking";
 import { useTool } from "../stages/square/tool";
 import { CropHandles } from "./CropHandles";
+import { RepeatGrid } from "./RepeatGrid";
 import { BendPoints, CornerHandles, LevelLine, NeutralPick } from "./FlatHandles";
 import { channelOf, draw, shownBox } from "./draw";
 import { Evidence } from "./Evidence";
@@ -132,6 +133,7 @@ export function Flat({ side, layer, setup, material }: Props) {
         {Math.round(((look.scale * devicePixelRatio) / finished) * 100)} %
       </button>
       {stage === "gather" && layer === "gathered" && picking && <NeutralPick material={material} t={t} />}
+      {stage === "tile" && layer === "gathered" && <RepeatGrid material={material} t={t} />}
       {stage === "square" && layer === "gathered" && (
         <>
           {tool === "crop" && <CropHandles material={material} t={t} />}

@@ -3,10 +3,12 @@ import { useFigures } from "../../bench/figures";
 import type { Material } from "../../api/types";
 import { Level } from "../../ui/Level";
 import { Setting } from "../Setting";
+import { Suggested } from "./Suggested";
 
 const ABOUT = {
   none: "The edges stay as they are. For captures that tile already.",
   blend: "One side fades into the other over the overlap; coarse structure widely, fine structure tightly.",
+  lattice: "For courses, weaves and boards: the tile holds whole repeats, joints are bent gently until they meet, then cut.",
   cut: "The join follows the path where both sides look most alike, all the way round.",
 };
 
@@ -16,13 +18,14 @@ export function Tile({ material }: { material: Material }) {
   const mismatch = figures?.evidence["base_color.join_mismatch"];
   return (
     <>
+      <Suggested material={material} />
       <Setting path="tile.join.method" />
       <p className="pb-1 text-[12px] text-soft">{ABOUT[method]}</p>
       {method !== "none" && (
         <>
           <Setting path="tile.join.overlap_x" />
           <Setting path="tile.join.overlap_y" />
-          {method === "cut" && <Setting path="tile.join.wander" />}
+          {(method === "cut" || method === "lattice") && <Setting path="tile.join.wander" />}
           <Setting path="tile.join.feather" />
         </>
       )}

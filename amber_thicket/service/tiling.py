@@ -1,0 +1,132 @@
+"""How a sample is best made to tile: what repeats in it, and the settings that follow."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from amber_thicket.core.graph import Evaluation, output_size
+from amber_thicket.core.square.crop import looked_up
+from amber_thicket.core.square.view import view_of
+from amber_thicket.core.tile.fit import Fit, whole_repeats
+from amber_thicket.core.tile.lattice import SIDE, Lattice, find
+
+_NEAR = 0.012
+_EDGES = ("left", "top", "right", "bottom")
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """method: of tile.join. reason: in words. changes: settings that follow it; empty when they are so already.
+    grid: where the repeats lie in the flattened picture, in 0..1: the tile's left, top, right, bottom, and one period
+    across and down (0 where nothing returns); None without a lattice."""
+
+    method: str
+    reason: str
+    changes: dict[str, Any]
+    grid: dict[str, Any] | None
+
+
+def suggestion(evaluation: Evaluation) -> Suggestion:
+    """The method that suits the sample, with the reason. Same settings, same answer."""
+    recipe = evaluation.recipe
+    used = [recipe.settings(name).model_dump() for name in ("square.flat", "square.lens", "square.crop")]
+    key = f"tiling/{evaluation.gathered_key(SIDE)}/{used}"
+    lattice: Lattice = evaluation.memory.get(key, lambda: _looked_for(evaluation))
+    width, height = output_size(recipe)
+    fit = whole_repeats(lattice, _crop_size(evaluation), width / height)
+    if fit is None:
+        return _without(evaluation, lattice)
+    return _with(evaluation, lattice, fit)
+
+
+def _crop_size(evaluation: Evaluation) -> tuple[float, float]:
+    """Width and height of the crop in px of the flattened picture."""
+    edges = evaluation.recipe.settings("square.crop")
+    width, height = evaluation.view().size
+    return (edges.right - edges.left) / 100 * width, (edges.bottom - edges.top) / 100 * height
+
+
+def _looked_for(evaluation: Evaluation) -> Lattice:
+    """The repeat within the whole crop, in px of the flattened picture."""
+    pixels = evaluation.gathered(SIDE).pixels
+    recipe = evaluation.recipe
+    view = view_of(recipe.settings("square.flat"), recipe.settings("square.lens"), (pixels.shape[1], pixels.shape[0]))
+    edges = recipe.settings("square.crop")
+    width, height = view.size
+    box = (edges.left / 100 * width, edges.top / 100 * height, edges.right / 100 * width, edges.bottom / 100 * height)
+    scale = SIDE / max(box[2] - box[0], box[3] - box[1])
+    size = (max(16, round((box[2] - box[0]) * scale)), max(16, round((box[3] - box[1]) * scale)))
+    return find(looked_up(pixels, view, box, size, "sharp").clip(0, None)).scaled(_crop_size(evaluation)[0] / size[0])
+
+
+def _with(evaluation: Evaluation, lattice: Lattice, fit: Fit) -> Suggestion:
+    recipe = evaluation.recipe
+    edges, join = recipe.settings("square.crop"), recipe.settings("tile.join")
+    finest = [axis.finest if axis.returns else 0.0 for axis in lattice.axes]
+    view = evaluation.view()
+    sample = evaluation.sample_box(evaluation.sizes(output_size(recipe)).work)
+    tile = ((sample[2] - sample[0]) / (1 + join.overlap_x / 100), (sample[3] - sample[1]) / (1 + join.overlap_y / 100))
+    counts = [t / p if p else 0.0 for t, p in zip(tile, finest, strict=True)]
+    whole = all(
+        abs(n - round(n)) < _NEAR * max(n, 1) and (round(n) > 0 or p == 0) for n, p in zip(counts, finest, strict=True)
+    )
+    if join.method == "lattice" and whole:
+        box = [sample[0] / view.size[0], sample[1] / view.size[1]]
+        box += [box[0] + tile[0] / view.size[0], box[1] + tile[1] / view.size[1]]
+        words = _counted(round(counts[0]), round(counts[1]))
+        return Suggestion("lattice", f"The tile holds {words}.", {}, _grid(box, finest, view.size))
+    spans = [t * (1 + o) for t, o in zip(fit.tile, fit.overlap, strict=True)]
+    middle = [(edges.left + edges.right) / 200 * view.size[0], (edges.top + edges.bottom) / 200 * view.size[1]]
+    low = [m - s / 2 for m, s in zip(middle, spans, strict=True)]
+    box = [low[0], low[1], low[0] + spans[0], low[1] + spans[1]]
+    per_cent = [100 * value / view.size[i % 2] for i, value in enumerate(box)]
+    changes: dict[str, Any] = {
+        f"square.crop.{edge}": round(min(max(v, 0), 100), 4) for edge, v in zip(_EDGES, per_cent, strict=True)
+    }
+    stretch = recipe.settings("square.flat").stretch * fit.stretch
+    changes |= {
+        "square.flat.stretch": round(stretch, 5) if abs(stretch - 1) > 5e-4 else None,
+        "tile.join.method": "lattice",
+        "tile.join.overlap_x": round(fit.overlap[0] * 100, 3),
+        "tile.join.overlap_y": round(fit.overlap[1] * 100, 3),
+    }
+    sample_mm = recipe.settings("square.size").sample_mm
+    if sample_mm:
+        changes["square.size.sample_mm"] = round(sample_mm * spans[0] / (sample[2] - sample[0]), 2)
+    shares = [box[0] / view.size[0], box[1] / view.size[1]]
+    shares += [shares[0] + fit.tile[0] / view.size[0], shares[1] + fit.tile[1] / view.size[1]]
+    reason = f"{_returns(lattice)} {_counted(*fit.repeats).capitalize()} fit the tile"
+    stretched = abs(fit.stretch - 1) * 100
+    reason += f"; the picture is stretched by {stretched:.1f} % for it." if changes["square.flat.stretch"] else "."
+    return Suggestion("lattice", reason, changes, _grid(shares, finest, view.size))
+
+
+def _without(evaluation: Evaluation, lattice: Lattice) -> Suggestion:
+    join = evaluation.recipe.settings("tile.join")
+    if any(axis.returns for axis in lattice.axes):
+        reason = f"{_returns(lattice)} But no whole number of repeats leaves room to overlap: crop less of it away."
+    else:
+        most = max(axis.prominence for axis in lattice.axes)
+        reason = f"Nothing in it returns at regular steps (prominence {most:.2f}, a lattice has 0.2 and more)."
+    changes = {} if join.method in ("cut", "none") else {"tile.join.method": "cut"}
+    return Suggestion("cut", reason, changes, None)
+
+
+def _returns(lattice: Lattice) -> str:
+    parts = [
+        f"{axis.finest:.0f} px {way} (prominence {axis.prominence:.2f})"
+        for axis, way in zip(lattice.axes, ("across", "down"), strict=True)
+        if axis.returns
+    ]
+    return f"The pattern returns every {' and '.join(parts)}."
+
+
+def _counted(across: int, down: int) -> str:
+    if across and down:
+        return f"{across} × {down} repeats"
+    return f"{across or down} repeat{'s' if (across or down) != 1 else ''} {'across' if across else 'down'}"
+
+
+def _grid(box: list[float], finest: list[float], size: tuple[float, float]) -> dict[str, Any]:
+    return {"box": box, "period": [p / s for p, s in zip(finest, size, strict=True)]}

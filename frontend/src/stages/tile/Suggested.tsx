@@ -1,0 +1,39 @@
+/** The method that suits the sample, with the reason; applied only when accepted. */
+import { Grid2x2Check, Waypoints } from "lucide-react";
+import { useTiling } from "../../bench/figures";
+import { type Changes, change } from "../../bench/store";
+import type { Material } from "../../api/types";
+import { Button } from "../../ui/Button";
+import { setView, useViews } from "../../views/state";
+
+const NAMES = { none: "None", blend: "Blend", cut: "Cut", lattice: "Lattice" };
+
+export function Suggested({ material }: { material: Material }) {
+  const found = useTiling(material);
+  const shown = useViews((state) => state.setups.tile.first.what === "gathered");
+  if (!found) return <p className="py-2 text-[12px] text-soft">Looking for what repeats …</p>;
+  const open = Object.keys(found.changes).length > 0;
+  return (
+    <section aria-label="Suggestion" className="my-1.5 flex flex-col gap-1.5 rounded-card bg-raised px-2.5 py-2">
+      <h3 className="flex items-center gap-1.5 font-medium">
+        {found.method === "lattice" ? <Grid2x2Check size={14} /> : <Waypoints size={14} />}
+        {open ? `Suggested: ${NAMES[found.method]}` : `${NAMES[found.method]} suits it`}
+      </h3>
+      <p className="text-[12px] text-soft">{found.reason}</p>
+      {(open || found.grid) && (
+        <div className="flex flex-wrap gap-1.5">
+          {open && (
+            <Button look="main" onClick={() => change(found.changes as Changes, found.method === "lattice" ? "Whole repeats" : "Suggested method")}>
+              {found.method === "lattice" ? "Use whole repeats" : `Use ${NAMES[found.method].toLowerCase()}`}
+            </Button>
+          )}
+          {found.grid && (
+            <Button aria-pressed={shown} onClick={() => setView("first", shown ? { what: "base_color", how: "shifted" } : { what: "gathered", how: "single" })}>
+              {shown ? "Back to the tile" : "Show the grid"}
+            </Button>
+          )}
+        </div>
+      )}
+    </section>
+  );
+}

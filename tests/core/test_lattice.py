@@ -1,0 +1,109 @@
+"""What repeats is found with its true period; what does not is left alone; and a tile of whole repeats meets itself."""
+
+import unittest
+
+import cv2
+import numpy as np
+
+from amber_thicket.core.numeric.colour import decode_srgb
+from amber_thicket.core.tile.fit import whole_repeats
+from amber_thicket.core.tile.lattice import Axis, Lattice, find
+from amber_thicket.core.tile.meet import meeting, moved_by
+from amber_thicket.service.tiling import suggestion
+from amber_thicket.standins.bench.camera import Shot, photograph
+from amber_thicket.standins.bench.kinds import KINDS
+from tests.support import evaluation, linear_photograph, size_of
+
+SIDE = 1024
+
+
+def shot(name: str, seed: int = 11) -> np.ndarray:
+    return decode_srgb(photograph(KINDS[name](SIDE, seed), Shot(), np.random.default_rng(1)))
+
+
+class LatticeTest(unittest.TestCase):
+    def test_true_periods(self) -> None:
+        # The surfaces are built with these: slates 6 across, courses 9 down in half-bond; 7 boards; 5 lozenges each way.
+        for name, across, down in (
+            ("slate_shingles", SIDE / 6, 2 * SIDE / 9),
+            ("deck_planks", None, 2 * SIDE / 7),
+            ("embossed_hide", SIDE / 5, SIDE / 5),
+        ):
+            found = find(shot(name))
+            for axis, period in zip(found.axes, (across, down), strict=True):
+                with self.subTest(name, period=period):
+                    self.assertEqual(axis.returns, period is not None, axis)
+                    if period:
+                        # The finest period to half a pixel; what comes from several of them is finer still.
+                        self.assertAlmostEqual(axis.finest, period, delta=0.5)
+
+    def test_what_does_not_repeat_is_left_alone(self) -> None:
+        # Photographs of scikit-image, CC0, and loose or even surfaces of the bench.
+        pictures = {name: linear_photograph(name) for name in ("gravel", "grass")}
+        pictures |= {name: shot(name) for name in ("lime_render", "cork_board", "tide_pebbles", "verdigris_copper")}
+        for name, pixels in pictures.items():
+            self.assertEqual([axis.returns for axis in find(pixels).axes], [False, False], name)
+
+    def test_a_drawn_grid_to_a_tenth_of_a_pixel(self) -> None:
+        y, x = np.mgrid[0:600, 0:600]
+        rng = np.random.default_rng(2)
+        for across, down in ((83.4, 57.7), (41.0, 120.5)):
+            grid = (np.cos(2 * np.pi * x / across) > 0.93) | (np.cos(2 * np.pi * y / down) > 0.93)
+            noisy = np.where(grid, 0.1, 0.5) + rng.normal(0, 0.05, (600, 600))
+            found = find(np.repeat(noisy[..., None], 3, -1).clip(0, 1).astype(np.float32))
+            self.assertAlmostEqual(found.across.finest, across, delta=0.25)
+            self.assertAlmostEqual(found.down.finest, down, delta=0.25)
+
+    def test_fit_takes_whole_repeats_and_little_stretch(self) -> None:
+        axes = [Axis(tuple(p * n for n in range(1, 9)), (0.5,) * 8, 0.5) for p in (100.0, 130.0)]
+        fit = whole_repeats(Lattice(*axes), (1000, 1000), 1.0)
+        assert fit
+        self.assertEqual((fit.tile[0] % 100, fit.tile[1] % 130), (0, 0))
+        self.assertAlmostEqual(fit.stretch, fit.tile[1] / fit.tile[0], places=9)
+        self.assertLess(abs(fit.stretch - 1), 0.05)
+        self.assertLessEqual(fit.tile[0] * (1 + fit.overlap[0]), 1000.001)
+        wide = whole_repeats(Lattice(*axes), (1000, 1000), 2.0)
+        assert wide
+        self.assertAlmostEqual(wide.tile[0] / wide.tile[1] * wide.stretch, 2.0, places=9)
+        self.assertIsNone(whole_repeats(Lattice(Axis((), (), 0.0), Axis((), (), 0.0)), (1000, 1000), 1.0))
+
+
+class MeetTest(unittest.TestCase):
+    def test_sides_that_are_off_by_a_little_meet(self) -> None:
+        pixels = shot("slate_shingles", 5)
+        period, over = 640, 160
+        # The right copy of the overlap is the left one, drawn 3 px lower and 2 px further right.
+        sample = pixels[:, : period + over].copy()
+        shifted = cv2.warpAffine(
+            pixels, np.array([[1.0, 0, 2], [0, 1, 3]]), (SIDE, SIDE), borderMode=cv2.BORDER_REFLECT
+        )
+        sample[:, period:] = shifted[:, :over]
+        moved = moved_by(sample, meeting(sample, period, SIDE - 16), period)
+        inner = np.s_[60:-60, 20:-20]
+        before = np.abs(sample[:, :over] - sample[:, period:])[inner].mean()
+        after = np.abs(moved[:, :over] - moved[:, period:])[inner].mean()
+        self.assertLess(after, 0.45 * before)
+        middle = np.s_[200:-200, over + 150 : period - 150]
+        np.testing.assert_allclose(moved[middle], sample[middle], atol=0.02, err_msg="the inside stays where it is")
+
+    def test_whole_repeats_join_better_than_any_cut(self) -> None:
+        for name in ("slate_shingles", "coir_matting", "embossed_hide"):
+            with self.subTest(name):
+                pixels = shot(name)
+                plain = evaluation(pixels, **size_of(SIDE))
+                found = suggestion(plain)
+                self.assertEqual(found.method, "lattice")
+                self.assertIn("returns every", found.reason)
+                ready = evaluation(
+                    pixels, **size_of(SIDE), **{k.replace(".", "__"): v for k, v in found.changes.items()}
+                )
+                before, after = (e.layer("base_color", (768, 768)).evidence["join_mismatch"] for e in (plain, ready))
+                self.assertLess(after, 0.85 * before)
+                self.assertLessEqual(after, 0.4)
+                settled = suggestion(ready)
+                self.assertEqual((settled.method, settled.changes), ("lattice", {}), settled.reason)
+
+    def test_nothing_to_suggest_where_nothing_returns(self) -> None:
+        found = suggestion(evaluation(linear_photograph("gravel"), **size_of(512)))
+        self.assertEqual((found.method, found.changes, found.grid), ("cut", {}, None))
+        self.assertIn("Nothing in it returns", found.reason)
