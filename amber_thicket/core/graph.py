@@ -27,7 +27,8 @@ _BEFORE_TILE = ("gather", "square", "even")
 _TOGETHER: dict[str, tuple[str, str]] = {
     "gathered": ("gather.orient", "photo"),
     "squared": ("square.crop", "gathered"),
-    "tiled": ("tile.join", "squared"),
+    "joined": ("tile.join", "squared"),
+    "tiled": ("tile.repair", "joined"),
 }
 
 

@@ -14,7 +14,7 @@ from amber_thicket.core.response import metallic, roughness
 from amber_thicket.core.roles import MADE
 from amber_thicket.core.settings import describe
 from amber_thicket.core.square import crop, flat, lens, size
-from amber_thicket.core.tile import join
+from amber_thicket.core.tile import join, repair
 
 OPERATIONS: tuple[Operation, ...] = (
     white.OPERATION,
@@ -29,6 +29,7 @@ OPERATIONS: tuple[Operation, ...] = (
     highlight.OPERATION,
     original.OPERATION,
     join.OPERATION,
+    repair.OPERATION,
     bands.OPERATION,
     height.OPERATION,
     normal.OPERATION,

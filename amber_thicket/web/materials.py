@@ -15,8 +15,9 @@ from amber_thicket.core.gather.orient import turned_box
 from amber_thicket.core.gather.roles import families
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.operation import STAGES
+from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
 from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
-from amber_thicket.service import gather, mapset, preview, square, tiling
+from amber_thicket.service import gather, mapset, places, preview, square, tiling
 from amber_thicket.store.models import Material
 from amber_thicket.web.services import services
 
@@ -66,6 +67,20 @@ class RoleOf(BaseModel):
     model_config = ConfigDict(extra="forbid")
     revision: int
     role: str = Field(max_length=40)
+
+
+class Place(BaseModel):
+    """A round place of the tile; radius in tile widths."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    x: float
+    y: float
+    radius: float = Field(ge=SMALLEST, le=LARGEST)
+
+
+class Places(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    places: list[Place] = Field(min_length=1, max_length=MOST_SPOTS)
 
 
 class Patch(BaseModel):
@@ -265,6 +280,21 @@ def tiling_suggested(material_id: str) -> Response:
     """The method that suits the sample, why, and the settings that follow."""
     library = services().library
     return jsonify(asdict(tiling.suggestion(library.evaluation(library.get(material_id)))))
+
+
+@blueprint.get("/api/materials/<material_id>/places")
+def standing_out(material_id: str) -> Response:
+    """What gives the repeat away, and what is filled already."""
+    library = services().library
+    return jsonify(places.standing_out(library.evaluation(library.get(material_id))))
+
+
+@blueprint.post("/api/materials/<material_id>/fill")
+def filled(material_id: str) -> Response:
+    """Settings that fill places of the tile as well."""
+    library, wanted = services().library, body(Places)
+    found = [(place.x % 1.0, place.y % 1.0, place.radius) for place in wanted.places]
+    return jsonify(places.filled(library.evaluation(library.get(material_id)), found))
 
 
 @blueprint.get("/api/materials/<material_id>/proposal")

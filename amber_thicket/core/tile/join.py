@@ -152,7 +152,7 @@ OPERATION = Operation(
     help="How left meets right and top meets bottom.",
     settings=Settings,
     reads=("evened",),
-    writes="base_color",
+    writes="joined",
     apply=join,
     decide=decide_join,
     idle=lambda s: s.method == "none",

@@ -1,5 +1,5 @@
 /** Requests to the service. Errors carry what happened and what to do. */
-import type { About, Brief, Figures, FilePlan, Finding, Job, LayerId, Material, Probe, Proposal, TilingSuggestion, Value } from "./types";
+import type { About, Brief, Figures, FilePlan, Finding, Job, LayerId, Material, Place, Places, Probe, Proposal, TilingSuggestion, Value } from "./types";
 
 export class Problem extends Error {
   constructor(
@@ -70,6 +70,8 @@ export const api = {
   setRole: (id: string, key: string, revision: number, role: string) => send<Material>("PATCH", `${at(id)}/files/${key}`, { revision, role }),
   neutral: (id: string, [x, y]: [number, number]) => send<Record<string, number>>("POST", `${at(id)}/neutral`, { x, y }),
   tiling: (id: string) => get<TilingSuggestion>(`${at(id)}/tiling`),
+  places: (id: string) => get<Places>(`${at(id)}/places`),
+  fill: (id: string, places: Place[]) => send<Record<string, string>>("POST", `${at(id)}/fill`, { places }),
   proposal: (id: string) => get<Proposal>(`${at(id)}/proposal`),
   bend: (id: string, lines: [number, number][][]) => send<Record<string, number>>("POST", `${at(id)}/bend`, { lines }),
   plan: (id: string) => get<FilePlan>(`${at(id)}/plan`),

@@ -65,6 +65,7 @@ export interface SettingValues {
   "tile.join.overlap_y": number;
   "tile.join.wander": number;
   "tile.join.feather": number;
+  "tile.repair.spots": string;
   "relief.bands.finest": number;
   "relief.bands.fine": number;
   "relief.bands.small": number;

@@ -103,6 +103,16 @@ export interface CaptureView {
   size: [number, number];
   plain: boolean;
 }
+export interface Place {
+  x: number;
+  y: number;
+  radius: number;
+}
+export interface Places {
+  alarm: number;
+  places: (Place & { strength: number })[];
+  filled: (Place & { from_x: number; from_y: number })[];
+}
 export interface TilingSuggestion {
   method: "none" | "blend" | "cut" | "lattice";
   reason: string;

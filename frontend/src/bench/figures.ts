@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "../api/client";
-import type { Figures, Finding, Material, TilingSuggestion } from "../api/types";
+import type { Figures, Finding, Material, Places, TilingSuggestion } from "../api/types";
 import { busy, whenRested } from "./busy";
 
 /** The value once it has rested for a moment: the picture comes first, figures follow. */
@@ -41,6 +41,11 @@ export function useFigures(material: Material): Figures | undefined {
 /** How the sample is best made to tile. */
 export function useTiling(material: Material): TilingSuggestion | undefined {
   return useMeasured("repeats", material, `${material.keys.squared}/${material.keys.base_color}`, api.tiling);
+}
+
+/** What gives the repeat away, and what is filled. */
+export function usePlaces(material: Material): Places | undefined {
+  return useMeasured("places", material, material.keys.base_color, api.places);
 }
 
 /** Findings of all rules; `fresh` is false while newer ones are on their way. */

@@ -6,6 +6,7 @@ import { ProgressLine } from "../ui/ProgressLine";
 import { usePicking } from "../stages/gather/picking";
 import { useTool } from "../stages/square/tool";
 import { CropHandles } from "./CropHandles";
+import { PlaceMarks } from "./PlaceMarks";
 import { RepeatGrid } from "./RepeatGrid";
 import { BendPoints, CornerHandles, LevelLine, NeutralPick } from "./FlatHandles";
 import { channelOf, draw, shownBox } from "./draw";
@@ -133,6 +134,7 @@ export function Flat({ side, layer, setup, material }: Props) {
         {Math.round(((look.scale * devicePixelRatio) / finished) * 100)} %
       </button>
       {stage === "gather" && layer === "gathered" && picking && <NeutralPick material={material} t={t} />}
+      {stage === "tile" && wraps(layer) && side === "first" && how !== "repeated" && <PlaceMarks material={material} t={t} shift={shift} />}
       {stage === "tile" && layer === "gathered" && <RepeatGrid material={material} t={t} />}
       {stage === "square" && layer === "gathered" && (
         <>

@@ -3,6 +3,7 @@ import { useFigures } from "../../bench/figures";
 import type { Material } from "../../api/types";
 import { Level } from "../../ui/Level";
 import { Setting } from "../Setting";
+import { StandingOut } from "./StandingOut";
 import { Suggested } from "./Suggested";
 
 const ABOUT = {
@@ -29,6 +30,7 @@ export function Tile({ material }: { material: Material }) {
           <Setting path="tile.join.feather" />
         </>
       )}
+      <StandingOut material={material} />
       <h3 className="mt-2 border-t border-line pt-2 font-medium">Does it tile?</h3>
       {figures && (
         <table className="w-full text-left">

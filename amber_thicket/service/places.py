@@ -1,0 +1,40 @@
+"""Places of the tile that stand out, and what they are filled with."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
+from amber_thicket.core.tile.giveaways import ALARM, Giveaway, giveaways
+from amber_thicket.core.tile.repair import best_source, read, written
+
+
+def _giveaways(evaluation: Evaluation) -> list[Giveaway]:
+    size = fit_side(evaluation.recipe, PLAN_SIDE)
+    key = f"giveaways/{evaluation.key('base_color', size)}"
+    tile = evaluation.layer("base_color", size).pixels
+    return list(evaluation.memory.get(key, lambda: tuple(giveaways(tile))))
+
+
+def standing_out(evaluation: Evaluation) -> dict[str, Any]:
+    """What gives the repeat away, strongest first, from which strength on it is seen, and what is filled already."""
+    filled = read(evaluation.recipe.settings("tile.repair").spots)
+    return {
+        "alarm": ALARM,
+        "places": [asdict(place) for place in _giveaways(evaluation)],
+        "filled": [asdict(spot) for spot in filled],
+    }
+
+
+def filled(evaluation: Evaluation, places: Sequence[tuple[float, float, float]]) -> dict[str, Any]:
+    """Settings of tile.repair that also fill places (x, y, radius), each from where its surroundings look most alike.
+
+    Nothing is taken from another place that stands out, nor from one that is to be filled.
+    """
+    spots = list(read(evaluation.recipe.settings("tile.repair").spots))
+    tile = evaluation.layer("base_color", fit_side(evaluation.recipe, PLAN_SIDE)).pixels
+    banned = [(place.x, place.y, place.radius) for place in _giveaways(evaluation) if place.strength >= 0.75 * ALARM]
+    spots += [best_source(tile, x, y, radius, [*banned, *places]) for x, y, radius in places]
+    return {"tile.repair.spots": written(spots)}

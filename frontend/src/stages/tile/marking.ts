@@ -1,0 +1,31 @@
+/** Filling places of the tile: by what stands out, or marked by hand. */
+import { create } from "zustand";
+import { api } from "../../api/client";
+import type { Place } from "../../api/types";
+import { type Changes, change, settled, useBench, valueOf } from "../../bench/store";
+import { tellProblem } from "../../ui/notices";
+
+/** radius: of a place marked by hand, in tile widths. */
+export const useMarking = create<{ marking: boolean; radius: number; busy: boolean }>(() => ({ marking: false, radius: 0.03, busy: false }));
+
+export async function fill(id: string, places: Place[]) {
+  useMarking.setState({ busy: true });
+  try {
+    await settled();
+    const plain = places.map(({ x, y, radius }) => ({ x, y, radius }));
+    change((await api.fill(id, plain)) as Changes, places.length > 1 ? `${places.length} places filled` : "Place filled");
+  } catch (error) {
+    tellProblem(error);
+  } finally {
+    useMarking.setState({ busy: false });
+  }
+}
+
+/** Lets the place of that number be as it was. */
+export function unfill(number: number) {
+  const kept = (JSON.parse((valueOf(useBench.getState(), "tile.repair.spots") as string) || "[]") as number[][]).filter((_, i) => i !== number);
+  change({ "tile.repair.spots": kept.length ? JSON.stringify(kept) : "" }, "Filling taken back");
+}
+
+export const standsOut = (found: { alarm: number; places: (Place & { strength: number })[] }) => found.places.filter((place) => place.strength >= found.alarm);
+

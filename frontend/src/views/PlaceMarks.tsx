@@ -1,0 +1,44 @@
+/** Places that stand out (broken rings) and filled ones (thin rings), drawn on the tile; clicks mark places by hand. */
+import { usePlaces } from "../bench/figures";
+import type { Material } from "../api/types";
+import { fill, standsOut, useMarking } from "../stages/tile/marking";
+import type { Transform } from "./space";
+
+/** shift: how far the tile is wrapped round in this view. */
+export function PlaceMarks({ material, t, shift }: { material: Material; t: Transform; shift: number }) {
+  const found = usePlaces(material);
+  const { marking, radius, busy } = useMarking();
+  const wrapped = (v: number) => (((v + shift) % 1) + 1) % 1;
+  const [left] = t.toScreen(0, 0);
+  const perTile = t.toScreen(1, 0)[0] - left;
+  const ring = (place: { x: number; y: number; radius: number }) => {
+    const [cx, cy] = t.toScreen(wrapped(place.x), wrapped(place.y));
+    return { cx, cy, r: Math.max(place.radius * perTile * 1.3, 5), fill: "none" };
+  };
+  return (
+    <>
+      <svg aria-hidden className="pointer-events-none absolute inset-0 size-full" data-testid="places">
+        {found?.filled.map((place, i) => <circle key={i} {...ring(place)} stroke="#fff" strokeOpacity="0.55" strokeWidth="1" strokeDasharray="1 3" />)}
+        {found &&
+          standsOut(found).map((place) => (
+            <g key={`${place.x}/${place.y}`}>
+              <circle {...ring(place)} stroke="#000" strokeWidth="3.500" />
+              <circle {...ring(place)} stroke="var(--amber)" strokeWidth="2" strokeDasharray="6 4" />
+            </g>
+          ))}
+      </svg>
+      {marking && (
+        <div
+          data-testid="marking"
+          className={`absolute inset-0 ${busy ? "cursor-progress" : "cursor-crosshair"}`}
+          onPointerDown={(event) => event.stopPropagation()}
+          onClick={(event) => {
+            const bounds = event.currentTarget.getBoundingClientRect();
+            const [x, y] = t.toTile(event.clientX - bounds.left, event.clientY - bounds.top);
+            if (x >= 0 && y >= 0 && x <= 1 && y <= 1 && !busy) void fill(material.id, [{ x: wrapped(x - 2 * shift), y: wrapped(y - 2 * shift), radius }]);
+          }}
+        />
+      )}
+    </>
+  );
+}
