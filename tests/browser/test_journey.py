@@ -230,6 +230,28 @@ class JourneyTest(BrowserTest):
         self.page.keyboard.press("Control+z")
         suggestion.locator("button:has-text('Use whole repeats')").wait_for()
 
+    def test_what_stands_out_is_filled_and_taken_back(self) -> None:
+        codes = photograph("gravel").copy()
+        cv2.circle(codes, (150, 300), 20, (190, 30, 20), -1)
+        path = self.folder / "stone.png"
+        path.write_bytes(encoded(codes))
+        self.bring(path)
+        self.stage("Tile")
+        part = self.page.locator("section[aria-label='What stands out']")
+        old = self.shown("second")
+        part.locator("button:has-text('Fill it'), button:has-text('Fill all')").click()
+        filled = self.wait_for_new(old, "second")
+        part.locator("text=Nothing catches the eye").wait_for()
+        part.locator("button:has-text('Fill by hand')").click()
+        box = self.page.locator("[data-testid=marking]").bounding_box()
+        assert box
+        self.page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        again = self.wait_for_new(filled, "second")
+        part.locator("text=places are filled").wait_for()
+        part.locator("button:has-text('Take the last back')").click()
+        self.wait_for_new(again, "second")
+        part.locator("text=Nothing catches the eye").wait_for()
+
     def test_neutral_patch_and_triage_evidence(self) -> None:
         codes = photograph("gravel").copy()
         codes[200:260, 180:240] = 255

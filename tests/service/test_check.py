@@ -26,6 +26,13 @@ def with_plan(base: Subject, **changes: Any) -> Subject:
     return replace(base, plan=replace(base.plan, files=files))
 
 
+def planted(pixels: np.ndarray) -> np.ndarray:
+    """A picture with one stone that is not of its kind."""
+    y, x = np.mgrid[0 : pixels.shape[0], 0 : pixels.shape[1]]
+    stone = (np.hypot(x - 0.3 * pixels.shape[1], y - 0.6 * pixels.shape[0]) < 0.04 * pixels.shape[1])[..., None]
+    return np.where(stone, np.float32([0.6, 0.05, 0.03]), pixels)
+
+
 class RuleTest(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
@@ -61,6 +68,7 @@ class RuleTest(unittest.TestCase):
             "tiling.seam": subject(tile__join__method="none"),
             "tiling.hidden_seam": with_map(good, "base_color", np.roll(linear_photograph("gravel")[:256, :256], 90, 1)),
             "tiling.drift": with_map(good, "base_color", maps["base_color"] * np.linspace(0.3, 1.7, 256)[None, :, None] ** 2),
+            "tiling.giveaways": with_map(good, "base_color", planted(maps["base_color"])),
             "base_color.bounds": with_map(good, "base_color", maps["base_color"] * 0.02),
             "base_color.clipped": with_map(good, "base_color", np.where(maps["base_color"] > 0.15, 2.0, maps["base_color"])),
             "base_color.encoding": with_plan(good, encoding=lambda f: "linear"),
@@ -111,6 +119,20 @@ class RuleTest(unittest.TestCase):
                 mended = {**changes, **{k.replace(".", "__"): v for k, v in finding.fix.changes.items()}}
                 after = self.findings(subject(**mended), rule)
                 self.assertTrue(all(f.level in ("pass", "note") for f in after), after)
+
+    def test_what_stands_out_is_filled_by_its_fix(self) -> None:
+        photo = planted(linear_photograph("gravel"))
+
+        def of(**changes: Any) -> Subject:
+            return subject_of(evaluation(photo, **{**size_of(256), **changes}), "gravel", 256)
+
+        finding = self.assert_bad(of(), "tiling.giveaways")
+        assert finding.fix
+        self.assertIsNotNone(finding.box)
+        after = self.findings(
+            of(**{k.replace(".", "__"): v for k, v in finding.fix.changes.items()}), "tiling.giveaways"
+        )
+        self.assertEqual([f.level for f in after], ["pass"], after)
 
     def test_blank_maps_are_named(self) -> None:
         self.assertTrue(any("blank" in f.measured for f in self.findings(self.good, "set.blank_maps")))

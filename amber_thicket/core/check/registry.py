@@ -31,6 +31,7 @@ from amber_thicket.core.check.rules import (
     set_required_maps,
     set_same_size,
     tiling_drift,
+    tiling_giveaways,
     tiling_hidden_seam,
     tiling_seam,
 )
@@ -43,6 +44,7 @@ RULES: tuple[Rule, ...] = (
     tiling_seam.RULE,
     tiling_hidden_seam.RULE,
     tiling_drift.RULE,
+    tiling_giveaways.RULE,
     base_color_encoding.RULE,
     base_color_bounds.RULE,
     base_color_clipped.RULE,

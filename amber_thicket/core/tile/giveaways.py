@@ -19,6 +19,8 @@ from amber_thicket.core.raster import Pixels
 ALARM = 1.95
 _SIDE, _SIZES, _TREND = 512, (10, 20, 40), 80
 _PEAKS, _USUAL = 14, slice(5, 14)
+# Under this spread a surface is even, and nothing finer than it can be seen: L*, a* and b* in CIELAB units.
+_LEAST_TONE, _LEAST_COLOUR, _LEAST_LOG = 0.5, 0.5, 0.05
 
 
 @dataclass(frozen=True)
@@ -71,17 +73,14 @@ def _standing_out(lab: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArra
         mean = blur(tone, sigma, wraps=True)
         spread = np.sqrt(np.maximum(blur(tone * tone, sigma, wraps=True) - mean * mean, 1e-4))
         edges = np.sqrt(blur(slope * slope, sigma, wraps=True)) + 1e-3
-        for values in (
-            mean,
-            np.log(spread),
-            np.log(edges),
-            *(blur(np.ascontiguousarray(lab[..., axis]), sigma, wraps=True) for axis in (1, 2)),
-        ):
+        colours = (blur(np.ascontiguousarray(lab[..., axis]), sigma, wraps=True) for axis in (1, 2))
+        fields = [(mean, _LEAST_TONE), (np.log(spread), _LEAST_LOG), (np.log(edges), _LEAST_LOG)]
+        for values, least in (*fields, *((colour, _LEAST_COLOUR) for colour in colours)):
             field = np.ascontiguousarray(values, np.float32)
             field = field - blur(field, _TREND, wraps=True)
             low, high = np.percentile(field, [10, 90])
             # Each side against its own usual spread: a surface may have many dark and no bright places.
-            scaled = np.where(field > 0, field / max(high, 1e-3), field / min(low, -1e-3))
+            scaled = np.where(field > 0, field / max(high, least), field / min(low, -least))
             better = scaled > best
             best[better], reach[better] = scaled[better], sigma
     return best, reach

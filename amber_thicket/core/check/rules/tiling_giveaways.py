@@ -1,0 +1,43 @@
+"""Nothing in the tile catches the eye at every repeat."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
+from amber_thicket.core.tile.giveaways import ALARM, giveaways
+from amber_thicket.core.tile.repair import best_source, read, written
+
+
+def look(subject: Subject) -> Iterable[Finding]:
+    tile = subject.maps["base_color"].pixels
+    found = giveaways(tile) if min(tile.shape[:2]) >= 64 else []
+    strong = [place for place in found if place.strength >= ALARM]
+    limit = f"under {ALARM} × what is usual here"
+    if not strong:
+        strongest = f"{found[0].strength:.1f} ×" if found else "nothing stands out"
+        yield Finding("pass", strongest, limit, map="base_color")
+        return
+    banned = [(place.x, place.y, place.radius) for place in found if place.strength >= 0.75 * ALARM]
+    spots = list(read(subject.recipe.settings("tile.repair").spots))
+    spots += [best_source(tile, place.x, place.y, place.radius, banned) for place in strong]
+    first = strong[0]
+    reach = 1.5 * first.radius
+    places = "1 place" if len(strong) == 1 else f"{len(strong)} places"
+    yield Finding(
+        "attention",
+        f"{places}, up to {first.strength:.1f} ×",
+        limit,
+        map="base_color",
+        box=(max(first.x - reach, 0.0), max(first.y - reach, 0.0), 2 * reach, 2 * reach),
+        fix=Fix(f"Fill {'it' if len(strong) == 1 else 'them'}", {"tile.repair.spots": written(spots)}),
+    )
+
+
+RULE = Rule(
+    id="tiling.giveaways",
+    title="Nothing gives the repeat away",
+    why="A place that differs from all others is seen again at every repeat, however well the edges meet.",
+    source="deviation of local tone, contrast, edges and colour against the usual peaks; limit from planted stones",
+    look=look,
+)
