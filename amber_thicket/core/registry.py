@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from amber_thicket.core.check import limits
-from amber_thicket.core.even import highlight, light, original, shadow
+from amber_thicket.core.even import highlight, hues, light, original, shadow, tone
 from amber_thicket.core.gather import maps, orient, white
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
@@ -28,6 +28,8 @@ OPERATIONS: tuple[Operation, ...] = (
     shadow.OPERATION,
     highlight.OPERATION,
     original.OPERATION,
+    tone.OPERATION,
+    hues.OPERATION,
     join.OPERATION,
     repair.OPERATION,
     bands.OPERATION,

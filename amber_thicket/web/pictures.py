@@ -11,6 +11,7 @@ from amber_thicket.core.pack.profiles import planned
 from amber_thicket.errors import NotFound
 from amber_thicket.service import preview, square
 from amber_thicket.service.bake import check
+from amber_thicket.service.joins import joins
 from amber_thicket.service.surroundings import surroundings_bytes
 from amber_thicket.web.services import services
 
@@ -48,6 +49,12 @@ def picture(material_id: str, layer: str, kind: str) -> Response:
         response.headers["X-Height-Span"] = f"{evaluation.layer('height', size).span:.6f}"
         response.headers["X-Size"] = f"{size[0]}x{size[1]}"
     return response
+
+
+@blueprint.get("/api/materials/<material_id>/joins/<where>.png")
+def joins_shown(material_id: str, where: str) -> Response:
+    """Where the joins run, to lay over the tile or the sample."""
+    return _kept(joins(_evaluation(material_id), where), "image/png")
 
 
 @blueprint.get("/api/materials/<material_id>/strip.jpg")

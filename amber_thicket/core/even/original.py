@@ -37,7 +37,7 @@ OPERATION = Operation(
     help="Blend the original back and set the exposure.",
     settings=Settings,
     reads=("evened_highlight", "squared"),
-    writes="evened",
+    writes="evened_original",
     apply=original,
     idle=lambda s: s.amount == 0 and s.exposure == 0,
 )

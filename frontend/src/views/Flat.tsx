@@ -4,8 +4,10 @@ import { finishedWidth } from "../bench/finished";
 import type { LayerId, Material } from "../api/types";
 import { ProgressLine } from "../ui/ProgressLine";
 import { usePicking } from "../stages/gather/picking";
+import { useMarking } from "../stages/tile/marking";
 import { useTool } from "../stages/square/tool";
 import { CropHandles } from "./CropHandles";
+import { Joins } from "./Joins";
 import { PlaceMarks } from "./PlaceMarks";
 import { RepeatGrid } from "./RepeatGrid";
 import { BendPoints, CornerHandles, LevelLine, NeutralPick } from "./FlatHandles";
@@ -38,6 +40,7 @@ export function Flat({ side, layer, setup, material }: Props) {
   const stage = useViews((state) => state.stage);
   const tool = useTool((state) => state.tool);
   const picking = usePicking((state) => state.picking);
+  const joins = useMarking((state) => state.joins);
   const evidence = useViews((state) => state.evidence);
   const pointer = useViews((state) => state.pointer);
   const aspect = tileAspect(material.preview);
@@ -134,6 +137,7 @@ export function Flat({ side, layer, setup, material }: Props) {
         {Math.round(((look.scale * devicePixelRatio) / finished) * 100)} %
       </button>
       {stage === "gather" && layer === "gathered" && picking && <NeutralPick material={material} t={t} />}
+      {stage === "tile" && joins && side === "first" && layer !== "gathered" && how !== "repeated" && <Joins material={material} layer={layer} box={box} t={t} shift={shift} />}
       {stage === "tile" && wraps(layer) && side === "first" && how !== "repeated" && <PlaceMarks material={material} t={t} shift={shift} />}
       {stage === "tile" && layer === "gathered" && <RepeatGrid material={material} t={t} />}
       {stage === "square" && layer === "gathered" && (

@@ -4,6 +4,9 @@ import type { Material } from "../../api/types";
 import { Level } from "../../ui/Level";
 import { Setting } from "../Setting";
 import { StandingOut } from "./StandingOut";
+import { Switch } from "../../ui/Switch";
+import { setView, useViews } from "../../views/state";
+import { useMarking } from "./marking";
 import { Suggested } from "./Suggested";
 
 const ABOUT = {
@@ -15,6 +18,8 @@ const ABOUT = {
 
 export function Tile({ material }: { material: Material }) {
   const method = useBench((state) => valueOf(state, "tile.join.method")) as keyof typeof ABOUT;
+  const joins = useMarking((state) => state.joins);
+  const first = useViews((state) => state.setups.tile.first.what);
   const figures = useFigures(material);
   const mismatch = figures?.evidence["base_color.join_mismatch"];
   return (
@@ -28,6 +33,18 @@ export function Tile({ material }: { material: Material }) {
           <Setting path="tile.join.overlap_y" />
           {(method === "cut" || method === "lattice") && <Setting path="tile.join.wander" />}
           <Setting path="tile.join.feather" />
+          <label className="flex h-8 items-center justify-between">
+            Show joins and pieces
+            <Switch label="Show joins and pieces" checked={joins} onChange={(on) => useMarking.setState({ joins: on })} />
+          </label>
+          {joins && (
+            <p className="pb-1 text-[12px] text-soft">
+              Each tint is one part of the sample.{" "}
+              <button type="button" className="underline" onClick={() => setView("first", first === "squared" ? { what: "base_color", how: "shifted" } : { what: "squared", how: "single" })}>
+                {first === "squared" ? "Show the tile" : "Show them on the sample"}
+              </button>
+            </p>
+          )}
         </>
       )}
       <StandingOut material={material} />

@@ -1,0 +1,90 @@
+"""Levels, midtone, contrast and saturation of the colour; hues stay where they are."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from pydantic import model_validator
+
+from amber_thicket.core.even.oklab import from_oklab, to_oklab
+from amber_thicket.core.numeric.colour import encode_srgb, luminance, srgb_to_linear
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.settings import OperationSettings, setting
+
+_TABLE = 4096
+
+
+class Settings(OperationSettings):
+    black: float = setting(
+        0.0, ge=0, le=90, step=1, unit="%", label="Black", help="What is this dark or darker becomes black."
+    )
+    white: float = setting(
+        100.0, ge=10, le=100, step=1, unit="%", label="White", help="What is this bright becomes white."
+    )
+    midtone: float = setting(
+        0.0, ge=-100, le=100, step=2, unit="%", label="Midtone", help="Lifts or lowers the middle; both ends stay."
+    )
+    contrast: float = setting(
+        0.0,
+        ge=-100,
+        le=100,
+        step=2,
+        unit="%",
+        label="Contrast",
+        help="Spreads tones about the middle, or draws them in.",
+    )
+    saturation: float = setting(
+        0.0, ge=-100, le=100, step=2, unit="%", label="Saturation", help="More colour or less; at the least it is grey."
+    )
+
+    @model_validator(mode="after")
+    def _are_apart(self) -> Settings:
+        if self.white - self.black < 5:
+            raise ValueError("white must lie at least 5 % above black")
+        return self
+
+
+def curve(tone: Pixels, *, black: float, white: float, midtone: float, contrast: float) -> Pixels:
+    """Coded tones in [0, 1] after levels, midtone and contrast; settings in per cent. Never falls."""
+    level = np.clip((tone - black / 100) / ((white - black) / 100), 0, None)
+    # The middle of the scale goes to 1/2 ± 1/4 at the ends of the setting.
+    gamma = np.log(0.5 + midtone / 400) / np.log(0.5)
+    level = np.where(level < 1, np.maximum(level, 1e-9) ** gamma, level)
+    if contrast:
+        steep = 2.0 ** (contrast / 50)
+        inside = np.clip(level, 1e-6, 1 - 1e-6)
+        bent = inside**steep / (inside**steep + (1 - inside) ** steep)
+        level = np.where(level < 1, bent, level)
+    return level.astype(np.float32)
+
+
+def tone(evened_original: Raster, *, frame: Frame, saturation: float, **levels: float) -> Raster:
+    """Linear RGB with its brightness moved along the curve and its chroma scaled. (H, W, 3)."""
+    pixels = evened_original.pixels
+    light = np.maximum(luminance(pixels), 1e-6)
+    # Above white the curve goes on, so that what is over 1 stays over 1.
+    top = max(1.0, float(light.max()))
+    table_in = np.linspace(0, 1, _TABLE, dtype=np.float32) ** 2 * np.float32(top)
+    wanted = srgb_to_linear(curve(encode_srgb(table_in[None])[0], **levels))
+    gains = (wanted / np.maximum(table_in, 1e-6)).astype(np.float32)
+    at = np.sqrt(light / np.float32(top)) * np.float32(_TABLE - 1)
+    gain = cv2.remap(gains[None], at, np.zeros_like(at), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    out = pixels * gain[..., None]
+    if saturation:
+        lab = to_oklab(out)
+        lab[..., 1:] *= np.float32(1 + saturation / 100)
+        out = np.maximum(from_oklab(lab), 0)
+    return Raster(np.ascontiguousarray(out, np.float32))
+
+
+OPERATION = Operation(
+    id="even.tone",
+    label="Tone",
+    help="Levels, midtone, contrast and saturation.",
+    settings=Settings,
+    reads=("evened_original",),
+    writes="evened_tone",
+    apply=tone,
+    idle=lambda s: s == Settings(),
+)
