@@ -34,7 +34,7 @@ def run(side: int) -> None:
     for operation in OPERATIONS:
         if not operation.apply:
             continue
-        inputs = [ready._layer(name, sizes) for name in operation.reads]
+        inputs = ready._input_layers(operation, sizes)
         options = recipe.settings(operation.id).model_dump()
         place = ready._frame(operation, sizes)
         decide = (

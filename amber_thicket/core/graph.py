@@ -240,9 +240,15 @@ class Evaluation:
     def _inputs(self, operation: Operation) -> tuple[str | None, ...]:
         given = self.given(operation)
         if given is None:
-            return operation.reads
+            return tuple(self._there(name) for name in operation.reads)
         beside = (f"tiled.{role}" if role in self.brought else None for role in given.beside)
         return (f"tiled.{given.role}", *beside)
+
+    def _there(self, name: str) -> str | None:
+        """The layer meant; None for an existing map the capture did not bring."""
+        if not name.startswith("?"):
+            return name
+        return name[1:] if name.split(".")[1] in self.brought else None
 
     def _input_keys(self, operation: Operation, sizes: Sizes) -> list[str]:
         return [self._key(name, sizes) if name else "" for name in self._inputs(operation)]

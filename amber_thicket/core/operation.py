@@ -34,7 +34,8 @@ class Given:
 class Operation:
     """One step.
 
-    id: "stage.name". reads: layers it takes, in the order of the function's arguments. writes: the
+    id: "stage.name". reads: layers it takes, in the order of the function's arguments; "?step.role" is an
+    existing map after a step, None where the capture brought none. writes: the
     layer it makes ("" for settings that other parts read). decide: optional first half that looks at
     the inputs at plan size and returns what holds for every size (levels, joins, light field);
     its result reaches `apply` as `decided`. also: ids of operations without a function whose settings this one

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from amber_thicket.core.check import limits
-from amber_thicket.core.even import highlight, hues, light, original, shadow, tone
+from amber_thicket.core.even import highlight, hues, known, light, original, shadow, tone
 from amber_thicket.core.gather import maps, orient, white
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
@@ -25,6 +25,7 @@ OPERATIONS: tuple[Operation, ...] = (
     crop.OPERATION,
     size.OPERATION,
     light.OPERATION,
+    known.OPERATION,
     shadow.OPERATION,
     highlight.OPERATION,
     original.OPERATION,

@@ -185,7 +185,7 @@ def figures(evaluation: Evaluation) -> dict[str, Any]:
     after = evaluation.layer("base_color", size).pixels
     before = evaluation.layer("evened", size).pixels
     evidence = {}
-    for layer in ("squared", "evened_light", "evened", *evaluation.maps()):
+    for layer in ("squared", "evened_light", "evened_known", "evened", *evaluation.maps()):
         for name, value in evaluation.layer(layer, size).evidence.items():
             if isinstance(value, int | float) and math.isfinite(value):
                 evidence[f"{layer}.{name}"] = value

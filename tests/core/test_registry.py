@@ -25,7 +25,8 @@ class RegistryTest(unittest.TestCase):
     def test_layers_are_made_before_they_are_read(self) -> None:
         made = {"photo"}
         for operation in OPERATIONS:
-            self.assertLessEqual(set(operation.reads), made, operation.id)
+            needed = {name for name in operation.reads if not name.startswith("?")}
+            self.assertLessEqual(needed, made, operation.id)
             made.add(operation.writes)
         self.assertLessEqual(set(STAGE_LAYERS.values()), set(BY_LAYER))
 

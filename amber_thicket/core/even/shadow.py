@@ -41,7 +41,7 @@ OPERATION = Operation(
     label="Shadow",
     help="Dark patches that the light made.",
     settings=Settings,
-    reads=("evened_light",),
+    reads=("evened_known",),
     writes="evened_shadow",
     apply=shadow,
     idle=lambda s: s.amount == 0,

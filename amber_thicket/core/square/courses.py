@@ -21,7 +21,7 @@ from amber_thicket.core.raster import Pixels
 _SIDE, _GRID, _STRIPS = 900, 384, 5
 _SMOOTH = (5.0, 2.4, 1.3)
 _STEPS = np.array([0.02, 0.02, 0.01, 0.1, 0.02])
-_MOST_BEND = 0.15
+_MOST_BEND, _BEND_GAIN = 0.15, 0.008
 _FARTHEST = np.radians(15)
 USUAL_FOCAL = 1.3
 
@@ -79,19 +79,31 @@ def refined(
     tone: as tone_of gives it. forward: the view of a tilt. box: the part of the surface that is compared, from the
     view; it stays the same through each of the three passes.
     """
-    at = np.append(np.asarray(start, np.float64), 0.0)
-    for smooth in _SMOOTH:
-        part = box(forward(*at[:4]))
+    start = np.asarray(start, np.float64)
 
-        def cost(p: NDArray[np.float64], part: Box = part, smooth: float = smooth) -> float:
-            if not 0.6 < p[3] < 4 or abs(p[4]) > _MOST_BEND or np.abs(p[:3] - start[:3]).max() > _FARTHEST:
+    def searched(at: NDArray[np.float64], smooth: float, part: Box) -> tuple[NDArray[np.float64], float]:
+        """The best view near `at` (its lens bend too, when it has one), and its cost."""
+
+        def cost(p: NDArray[np.float64]) -> float:
+            k1 = float(p[4]) if p.size > 4 else 0.0
+            if not 0.6 < p[3] < 4 or abs(k1) > _MOST_BEND or np.abs(p[:3] - start[:3]).max() > _FARTHEST:
                 return 1.0
             # Usual lenses are hardly bent and hardly long: a slight pull where the courses do not decide.
-            pull = 0.01 * float(np.log(p[3] / USUAL_FOCAL) ** 2) + 2 * float(p[4] ** 2)
-            return pull - agreement(flattened(tone, forward(*p[:4]), part, p[4]), smooth)
+            pull = 0.01 * float(np.log(p[3] / USUAL_FOCAL) ** 2) + 2 * k1 * k1
+            return pull - agreement(flattened(tone, forward(*p[:4]), part, k1), smooth)
 
-        steps = _STEPS * (1.0 if smooth == _SMOOTH[0] else 0.4)
-        simplex = np.vstack([at, at + np.diag(steps)])
-        options = {"initial_simplex": simplex, "xatol": 1e-4, "fatol": 1e-5, "maxfev": 180}
-        at = minimize(cost, at, method="Nelder-Mead", options=options).x
-    return at
+        steps = _STEPS[: at.size] * (1.0 if smooth == _SMOOTH[0] else 0.4)
+        options = {"initial_simplex": np.vstack([at, at + np.diag(steps)]), "xatol": 1e-4, "fatol": 1e-5, "maxfev": 180}
+        found = minimize(cost, at, method="Nelder-Mead", options=options)
+        return found.x, float(found.fun)
+
+    at = np.append(start, 0.0)
+    for smooth in _SMOOTH[:-1]:
+        at, _ = searched(at, smooth, box(forward(*at[:4])))
+    part = box(forward(*at[:4]))
+    straight, plain = searched(at[:4], _SMOOTH[-1], part)
+    # The bend is told apart from noise by what it gains; from both ends, as the search may stick.
+    bent, best = min(
+        (searched(p, _SMOOTH[-1], part) for p in (at, np.append(straight, 0.0))), key=lambda found: found[1]
+    )
+    return bent if plain - best > _BEND_GAIN else np.append(straight, 0.0)

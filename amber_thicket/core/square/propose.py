@@ -29,13 +29,13 @@ _NEAR = 0.03
 _FOCAL = courses.USUAL_FOCAL
 _STEEPEST = np.radians(58)
 ENOUGH = 0.2
-_ASKEW, _BEND = 1.5, 0.015
+_ASKEW = 1.5
 
 
 @dataclass(frozen=True)
 class Proposal:
     """corners: upper left, upper right, lower right, lower left, in per cent of the picture without lens bend.
-    k1: the bend, as in lens.py; 0 where it is too slight to tell. confidence: 0..1. tilt: degrees off straight on.
+    k1: the bend, as in lens.py; 0 where none shows. confidence: 0..1. tilt: degrees off straight on.
     turn: degrees the courses lie askew. reason: in words. accepted: sure enough to offer."""
 
     corners: tuple[tuple[float, float], ...]
@@ -193,7 +193,7 @@ def propose(pixels: Pixels) -> Proposal:
         reason = f"Lines crossing at right angles lie {away:.0f}° off straight on and {np.degrees(turn):.1f}° askew."
     return Proposal(
         _corners(forward, aspect),
-        round(float(k1), 3) if abs(k1) > _BEND else 0.0,
+        round(float(k1), 3),
         round(confidence, 2),
         round(away, 1),
         round(float(np.degrees(turn)), 1),

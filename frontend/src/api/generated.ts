@@ -54,6 +54,7 @@ export interface SettingValues {
   "square.size.sample_mm": number;
   "even.light.amount": number;
   "even.light.size": number;
+  "even.known.amount": number;
   "even.shadow.amount": number;
   "even.shadow.size": number;
   "even.highlight.amount": number;
