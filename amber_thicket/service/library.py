@@ -9,7 +9,7 @@ from typing import Any
 
 from peewee import SqliteDatabase
 
-from amber_thicket.core.graph import Cancel, Evaluation, Memory
+from amber_thicket.core.graph import Cancel, Evaluation, Memory, output_size
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
@@ -117,6 +117,7 @@ class Library:
             recipe = from_json(step.recipe).with_changes(changes)
             if recipe.as_json() == step.recipe:
                 return material
+            recipe = kept_scale(self.evaluation(material), recipe, changes)
             return self._stepped(material, recipe, label=label, gesture=gesture)
 
     def _stepped(self, material: Material, recipe: Recipe, *, label: str, gesture: str) -> Material:
@@ -204,6 +205,25 @@ class Library:
         material.changed = time.time()
         material.save()
         return material
+
+
+def kept_scale(before: Evaluation, recipe: Recipe, changes: dict[str, Any]) -> Recipe:
+    """The recipe with its real width following the crop: a millimetre of the picture stays a millimetre.
+
+    before: as it was. Nothing follows where no real width is known, or where the same change sets it.
+    """
+    width_mm = before.recipe.settings("square.size").sample_mm
+    cropped = any(path.rsplit(".", 1)[0] == "square.crop" for path in changes)
+    if not cropped or not width_mm or "square.size.sample_mm" in changes:
+        return recipe
+    after = Evaluation(recipe, before.source, before.memory)
+    widths = []
+    for evaluation in (before, after):
+        left, _, right, _ = evaluation.sample_box(evaluation.sizes(output_size(evaluation.recipe)).work)
+        widths.append(right - left)
+    if abs(widths[1] / widths[0] - 1) < 1e-9:
+        return recipe
+    return recipe.with_changes({"square.size.sample_mm": round(width_mm * widths[1] / widths[0], 3)})
 
 
 def evaluation_of(

@@ -64,6 +64,32 @@ class LibraryTest(unittest.TestCase):
         self.library.undo(material.id, material.revision)
         self.assertEqual(self.overlap(), 20)
 
+    def test_the_real_width_follows_the_crop(self) -> None:
+        with temporary_library() as library:
+            material = library.add(
+                [encoded(photograph("gravel"))], "gravel.png", changes={"square.size.sample_mm": 200.0}
+            )
+
+            def width(changes: dict) -> float:
+                nonlocal material
+                material = library.edit(material.id, material.revision, changes, label="", gesture="")
+                return library.recipe(material).settings("square.size").sample_mm
+
+            half = {
+                "square.crop.left": 25.0,
+                "square.crop.right": 75.0,
+                "square.crop.top": 25.0,
+                "square.crop.bottom": 75.0,
+            }
+            self.assertAlmostEqual(width(half), 100.0, delta=0.01)
+            self.assertAlmostEqual(width({"square.crop.left": 50.0}), 50.0, delta=0.01)
+            # What is said in the same change counts; what does not crop changes nothing.
+            self.assertEqual(width({"square.crop.left": 25.0, "square.size.sample_mm": 80.0}), 80.0)
+            self.assertEqual(width({"tile.join.feather": 3.0}), 80.0)
+            material = library.undo(material.id, material.revision)
+            material = library.undo(material.id, material.revision)
+            self.assertAlmostEqual(library.recipe(material).settings("square.size").sample_mm, 50.0, delta=0.01)
+
     def test_stale_edit_is_refused(self) -> None:
         self.edit({"tile.join.overlap_x": 10})
         with self.assertRaises(StaleEdit) as caught:
