@@ -227,6 +227,27 @@ class JourneyTest(BrowserTest):
         suggestion.locator("button:has-text('Use whole repeats')").click()
         self.wait_for_new(old, "second")
         self.page.wait_for_selector("section[aria-label=Suggestion]:has-text('The tile holds')")
+        size = self.page.get_by_role("slider", name="Size of the tile")
+        before = size.get_attribute("aria-valuetext")
+        size.focus()
+        self.page.keyboard.press("ArrowLeft")
+        self.page.wait_for_function(
+            "([s, t]) => s.getAttribute('aria-valuetext') !== t", arg=[size.element_handle(), before]
+        )
+        tile = self.page.get_by_role("slider", name="Tile on the picture")
+        lay = tile.get_attribute("aria-valuetext")
+        grip = tile.bounding_box()
+        assert grip
+        self.page.mouse.move(grip["x"] + 40, grip["y"] + 40)
+        self.page.mouse.down()
+        self.page.mouse.move(grip["x"] + 30, grip["y"] + 34, steps=3)
+        self.page.mouse.up()
+        self.page.wait_for_function(
+            "([s, t]) => s.getAttribute('aria-valuetext') !== t", arg=[tile.element_handle(), lay]
+        )
+        for _ in range(2):
+            self.page.keyboard.press("Control+z")
+        self.page.wait_for_selector("section[aria-label=Suggestion]:has-text('The tile holds')")
         self.page.keyboard.press("Control+z")
         suggestion.locator("button:has-text('Use whole repeats')").wait_for()
 
