@@ -17,7 +17,7 @@ from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID, BY_LAYER
 from amber_thicket.core.roles import BROUGHT, COMPARED, EVERY, MADE
-from amber_thicket.core.square.crop import fitted
+from amber_thicket.core.square.crop import sampled
 from amber_thicket.core.square.view import View, view_of
 from amber_thicket.errors import Cancelled
 
@@ -166,10 +166,12 @@ class Evaluation:
         over = (0.0, 0.0) if join.method == "none" else (join.overlap_x / 100, join.overlap_y / 100)
         width, height = size
         sample_mm = self.recipe.settings("square.size").sample_mm
-        work_width, work_height = width + round(width * over[0]), height + round(height * over[1])
-        tile_mm = sample_mm * width / work_width if sample_mm else None
+        # Rounded down, and the rest of a pixel left out: then all sizes show the picture at one scale, and the copies
+        # that are joined lie a whole number of pixels apart at each of them.
+        exact = (width * (1 + over[0]), height * (1 + over[1]))
+        tile_mm = sample_mm / (1 + over[0]) if sample_mm else None
         picture = self.picture_size()
-        work = Frame(work_width, work_height, float(width), False, tile_mm, picture)
+        work = Frame(int(exact[0] + 1e-6), int(exact[1] + 1e-6), float(width), False, tile_mm, picture, exact)
         return Sizes(work, Frame(width, height, float(width), True, tile_mm, picture), self._level(work))
 
     def picture_size(self) -> tuple[int, int]:
@@ -183,7 +185,7 @@ class Evaluation:
 
     def sample_box(self, work: Frame) -> tuple[float, float, float, float]:
         """Left, top, right, bottom of the sample in pixels of the flattened picture."""
-        return fitted(self.recipe.settings("square.crop"), self.view().size, work.width / work.height)
+        return sampled(self.recipe.settings("square.crop"), self.view().size, work)
 
     def _level(self, work: Frame) -> int:
         view, box = self.view(), self.sample_box(work)

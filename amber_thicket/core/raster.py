@@ -19,6 +19,8 @@ class Frame:
     yardstick of every spatial setting. wraps: the layer's edges meet (true from Tile on).
     tile_mm: physical width of one tile in millimetres, or None when it is not known.
     picture: (width, height) px of the whole capture the layer comes from; (0, 0) when it does not matter.
+    exact: (width, height) before they were rounded down to whole pixels, so that every size has one scale; (0, 0) when
+    nothing was rounded.
     """
 
     width: int
@@ -27,6 +29,12 @@ class Frame:
     wraps: bool
     tile_mm: float | None = None
     picture: tuple[int, int] = (0, 0)
+    exact: tuple[float, float] = (0.0, 0.0)
+
+    @property
+    def extent(self) -> tuple[float, float]:
+        """Width and height the whole of it would have if pixels could be split."""
+        return self.exact if self.exact[0] else (float(self.width), float(self.height))
 
     def length(self, percent: float) -> float:
         """Pixels for a length given in per cent of the tile width."""

@@ -65,8 +65,12 @@ def _with(evaluation: Evaluation, lattice: Lattice, fit: Fit) -> Suggestion:
     edges, join = recipe.settings("square.crop"), recipe.settings("tile.join")
     finest = [axis.finest if axis.returns else 0.0 for axis in lattice.axes]
     view = evaluation.view()
-    sample = evaluation.sample_box(evaluation.sizes(output_size(recipe)).work)
-    tile = ((sample[2] - sample[0]) / (1 + join.overlap_x / 100), (sample[3] - sample[1]) / (1 + join.overlap_y / 100))
+    sizes = evaluation.sizes(output_size(recipe))
+    sample = evaluation.sample_box(sizes.work)
+    tile = (
+        (sample[2] - sample[0]) * sizes.tile.width / sizes.work.width,
+        (sample[3] - sample[1]) * sizes.tile.height / sizes.work.height,
+    )
     counts = [t / p if p else 0.0 for t, p in zip(tile, finest, strict=True)]
     whole = all(
         abs(n - round(n)) < _NEAR * max(n, 1) and (round(n) > 0 or p == 0) for n, p in zip(counts, finest, strict=True)

@@ -63,6 +63,13 @@ def fitted(settings: Settings, picture: tuple[float, float], aspect: float) -> t
     return left, top, left + box_width, top + box_height
 
 
+def sampled(settings: Settings, picture: tuple[float, float], frame: Frame) -> Box:
+    """The part of the flattened picture that a frame's pixels show: the fitted box, less what is left of a pixel."""
+    width, height = frame.extent
+    left, top, right, bottom = fitted(settings, picture, width / height)
+    return left, top, left + (right - left) * frame.width / width, top + (bottom - top) * frame.height / height
+
+
 def doublings(view: View, box: Box, width: int) -> int:
     """How often the sample is doubled with detail of its own to come to width px; 0 where it is not too small."""
     covered = (box[2] - box[0]) / width if view.plain else view.scales(box, width)[0]
@@ -99,7 +106,7 @@ def crop(gathered: Raster, *, frame: Frame, lens: Any, flat: Any, resampling: st
     height, width = pixels.shape[:2]
     view = view_of(flat, lens, (width, height))
     whole = view_of(flat, lens, frame.picture) if frame.picture[0] else view
-    edge = fitted(Settings(**edges), whole.size, frame.width / frame.height)
+    edge = sampled(Settings(**edges), whole.size, frame)
     scale = (view.size[0] / whole.size[0], view.size[1] / whole.size[1])
     box = (edge[0] * scale[0], edge[1] * scale[1], edge[2] * scale[0], edge[3] * scale[1])
     size = (frame.width, frame.height)
