@@ -108,11 +108,13 @@ class Library:
         """Change settings. Steps of one gesture (a drag) fold into one.
 
         A revision ahead of the material's waits a moment for the change before it, which is still on its way.
+        When that one never comes (its page was closed under it), the change is made on what there is.
         Raises StaleEdit when the material has moved on, BadSetting when a value is not allowed.
         """
         self._await(material_id, revision)
         with self.database.atomic("immediate"):
-            material = self._current(material_id, revision)
+            behind = self.get(material_id).revision == revision - 1
+            material = self._current(material_id, revision - 1 if behind else revision)
             step = Step.get_by_id(material.head)
             recipe = from_json(step.recipe).with_changes(changes)
             if recipe.as_json() == step.recipe:

@@ -2,6 +2,7 @@
 
 import threading
 import unittest
+from unittest import mock
 
 from amber_thicket.errors import BadSetting, StaleEdit, UnreadableFile
 from amber_thicket.store.models import Material, Step
@@ -108,6 +109,17 @@ class LibraryTest(unittest.TestCase):
         )
         settings = self.library.recipe(self.library.get(self.material.id)).settings("tile.join")
         self.assertEqual((settings.overlap_x, settings.overlap_y), (11, 12))
+
+    def test_a_change_whose_forerunner_was_broken_off_is_made_all_the_same(self) -> None:
+        with mock.patch("amber_thicket.service.library._PATIENCE", 0.1):
+            self.library.edit(
+                self.material.id, self.material.revision + 1, {"tile.join.overlap_x": 13}, label="", gesture=""
+            )
+            self.assertEqual(self.overlap(), 13)
+            with self.assertRaises(StaleEdit):
+                self.library.edit(
+                    self.material.id, self.material.revision + 5, {"tile.join.overlap_x": 14}, label="", gesture=""
+                )
 
     def test_bad_edit_changes_nothing(self) -> None:
         with self.assertRaises(BadSetting):

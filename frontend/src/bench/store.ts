@@ -102,9 +102,12 @@ async function sendAll() {
   for (let waiting = queue.shift(); waiting; waiting = queue.shift()) await send(waiting);
 }
 
+let onItsWay: Changes = {};
+
 async function send({ changes, label, gesture }: Waiting): Promise<void> {
   const { material } = get();
   if (!material) return;
+  onItsWay = changes;
   set({ saving: true });
   try {
     const layers = showing();
@@ -115,6 +118,7 @@ async function send({ changes, label, gesture }: Waiting): Promise<void> {
   } catch (error) {
     await recover(error, material.id);
   } finally {
+    onItsWay = {};
     set({ saving: false });
   }
 }
@@ -122,10 +126,11 @@ async function send({ changes, label, gesture }: Waiting): Promise<void> {
 /** The page is being left: what still waits goes out at once, as one change behind the one on its way. */
 function sendLast() {
   const { material } = get();
-  if (!material || !queue.length) return;
-  const changes = Object.assign({}, ...queue.map((w) => w.changes)) as Record<string, Value | null>;
+  if (!material || (!queue.length && !get().saving)) return;
+  // The one on its way may be broken off with the page, so what it says goes along once more.
+  const changes = Object.assign({}, onItsWay, ...queue.map((w) => w.changes)) as Record<string, Value | null>;
   const revision = material.revision + (get().saving ? 1 : 0);
-  void api.edit(material.id, revision, changes, queue.at(-1)!.label, "", []).catch(() => {});
+  void api.edit(material.id, revision, changes, queue.at(-1)?.label ?? "Last change", "", []).catch(() => {});
   queue.length = 0;
 }
 
