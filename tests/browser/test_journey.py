@@ -199,7 +199,7 @@ class JourneyTest(BrowserTest):
         ):
             (self.folder / name).write_bytes(encoded(codes))
         self.page.set_input_files("input[type=file]", [str(f) for f in sorted(self.folder.iterdir())])
-        self.page.click("a:has-text('quay')")
+        self.page.wait_for_selector("nav[aria-label=Stages]")
         files = self.page.locator("section[aria-label=Files]")
         files.locator("li").nth(2).wait_for()
         self.assertIn("ends in", files.inner_text())
