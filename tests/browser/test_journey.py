@@ -11,6 +11,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 from PIL import Image
+from playwright.sync_api import Route
 
 from amber_thicket.core.check.convention import y_direction
 from amber_thicket.core.pack.encode import decoded_normal
@@ -272,6 +273,30 @@ class JourneyTest(BrowserTest):
         part.locator("button:has-text('Take the last back')").click()
         self.wait_for_new(again, "second")
         part.locator("text=Nothing catches the eye").wait_for()
+
+    def test_what_is_announced_while_a_material_opens_is_not_missed(self) -> None:
+        """A map comes in after the service told the page of the material, and before the page has it."""
+        self.bring(self.photo("gravel"))
+        material = self.page.url.rsplit("/", 1)[-1]
+        more = self.folder / "gravel_height.png"
+        more.write_bytes(encoded(photograph("gravel")[..., 0]))
+        late: list[str] = []
+
+        def held(route: Route) -> None:
+            answer = route.fetch()
+            if not late:
+                late.append(material)
+                to = f"{self.server.address}api/materials/{material}/files?file=gravel_height.png"
+                self.page.context.request.post(
+                    to, data=more.read_bytes(), headers={"Origin": self.server.address.rstrip("/")}
+                )
+                self.page.wait_for_timeout(600)
+            route.fulfill(response=answer)
+
+        self.page.route(f"**/api/materials/{material}", held)
+        self.page.reload()
+        self.page.locator("section[aria-label=Files] li").nth(1).wait_for()
+        self.assertEqual(late, [material])
 
     def test_neutral_patch_and_triage_evidence(self) -> None:
         codes = photograph("gravel").copy()

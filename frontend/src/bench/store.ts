@@ -31,6 +31,8 @@ const set = useBench.setState;
 /** Changes in the order they were made; one is on its way at a time. */
 const queue: Waiting[] = [];
 let running: Promise<void> | null = null;
+/** The newest revision announced so far; Infinity when the line was down and anything may have been missed. */
+let heard = 0;
 
 export async function loadAbout() {
   if (!get().about) set({ about: await api.about() });
@@ -39,20 +41,25 @@ export async function loadAbout() {
 export async function openMaterial(id: string) {
   set({ material: get().material?.id === id ? get().material : null, pending: {}, missing: null });
   queue.length = 0;
+  heard = 0;
   try {
     const [material] = await Promise.all([api.material(id), loadAbout()]);
     set({ material });
+    await catchUp(heard);
   } catch (error) {
     if (error instanceof Problem) set({ missing: error });
     else throw error;
   }
 }
 
-/** Catches up with what another tab, or a restart of the program, changed. */
-export async function catchUp(revision?: number) {
+/** Catches up with what another tab, an import, or a restart of the program changed. What is announced while the
+ * material is still on its way, or while a change of our own is, is looked after when that has come. */
+export async function catchUp(revision = Infinity) {
+  heard = Math.max(heard, revision);
   const material = get().material;
-  if (!material || running || (revision !== undefined && revision <= material.revision)) return;
+  if (!material || running || heard <= material.revision) return;
   const newest = await api.material(material.id);
+  heard = newest.revision;
   if (get().material?.id === newest.id && newest.revision > (get().material?.revision ?? 0)) set({ material: newest });
 }
 
@@ -80,6 +87,7 @@ export function change(changes: Changes, label: string, gesture = "") {
 function drain(): Promise<void> {
   running ??= sendAll().finally(() => {
     running = null;
+    catchUp(0).catch(tellProblem);
   });
   return running;
 }
