@@ -16,7 +16,7 @@ from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID, BY_LAYER
-from amber_thicket.core.roles import BROUGHT, COMPARED, EVERY, MADE
+from amber_thicket.core.roles import BESIDE, BROUGHT, COMPARED, EVERY, MADE
 from amber_thicket.core.square.crop import sampled
 from amber_thicket.core.square.view import View, view_of
 from amber_thicket.errors import Cancelled
@@ -213,7 +213,7 @@ class Evaluation:
             return f"{self._photo_key()}/{sizes.level}"
         if "." in layer:
             return self._together_key(layer, sizes)
-        if layer in BROUGHT or layer in COMPARED:
+        if layer in BESIDE:
             return self._key(f"tiled.{layer}", sizes)
         operation = BY_LAYER[layer]
         settings = self.recipe.settings(operation.id)
@@ -364,7 +364,7 @@ class Evaluation:
                 if operation.idle and operation.idle(self.recipe.settings(operation.id)):
                     return self._layer(f"{_TOGETHER[step][1]}.{role}", sizes)
             return self.memory.get(self._key(name, sizes), lambda: self._together(name, sizes))  # type: ignore[no-any-return]
-        if name in BROUGHT or name in COMPARED:
+        if name in BESIDE:
             return self._layer(f"tiled.{name}", sizes)
         operation = BY_LAYER[name]
         settings = self.recipe.settings(operation.id)

@@ -53,3 +53,4 @@ EVERY: dict[str, Role] = {**ROLES, **COMPARED}
 
 MADE: tuple[str, ...] = tuple(role.id for role in ROLES.values() if role.made)
 BROUGHT: tuple[str, ...] = tuple(role.id for role in ROLES.values() if not role.made)
+BESIDE: tuple[str, ...] = (*BROUGHT, *COMPARED)

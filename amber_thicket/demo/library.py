@@ -9,11 +9,12 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 from PIL import Image
 
 from amber_thicket.core.graph import Memory
+from amber_thicket.core.roles import ROLES
+from amber_thicket.formats.write import png_bytes
 from amber_thicket.service import preview
 from amber_thicket.service.library import Library
 from amber_thicket.standins.bench.camera import Shot, Stand, photograph
@@ -119,9 +120,7 @@ def truth_files(surface: Surface, stand: Stand | None, stem: str) -> Iterator[tu
     """(file name, PNG) of the surface's true maps as the camera saw them, to compare with."""
     for role, codes in truth_seen(surface, stand).items():
         narrow = (codes >> 8).astype(np.uint8) if role == "normal" else codes
-        done, data = cv2.imencode(".png", narrow[..., ::-1] if narrow.ndim == 3 else narrow)
-        assert done
-        yield f"{stem}_truth_{role}.png", bytes(data)
+        yield f"{stem}_truth_{role}.png", png_bytes(narrow, encoding=ROLES[role].encoding)
 
 
 def _shot(captures: Sequence[Capture]) -> Iterator[list[tuple[str, bytes]]]:

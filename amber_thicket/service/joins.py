@@ -9,11 +9,12 @@ from numpy.typing import NDArray
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.tile.plan import TilePlan, source_of
-from amber_thicket.errors import NotFound, WriteFailed
+from amber_thicket.errors import NotFound
+from amber_thicket.service.preview import encoded
 
-# One tint a piece (blue, green, red, share of 255): told apart by lightness too, for eyes that see no hue.
-_TINTS = ((0, 0, 0, 0), (60, 180, 250, 80), (120, 90, 30, 110), (235, 235, 235, 80))
-_LINE, _UNDER, _UNUSED = (40, 160, 250, 255), (0, 0, 0, 170), (0, 0, 0, 140)
+# One tint a piece (red, green, blue, opacity): told apart by lightness too, for eyes that see no hue.
+_TINTS = ((0, 0, 0, 0), (250, 180, 60, 80), (30, 90, 120, 110), (235, 235, 235, 80))
+_LINE, _UNDER, _UNUSED = (250, 160, 40, 255), (0, 0, 0, 170), (0, 0, 0, 140)
 
 
 def joins(evaluation: Evaluation, where: str) -> bytes:
@@ -24,7 +25,7 @@ def joins(evaluation: Evaluation, where: str) -> bytes:
     work = evaluation.sizes(size).work
     layer = np.zeros((size[1], size[0], 4), np.uint8)
     if evaluation.recipe.settings("tile.join").method == "none":
-        return _png(layer if where == "tile" else np.zeros((work.height, work.width, 4), np.uint8))
+        return encoded(layer if where == "tile" else np.zeros((work.height, work.width, 4), np.uint8), "png")
     plan: TilePlan = evaluation.decided(BY_ID["tile.join"])
     source = source_of(plan, size, (work.width, work.height))
     pieces, lines = _pieces(source), _lines(source)
@@ -34,13 +35,13 @@ def joins(evaluation: Evaluation, where: str) -> bytes:
         # A dark line two pixels wide under a bright one shows on any surface.
         layer[cv2.dilate(np.pad(lines, 2, mode="wrap").astype(np.uint8), np.ones((5, 5)))[2:-2, 2:-2] > 0] = _UNDER
         layer[cv2.dilate(np.pad(lines, 1, mode="wrap").astype(np.uint8), np.ones((2, 2)))[1:-1, 1:-1] > 0] = _LINE
-        return _png(layer)
+        return encoded(layer, "png")
     shown = np.full((work.height, work.width, 4), _UNUSED, np.uint8)
     shown[source[..., 1], source[..., 0]] = tints[pieces]
     at = source[lines]
     for x, y in at:
         cv2.circle(shown, (int(x), int(y)), 1, _LINE, -1)
-    return _png(shown)
+    return encoded(shown, "png")
 
 
 def _pieces(source: NDArray[np.int32]) -> NDArray[np.intp]:
@@ -56,10 +57,3 @@ def _lines(source: NDArray[np.int32]) -> NDArray[np.bool_]:
     for axis, step in ((1, (1, 0)), (0, (0, 1))):
         jumps |= (np.roll(source, -1, axis=axis) - source != np.array(step)).any(-1)
     return jumps
-
-
-def _png(layer: NDArray[np.uint8]) -> bytes:
-    done, data = cv2.imencode(".png", layer, [cv2.IMWRITE_PNG_COMPRESSION, 3])
-    if not done:
-        raise WriteFailed("A picture could not be encoded.", remedy="Try again.")
-    return bytes(data)

@@ -7,8 +7,8 @@ from dataclasses import asdict
 from typing import Any
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
-from amber_thicket.core.tile.giveaways import ALARM, Giveaway, giveaways
-from amber_thicket.core.tile.repair import best_source, read, written
+from amber_thicket.core.tile.giveaways import ALARM, Giveaway, giveaways, unfit
+from amber_thicket.core.tile.repair import read, with_filled
 
 
 def _giveaways(evaluation: Evaluation) -> list[Giveaway]:
@@ -29,12 +29,7 @@ def standing_out(evaluation: Evaluation) -> dict[str, Any]:
 
 
 def filled(evaluation: Evaluation, places: Sequence[tuple[float, float, float]]) -> dict[str, Any]:
-    """Settings of tile.repair that also fill places (x, y, radius), each from where its surroundings look most alike.
-
-    Nothing is taken from another place that stands out, nor from one that is to be filled.
-    """
-    spots = list(read(evaluation.recipe.settings("tile.repair").spots))
+    """Settings of tile.repair that also fill places (x, y, radius). Raises BadSetting when nothing is left to take."""
     tile = evaluation.layer("base_color", fit_side(evaluation.recipe, PLAN_SIDE)).pixels
-    banned = [(place.x, place.y, place.radius) for place in _giveaways(evaluation) if place.strength >= 0.75 * ALARM]
-    spots += [best_source(tile, x, y, radius, [*banned, *places]) for x, y, radius in places]
-    return {"tile.repair.spots": written(spots)}
+    now = evaluation.recipe.settings("tile.repair").spots
+    return {"tile.repair.spots": with_filled(now, tile, places, unfit(_giveaways(evaluation)))}

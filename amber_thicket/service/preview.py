@@ -59,8 +59,10 @@ def codes_of(layer: str, pixels: Pixels) -> NDArray[np.uint8]:
     return quantised(pixels, 8)
 
 
-def _encoded(codes: NDArray[np.uint8], kind: str, quality: int, *, fine_colour: bool = True) -> bytes:
-    picture = cv2.cvtColor(codes, cv2.COLOR_RGB2BGR) if codes.ndim == 3 else codes
+def encoded(codes: NDArray[np.uint8], kind: str, quality: int = 0, *, fine_colour: bool = True) -> bytes:
+    """File bytes ("jpg" of a quality, or "png") for the page: grey, RGB or RGBA."""
+    orders = {3: cv2.COLOR_RGB2BGR, 4: cv2.COLOR_RGBA2BGRA}
+    picture = cv2.cvtColor(codes, orders[codes.shape[2]]) if codes.ndim == 3 else codes
     options = {
         "jpg": [
             cv2.IMWRITE_JPEG_QUALITY,
@@ -84,7 +86,7 @@ def picture(evaluation: Evaluation, layer: str, *, kind: str, side: int) -> byte
         return quantised(np.ascontiguousarray(scalar), 16).astype("<u2").tobytes()
     # The usual preview is for quick answers; whoever zooms in asks for more and gets every colour.
     closely = side > PLAN_SIDE or layer.endswith("normal")
-    return _encoded(codes_of(layer, pixels), kind, 92 if closely else 85, fine_colour=closely)
+    return encoded(codes_of(layer, pixels), kind, 92 if closely else 85, fine_colour=closely)
 
 
 def packed(evaluation: Evaluation, *, side: int) -> bytes:
@@ -92,7 +94,7 @@ def packed(evaluation: Evaluation, *, side: int) -> bytes:
     channels = [
         quantised(_pixels(evaluation, role, side), 8) for role in ("ambient_occlusion", "roughness", "metallic")
     ]
-    return _encoded(cv2.merge(channels), "png", 0)
+    return encoded(cv2.merge(channels), "png", 0)
 
 
 def strip(evaluation: Evaluation) -> bytes:
@@ -106,14 +108,14 @@ def strip(evaluation: Evaluation) -> bytes:
         else:
             codes = _card(codes_of(STAGE_LAYERS[stage], _pixels(evaluation, STAGE_LAYERS[stage], PLAN_SIDE)))
         cards.append(codes if codes.ndim == 3 else np.repeat(codes[..., None], 3, -1))
-    return _encoded(np.vstack(cards), "jpg", 82)
+    return encoded(np.vstack(cards), "jpg", 82)
 
 
 def thumbnail(evaluation: Evaluation) -> bytes:
     """A small square of the finished surface for the library, as JPEG."""
     shaded = _shaded(evaluation)
     side = min(shaded.shape[:2])
-    return _encoded(cv2.resize(shaded[:side, :side], (320, 320), interpolation=cv2.INTER_AREA), "jpg", 85)
+    return encoded(cv2.resize(shaded[:side, :side], (320, 320), interpolation=cv2.INTER_AREA), "jpg", 85)
 
 
 def _card(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:

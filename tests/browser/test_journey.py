@@ -4,6 +4,7 @@ import io
 import json
 import re
 import tempfile
+import time
 import unittest
 import zipfile
 from pathlib import Path
@@ -331,6 +332,27 @@ class JourneyTest(BrowserTest):
         )
         self.assertGreater(float(one.std()), 8, "the surface is drawn")
         self.assertGreater(float(np.abs(one - other).mean()), 2, "the lamp moves the light")
+
+    def test_many_at_once_by_drop_and_one_by_paste_with_progress(self) -> None:
+        given = """([names, bytes, kind]) => {
+            const box = new DataTransfer();
+            for (const name of names) box.items.add(new File([new Uint8Array(bytes)], name, { type: "image/png" }));
+            if (kind === "paste") dispatchEvent(new ClipboardEvent("paste", { clipboardData: box }));
+            else for (const type of ["dragover", "drop"])
+                document.querySelector("main").dispatchEvent(new DragEvent(type, { dataTransfer: box, bubbles: true, cancelable: true }));
+        }"""
+        codes = list(encoded(photograph("grass")[:300, :300]))
+        self.page.wait_for_selector("main")
+        self.page.route("**/api/materials?*", lambda route: (time.sleep(0.4), route.continue_())[1])
+        self.page.evaluate(given, [["quay.png", "jetty.png"], codes, "drop"])
+        self.page.wait_for_selector("[aria-label='Captures on their way'] >> text=quay.png")
+        for name in ("quay", "jetty"):
+            self.page.locator(f"a:has-text('{name}')").wait_for()
+        self.page.locator("[aria-label='Captures on their way']").wait_for(state="detached")
+        # One surface is meant to be worked on: its bench opens by itself.
+        self.page.evaluate(given, [["mole.png"], codes, "paste"])
+        self.page.wait_for_selector("nav[aria-label=Stages]")
+        self.assertIn("mole", self.page.inner_text("header"))
 
     def test_bad_file_says_what_is_wrong(self) -> None:
         broken = self.folder / "broken.png"

@@ -3,6 +3,7 @@
 import unittest
 from dataclasses import replace
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
@@ -133,6 +134,13 @@ class RuleTest(unittest.TestCase):
             of(**{k.replace(".", "__"): v for k, v in finding.fix.changes.items()}), "tiling.giveaways"
         )
         self.assertEqual([f.level for f in after], ["pass"], after)
+
+    def test_where_nothing_is_left_to_fill_from_there_is_no_fix_and_the_check_goes_on(self) -> None:
+        spoiled = with_map(self.good, "base_color", planted(self.good.maps["base_color"].pixels))
+        whole = [(0.5, 0.5, 0.9)]
+        with mock.patch("amber_thicket.core.check.rules.tiling_giveaways.unfit", return_value=whole):
+            finding = self.assert_bad(spoiled, "tiling.giveaways")
+        self.assertIsNone(finding.fix)
 
     def test_blank_maps_are_named(self) -> None:
         self.assertTrue(any("blank" in f.measured for f in self.findings(self.good, "set.blank_maps")))

@@ -126,7 +126,11 @@ def sunlight(height: Pixels, x: float, y: float, tile: float) -> Pixels:
 
 
 def _open(height: Pixels, x: float, y: float, reach: float) -> Pixels:
-    """1 where the sun reaches, 0 where something nearer to it stands higher than its ray."""
+    """1 where the sun reaches, 0 where something nearer to it stands higher than its ray.
+
+    The capture bench casts its shadows by itself: were it this same function, the bench could not show what is wrong
+    with it.
+    """
     length = float(np.hypot(x, y))
     if length < 1e-3:
         return np.ones_like(height)
@@ -150,12 +154,10 @@ def _open(height: Pixels, x: float, y: float, reach: float) -> Pixels:
     return cv2.GaussianBlur(open_, (0, 0), 0.8)
 
 
-def known(
-    lit: Raster, height: Raster | None, *, frame: Frame, decided: Light | None, amount: float
-) -> Raster:  # fmt: skip
+def known(lit: Raster, height: Raster | None, *, frame: Frame, decided: Light | None, amount: float) -> Raster:
     """Linear RGB divided by the light the height explains, by amount per cent."""
     if height is None or decided is None:
-        return Raster(lit.pixels, evidence=dict(lit.evidence))
+        return lit
     scaled = np.ascontiguousarray(height.pixels * np.float32(decided.depth * frame.tile_width))
     sky = occlusion.from_height(scaled, depth=1.0, reach=frame.tile_width * _REACH, wraps=False)
     light = (1 - decided.sky) * sunlight(scaled, decided.x, decided.y, frame.tile_width) + decided.sky * sky + _SPILL

@@ -121,8 +121,7 @@ def _size(width: int, height: int) -> Finding:
 
 
 def _exposure(codes: Pixels) -> list[Finding]:
-    red, green, blue = cv2.split(codes)
-    brightest = np.maximum(np.maximum(red, green), blue)
+    brightest, _ = _ends(codes)
     burnt, crushed = brightest >= 254 / 255, brightest <= 1 / 255
     white, black = float(burnt.mean()), float(crushed.mean())
     found = []
@@ -135,6 +134,12 @@ def _exposure(codes: Pixels) -> list[Finding]:
     return found or [Finding("pass", "Exposure", "nothing clipped")]
 
 
+def _ends(codes: Pixels) -> tuple[Pixels, Pixels]:
+    """The largest and the smallest of each pixel's three channels; plane by plane, which is much quicker."""
+    red, green, blue = cv2.split(codes)
+    return np.maximum(np.maximum(red, green), blue), np.minimum(np.minimum(red, green), blue)
+
+
 def _light(pixels: Pixels) -> Finding:
     grid = shrink(np.maximum(luminance(pixels), 1e-4), max(1, min(pixels.shape[:2]) // 8))
     uneven = float(np.percentile(grid, 90)) / max(float(np.percentile(grid, 10)), 1e-4)
@@ -145,9 +150,8 @@ def _light(pixels: Pixels) -> Finding:
 
 
 def _glare(codes: Pixels) -> Finding:
-    red, green, blue = cv2.split(codes)
-    bright = np.maximum(np.maximum(red, green), blue)
-    dull = bright - np.minimum(np.minimum(red, green), blue)
+    bright, dark = _ends(codes)
+    dull = bright - dark
     shiny = (bright > 0.965) & (dull < 0.12) & (bright > np.median(bright) + 0.25)
     share = float(shiny.mean())
     if share > GLARE:

@@ -6,6 +6,7 @@ what is usual there, on its own side. The figure and its limit come from photogr
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -17,6 +18,8 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
 
 ALARM = 1.95
+# From this share of it on a place is too conspicuous to fill others from.
+_NO_SOURCE = 0.75
 _SIDE, _SIZES, _TREND = 512, (10, 20, 40), 80
 _PEAKS, _USUAL = 14, slice(5, 14)
 # Under this spread a surface is even, and nothing finer than it can be seen: L*, a* and b* in CIELAB units.
@@ -61,6 +64,11 @@ def giveaways(tile: Pixels) -> list[Giveaway]:
         Giveaway((column + 0.5) / size[0], (row + 0.5) / size[1], 2.0 * sigma / size[0], round(value / usual, 2))
         for value, row, column, sigma in found
     ]
+
+
+def unfit(found: Sequence[Giveaway]) -> list[tuple[float, float, float]]:
+    """(x, y, radius) of the places nothing should be filled from."""
+    return [(place.x, place.y, place.radius) for place in found if place.strength >= _NO_SOURCE * ALARM]
 
 
 def _standing_out(lab: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:

@@ -211,6 +211,17 @@ def best_source(tile: Pixels, x: float, y: float, radius: float, banned: Sequenc
     return Spot(x, y, radius, (column + 0.5) / size[0], (row + 0.5) / size[1])
 
 
+def with_filled(
+    text: str, tile: Pixels, places: Sequence[tuple[float, float, float]], banned: Sequence[tuple[float, float, float]]
+) -> str:
+    """The setting with places (x, y, radius) filled too, each from where its surroundings look most alike.
+
+    Nothing is taken from a banned place, nor from one that is to be filled. Raises BadSetting when none is left.
+    """
+    spots = [best_source(tile, x, y, radius, [*banned, *places]) for x, y, radius in places]
+    return written([*read(text), *spots])
+
+
 OPERATION = Operation(
     id="tile.repair",
     label="Repair",

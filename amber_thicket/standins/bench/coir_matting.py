@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from amber_thicket.standins.bench.noise import Field, flat, fractal, mix, smoothstep
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.bench.surface import Surface, surface_of
 
 
 def coir_matting(side: int, seed: int, *, yarns: int = 22) -> Surface:
@@ -34,13 +34,7 @@ def coir_matting(side: int, seed: int, *, yarns: int = 22) -> Surface:
     albedo *= (1 + 0.05 * fuzz)[..., None]
     albedo = mix(albedo, flat(shape, (203, 165, 112)) * (1 + 0.15 * loose_tone)[..., None], 0.75 * loose)
     roughness = np.clip(0.82 + 0.06 * gap - 0.05 * fibre, 0.4, 1)
-    return Surface(
-        (relief - relief.min()).astype(np.float32),
-        albedo.clip(0.008, 0.95).astype(np.float32),
-        roughness.astype(np.float32),
-        np.zeros(shape, np.float32),
-        300.0,
-    )
+    return surface_of(relief, albedo, roughness, unit=1.0, width_mm=300.0)
 
 
 def _yarns(

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from amber_thicket.standins.bench.noise import Cells, Field, flat, fractal, mix, per_cell, smoothstep
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.bench.surface import Surface, surface_of
 
 
 def cork_board(side: int, seed: int, *, flecks: int = 7) -> Surface:
@@ -40,13 +40,7 @@ def cork_board(side: int, seed: int, *, flecks: int = 7) -> Surface:
     albedo = mix(albedo, flat(shape, (96, 60, 36)), np.clip(0.6 * seam + 0.55 * pores + 0.8 * voids, 0, 1))
     albedo, height = _flecks(albedo, height, rng, unit, flecks)
     roughness = np.clip(0.8 + 0.05 * grain + 0.08 * seam, 0.4, 1)
-    return Surface(
-        (unit * (height - height.min())).astype(np.float32),
-        albedo.clip(0.01, 0.95).astype(np.float32),
-        roughness.astype(np.float32),
-        np.zeros(shape, np.float32),
-        240.0,
-    )
+    return surface_of(height, albedo, roughness, unit=unit, width_mm=240.0)
 
 
 def _flecks(albedo: Field, height: Field, rng: np.random.Generator, unit: float, count: int) -> tuple[Field, Field]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from amber_thicket.standins.bench.noise import Field, flat, fractal, mix, smoothstep
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.bench.surface import Surface, surface_of
 
 
 def deck_planks(side: int, seed: int, *, boards: int = 7) -> Surface:
@@ -43,12 +43,13 @@ def deck_planks(side: int, seed: int, *, boards: int = 7) -> Surface:
     height = 3.5 * lift + 2.2 * grain + 1.3 * fibre + 4 * smoothstep(0, 16, near) - 16 * gap - 5 * crack + 2 * knots
     height = height + head * 2.2
     roughness = np.clip(0.72 + 0.04 * fibre + 0.1 * gap - 0.2 * head, 0.3, 1)
-    return Surface(
-        (unit * (height - height.min())).astype(np.float32),
-        albedo.clip(0.01, 0.9).astype(np.float32),
-        roughness.astype(np.float32),
-        (0.9 * head * (1 - rusty * 0.9)).astype(np.float32),
-        900.0,
+    return surface_of(
+        height,
+        albedo,
+        roughness,
+        unit=unit,
+        width_mm=900.0,
+        metallic=0.9 * head * (1 - rusty * 0.9),
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from amber_thicket.standins.bench.noise import Cells, flat, fractal, mix, per_cell, smoothstep
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.bench.surface import Surface, surface_of
 
 
 def embossed_hide(side: int, seed: int, *, across: int = 5) -> Surface:
@@ -41,10 +41,4 @@ def embossed_hide(side: int, seed: int, *, across: int = 5) -> Surface:
     albedo = mix(albedo, flat(shape, (58, 34, 22)), 0.35 * crease)
     albedo *= (1 + 0.04 * pore)[..., None]
     roughness = np.clip(0.5 + 0.06 * pore + 0.12 * crease - 0.14 * np.clip(rub, 0, 1), 0.2, 1)
-    return Surface(
-        (unit * (height - height.min())).astype(np.float32),
-        albedo.clip(0.01, 0.9).astype(np.float32),
-        roughness.astype(np.float32),
-        np.zeros(shape, np.float32),
-        180.0,
-    )
+    return surface_of(height, albedo, roughness, unit=unit, width_mm=180.0)

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from amber_thicket.standins.bench.noise import Cells, Field, flat, fractal, mix, smoothstep, warped
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.bench.surface import Surface, surface_of
 
 
 def lime_render(side: int, seed: int) -> Surface:
@@ -31,13 +31,7 @@ def lime_render(side: int, seed: int) -> Surface:
     albedo = mix(albedo, flat(shape, (233, 226, 212)) * (1 + 0.12 * shell_tone)[..., None], 0.85 * shell)
     albedo = mix(albedo, flat(shape, (104, 90, 73)), np.clip(0.55 * cracks + 0.4 * pits, 0, 1))
     roughness = np.clip(0.86 + 0.04 * sand - 0.25 * damp * 0.4 - 0.12 * shell, 0.3, 1)
-    return Surface(
-        (unit * (height - height.min())).astype(np.float32),
-        albedo.clip(0.01, 0.95).astype(np.float32),
-        roughness.astype(np.float32),
-        np.zeros(shape, np.float32),
-        600.0,
-    )
+    return surface_of(height, albedo, roughness, unit=unit, width_mm=600.0)
 
 
 def _trowel(shape: tuple[int, int], rng: np.random.Generator, unit: float) -> Field:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from amber_thicket.standins.bench.noise import Field, flat, fractal, mix, smoothstep
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.bench.surface import Surface, surface_of
 
 
 def slate_shingles(side: int, seed: int, *, courses: int = 9, across: int = 6) -> Surface:
@@ -38,13 +38,7 @@ def slate_shingles(side: int, seed: int, *, courses: int = 9, across: int = 6) -
     albedo, relief = _lichen(albedo, relief, shape, rng, unit)
     albedo = mix(albedo, flat(shape, (34, 33, 32)), 0.75 * layer.gap)
     roughness = np.clip(0.58 + 0.05 * fine - 0.04 * riven + 0.25 * rust, 0.3, 1)
-    return Surface(
-        (unit * (relief - relief.min())).astype(np.float32),
-        albedo.clip(0.01, 0.9).astype(np.float32),
-        roughness.astype(np.float32),
-        np.zeros(shape, np.float32),
-        1200.0,
-    )
+    return surface_of(relief, albedo, roughness, unit=unit, width_mm=1200.0)
 
 
 class _Layer:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from amber_thicket.standins.bench.noise import Cells, flat, fractal, mix, per_cell, smoothstep
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.bench.surface import Surface, surface_of
 
 
 def tarred_felt(side: int, seed: int) -> Surface:
@@ -30,10 +30,4 @@ def tarred_felt(side: int, seed: int) -> Surface:
     albedo = mix(albedo, flat(shape, (25, 24, 24)) * (1 + 0.15 * wave)[..., None], run)
     height = 6 * wave + 4 * wrinkle + (1 - 0.9 * run) * (3.4 * grain + 0.25 * fine) + run * (2.6 + 0.5 * wave)
     roughness = np.clip(0.86 + 0.03 * fine - 0.15 * bald - 0.55 * run, 0.15, 1)
-    return Surface(
-        (unit * (height - height.min())).astype(np.float32),
-        albedo.clip(0.008, 0.9).astype(np.float32),
-        roughness.astype(np.float32),
-        np.zeros(shape, np.float32),
-        400.0,
-    )
+    return surface_of(height, albedo, roughness, unit=unit, width_mm=400.0)

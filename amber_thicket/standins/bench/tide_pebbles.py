@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from amber_thicket.standins.bench.noise import Cells, Field, flat, fractal, mix, per_cell, smoothstep
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.bench.surface import Surface, surface_of
 
 _KINDS = ((112, 112, 116), (150, 142, 130), (96, 88, 92), (168, 156, 138), (122, 98, 84), (84, 92, 96), (190, 184, 172))
 
@@ -21,13 +21,7 @@ def tide_pebbles(side: int, seed: int) -> Surface:
     roughness = np.full(shape, 0.75, np.float32)
     for spacing, rise, share in ((34.0, 9.0, 0.75), (62.0, 20.0, 0.7), (118.0, 42.0, 0.55)):
         height, albedo, roughness = _laid(height, albedo, roughness, rng, unit, spacing * unit, rise, share, fine)
-    return Surface(
-        (unit * (height - height.min())).astype(np.float32),
-        albedo.clip(0.01, 0.9).astype(np.float32),
-        np.clip(roughness, 0.2, 1).astype(np.float32),
-        np.zeros(shape, np.float32),
-        600.0,
-    )
+    return surface_of(height, albedo, np.clip(roughness, 0.2, 1), unit=unit, width_mm=600.0)
 
 
 def _laid(

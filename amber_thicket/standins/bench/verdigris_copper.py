@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from amber_thicket.standins.bench.noise import Field, flat, fractal, mix, smoothstep
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.bench.surface import Surface, surface_of
 
 
 def verdigris_copper(side: int, seed: int) -> Surface:
@@ -31,13 +31,7 @@ def verdigris_copper(side: int, seed: int) -> Surface:
     bare = (1 - crust) * (1 - 0.65 * stain)
     height = 7 * dents + crust * (2.2 + 1.3 * grit + 0.7 * fine) + 0.35 * stain * grit - 0.8 * scratch * (1 - crust)
     roughness = np.clip(0.3 + 0.2 * stain + 0.55 * crust + 0.03 * fine - 0.05 * scratch, 0.1, 1)
-    return Surface(
-        (unit * (height - height.min())).astype(np.float32),
-        albedo.clip(0.01, 0.95).astype(np.float32),
-        roughness.astype(np.float32),
-        smoothstep(0.25, 0.6, bare),
-        500.0,
-    )
+    return surface_of(height, albedo, roughness, unit=unit, width_mm=500.0, metallic=smoothstep(0.25, 0.6, bare))
 
 
 def _scratches(shape: tuple[int, int], rng: np.random.Generator, unit: float, count: int = 70) -> Field:

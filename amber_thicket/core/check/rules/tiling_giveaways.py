@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
-from amber_thicket.core.tile.giveaways import ALARM, giveaways
-from amber_thicket.core.tile.repair import best_source, read, written
+from amber_thicket.core.tile.giveaways import ALARM, Giveaway, giveaways, unfit
+from amber_thicket.core.tile.repair import with_filled
+from amber_thicket.errors import BadSetting
 
 
 def look(subject: Subject) -> Iterable[Finding]:
@@ -18,9 +19,6 @@ def look(subject: Subject) -> Iterable[Finding]:
         strongest = f"{found[0].strength:.1f} ×" if found else "nothing stands out"
         yield Finding("pass", strongest, limit, map="base_color")
         return
-    banned = [(place.x, place.y, place.radius) for place in found if place.strength >= 0.75 * ALARM]
-    spots = list(read(subject.recipe.settings("tile.repair").spots))
-    spots += [best_source(tile, place.x, place.y, place.radius, banned) for place in strong]
     first = strong[0]
     reach = 1.5 * first.radius
     places = "1 place" if len(strong) == 1 else f"{len(strong)} places"
@@ -30,8 +28,19 @@ def look(subject: Subject) -> Iterable[Finding]:
         limit,
         map="base_color",
         box=(max(first.x - reach, 0.0), max(first.y - reach, 0.0), 2 * reach, 2 * reach),
-        fix=Fix(f"Fill {'it' if len(strong) == 1 else 'them'}", {"tile.repair.spots": written(spots)}),
+        fix=_fix(subject, found, strong),
     )
+
+
+def _fix(subject: Subject, found: list[Giveaway], strong: list[Giveaway]) -> Fix | None:
+    """Fills them; None where so much stands out that nothing is left to fill it from."""
+    now, tile = subject.recipe.settings("tile.repair").spots, subject.maps["base_color"].pixels
+    places = [(place.x, place.y, place.radius) for place in strong]
+    try:
+        spots = with_filled(now, tile, places, unfit(found))
+    except BadSetting:
+        return None
+    return Fix(f"Fill {'it' if len(strong) == 1 else 'them'}", {"tile.repair.spots": spots})
 
 
 RULE = Rule(
