@@ -24,7 +24,7 @@ class _Noise:
 
 def warm() -> None:
     """Evaluate, check and pack a small capture with every method."""
-    for method in ("blend", "cut"):
+    for method in ("blend", "cut", "lattice", "regrow", "strew", "stochastic"):
         recipe = Recipe().with_changes(
             {"tile.join.method": method, "square.size.width": 256, "square.size.height": 256}
         )

@@ -13,12 +13,14 @@ from typing import Any, Protocol
 
 from amber_thicket.core.gather.maps import TAKEN, as_layer
 from amber_thicket.core.operation import Given, Operation
+from amber_thicket.core.progress import told_to
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID, BY_LAYER
 from amber_thicket.core.roles import BESIDE, BROUGHT, COMPARED, EVERY, MADE
 from amber_thicket.core.square.crop import sampled
 from amber_thicket.core.square.view import View, view_of
+from amber_thicket.core.tile.join import reach
 from amber_thicket.errors import Cancelled
 
 PLAN_SIDE = 768
@@ -28,7 +30,8 @@ _TOGETHER: dict[str, tuple[str, str]] = {
     "gathered": ("gather.orient", "photo"),
     "squared": ("square.crop", "gathered"),
     "joined": ("tile.join", "squared"),
-    "tiled": ("tile.repair", "joined"),
+    "repaired": ("tile.repair", "joined"),
+    "tiled": ("tile.touch", "repaired"),
 }
 
 
@@ -154,16 +157,19 @@ class Evaluation:
         self.recipe = recipe
         self.source = source
         chosen = recipe.settings("gather.maps")
-        have = files or {}
+        self.files = files or {}
+        have = self.files
         self.brought: dict[str, Source] = {role: have[key] for role in TAKEN if (key := getattr(chosen, role)) in have}
         self.memory = memory
         self.cancel = cancel or Cancel()
+        # Who is told how far a long decision is: the share done, and what is being done.
+        self.told: Callable[[float, str], None] | None = None
         self._keys: dict[tuple[str, Sizes], str] = {}
 
     def sizes(self, size: tuple[int, int]) -> Sizes:
         """Frames for a tile of (width, height) pixels."""
         join = self.recipe.settings("tile.join")
-        over = (0.0, 0.0) if join.method == "none" else (join.overlap_x / 100, join.overlap_y / 100)
+        over = reach(join)
         width, height = size
         sample_mm = self.recipe.settings("square.size").sample_mm
         # Rounded down, and the rest of a pixel left out: then all sizes show the picture at one scale, and the copies
@@ -172,7 +178,10 @@ class Evaluation:
         tile_mm = sample_mm / (1 + over[0]) if sample_mm else None
         picture = self.picture_size()
         work = Frame(int(exact[0] + 1e-6), int(exact[1] + 1e-6), float(width), False, tile_mm, picture, exact)
-        return Sizes(work, Frame(width, height, float(width), True, tile_mm, picture), self._level(work))
+        box, whole = self.sample_box(work), self.view().size
+        part = (box[0] / whole[0], box[1] / whole[1], box[2] / whole[0], box[3] / whole[1])
+        tile = Frame(width, height, float(width), True, tile_mm, picture, part=part)
+        return Sizes(work, tile, self._level(work))
 
     def picture_size(self) -> tuple[int, int]:
         """(width, height) of the capture after it is turned the right way up."""
@@ -325,9 +334,15 @@ class Evaluation:
             inputs = self._input_layers(operation, sizes)
             self.cancel.check()
             settings = self.recipe.settings(operation.id).model_dump()
-            return decide(*inputs, frame=self._frame(operation, sizes), **settings)
+            with told_to(self._reached):
+                return decide(*inputs, frame=self._frame(operation, sizes), **settings)
 
         return self.memory.get(self._decided_key(operation), compute)
+
+    def _reached(self, share: float, what: str) -> None:
+        self.cancel.check()
+        if self.told:
+            self.told(share, what)
 
     def layer(self, name: str, size: tuple[int, int]) -> Raster:
         """A layer for a tile of (width, height) pixels. Raises Cancelled."""

@@ -21,6 +21,7 @@ class Frame:
     picture: (width, height) px of the whole capture the layer comes from; (0, 0) when it does not matter.
     exact: (width, height) before they were rounded down to whole pixels, so that every size has one scale; (0, 0) when
     nothing was rounded.
+    part: left, top, right, bottom of the sample in shares of the flattened picture: where brush strokes on it lie.
     """
 
     width: int
@@ -30,6 +31,7 @@ class Frame:
     tile_mm: float | None = None
     picture: tuple[int, int] = (0, 0)
     exact: tuple[float, float] = (0.0, 0.0)
+    part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
 
     @property
     def extent(self) -> tuple[float, float]:

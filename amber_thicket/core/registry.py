@@ -14,7 +14,7 @@ from amber_thicket.core.response import metallic, roughness
 from amber_thicket.core.roles import MADE
 from amber_thicket.core.settings import describe
 from amber_thicket.core.square import crop, flat, lens, size
-from amber_thicket.core.tile import join, repair
+from amber_thicket.core.tile import join, repair, touch
 
 OPERATIONS: tuple[Operation, ...] = (
     white.OPERATION,
@@ -33,6 +33,7 @@ OPERATIONS: tuple[Operation, ...] = (
     hues.OPERATION,
     join.OPERATION,
     repair.OPERATION,
+    touch.OPERATION,
     bands.OPERATION,
     height.OPERATION,
     normal.OPERATION,

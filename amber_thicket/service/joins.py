@@ -8,7 +8,9 @@ from numpy.typing import NDArray
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
 from amber_thicket.core.registry import BY_ID
+from amber_thicket.core.tile.mosaic import Mosaic, source_of_mosaic
 from amber_thicket.core.tile.plan import TilePlan, source_of
+from amber_thicket.core.tile.stochastic import Mixture
 from amber_thicket.errors import NotFound
 from amber_thicket.service.preview import encoded
 
@@ -26,10 +28,17 @@ def joins(evaluation: Evaluation, where: str) -> bytes:
     layer = np.zeros((size[1], size[0], 4), np.uint8)
     if evaluation.recipe.settings("tile.join").method == "none":
         return encoded(layer if where == "tile" else np.zeros((work.height, work.width, 4), np.uint8), "png")
-    plan: TilePlan = evaluation.decided(BY_ID["tile.join"])
-    source = source_of(plan, size, (work.width, work.height))
-    pieces, lines = _pieces(source), _lines(source)
+    plan: TilePlan | Mosaic | Mixture = evaluation.decided(BY_ID["tile.join"])
+    if isinstance(plan, Mixture):
+        return encoded(layer if where == "tile" else np.zeros((work.height, work.width, 4), np.uint8), "png")
     tints = np.array(_TINTS, np.uint8)
+    if isinstance(plan, Mosaic):
+        found = np.rint(source_of_mosaic(plan, size)).astype(np.int32)
+        source = np.stack([found[..., 0].clip(0, work.width - 1), found[..., 1].clip(0, work.height - 1)], -1)
+        pieces, lines = _coloured(plan, size), _parted(plan, found, size)
+    else:
+        source = source_of(plan, size, (work.width, work.height))
+        pieces, lines = _pieces(source), _lines(source)
     if where == "tile":
         layer = tints[pieces]
         # A dark line two pixels wide under a bright one shows on any surface.
@@ -49,6 +58,22 @@ def _pieces(source: NDArray[np.int32]) -> NDArray[np.intp]:
     height, width = source.shape[:2]
     y, x = np.mgrid[0:height, 0:width]
     return ((source[..., 0] != x) + 2 * (source[..., 1] != y)).astype(np.intp)
+
+
+def _coloured(plan: Mosaic, size: tuple[int, int]) -> NDArray[np.intp]:
+    """A tint for each piece; which one is left to chance, but stays the same."""
+    tint = np.random.default_rng(3).integers(1, len(_TINTS), len(plan.placements))
+    return np.asarray(tint[cv2.resize(plan.labels, size, interpolation=cv2.INTER_NEAREST)], np.intp)
+
+
+def _parted(plan: Mosaic, source: NDArray[np.int32], size: tuple[int, int]) -> NDArray[np.bool_]:
+    """Where another piece begins that does not go on where this one ends."""
+    labels = cv2.resize(plan.labels, size, interpolation=cv2.INTER_NEAREST)
+    lines = np.zeros(labels.shape, bool)
+    for axis in (0, 1):
+        away = np.abs(np.roll(source, -1, axis=axis) - source).max(-1)
+        lines |= (np.roll(labels, -1, axis=axis) != labels) & (away > 2)
+    return lines
 
 
 def _lines(source: NDArray[np.int32]) -> NDArray[np.bool_]:

@@ -6,12 +6,15 @@ from dataclasses import dataclass
 from typing import Any
 
 from amber_thicket.core.graph import Evaluation, output_size
+from amber_thicket.core.raster import Pixels
+from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.square.crop import looked_up
 from amber_thicket.core.square.view import view_of
 from amber_thicket.core.tile.fit import Fit, whole_repeats
 from amber_thicket.core.tile.lattice import SIDE, Lattice, find
+from amber_thicket.core.tile.noiselike import Noiselike, noiselike
 
-_NEAR = 0.012
+_NEAR, _POOR = 0.012, 0.45
 _EDGES = ("left", "top", "right", "bottom")
 
 
@@ -19,12 +22,14 @@ _EDGES = ("left", "top", "right", "bottom")
 class Suggestion:
     """method: of tile.join. reason: in words. changes: settings that follow it; empty when they are so already.
     grid: where the repeats lie in the flattened picture, in 0..1: the tile's left, top, right, bottom, and one period
-    across and down (0 where nothing returns); None without a lattice."""
+    across and down (0 where nothing returns); None without a lattice. against_mixing: why the stochastic method is not
+    offered; empty where it is."""
 
     method: str
     reason: str
     changes: dict[str, Any]
     grid: dict[str, Any] | None
+    against_mixing: str = "Mixing patches would break the pattern that returns."
 
 
 def suggestion(evaluation: Evaluation) -> Suggestion:
@@ -33,10 +38,11 @@ def suggestion(evaluation: Evaluation) -> Suggestion:
     used = [recipe.settings(name).model_dump() for name in ("square.flat", "square.lens", "square.crop")]
     key = f"tiling/{evaluation.gathered_key(SIDE)}/{used}"
     lattice: Lattice = evaluation.memory.get(key, lambda: _looked_for(evaluation))
+    noise: Noiselike = evaluation.memory.get(f"{key}/noise", lambda: noiselike(_whole_crop(evaluation)))
     width, height = output_size(recipe)
     fit = whole_repeats(lattice, _crop_size(evaluation), width / height)
     if fit is None:
-        return _without(evaluation, lattice)
+        return _without(evaluation, lattice, noise)
     return _with(evaluation, lattice, fit)
 
 
@@ -49,6 +55,12 @@ def _crop_size(evaluation: Evaluation) -> tuple[float, float]:
 
 def _looked_for(evaluation: Evaluation) -> Lattice:
     """The repeat within the whole crop, in px of the flattened picture."""
+    pixels = _whole_crop(evaluation)
+    return find(pixels).scaled(_crop_size(evaluation)[0] / pixels.shape[1])
+
+
+def _whole_crop(evaluation: Evaluation) -> Pixels:
+    """All of the crop, flattened, SIDE px long at the most."""
     pixels = evaluation.gathered(SIDE).pixels
     recipe = evaluation.recipe
     view = view_of(recipe.settings("square.flat"), recipe.settings("square.lens"), (pixels.shape[1], pixels.shape[0]))
@@ -57,7 +69,7 @@ def _looked_for(evaluation: Evaluation) -> Lattice:
     box = (edges.left / 100 * width, edges.top / 100 * height, edges.right / 100 * width, edges.bottom / 100 * height)
     scale = SIDE / max(box[2] - box[0], box[3] - box[1])
     size = (max(16, round((box[2] - box[0]) * scale)), max(16, round((box[3] - box[1]) * scale)))
-    return find(looked_up(pixels, view, box, size, "sharp").clip(0, None)).scaled(_crop_size(evaluation)[0] / size[0])
+    return looked_up(pixels, view, box, size, "sharp").clip(0, None)
 
 
 def _with(evaluation: Evaluation, lattice: Lattice, fit: Fit) -> Suggestion:
@@ -106,15 +118,39 @@ def _with(evaluation: Evaluation, lattice: Lattice, fit: Fit) -> Suggestion:
     return Suggestion("lattice", reason, changes, _grid(shares, finest, view.size))
 
 
-def _without(evaluation: Evaluation, lattice: Lattice) -> Suggestion:
+def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike) -> Suggestion:
     join = evaluation.recipe.settings("tile.join")
+    method = "cut"
     if any(axis.returns for axis in lattice.axes):
         reason = f"{_returns(lattice)} But no whole number of repeats leaves room to overlap: crop less of it away."
     else:
         most = max(axis.prominence for axis in lattice.axes)
         reason = f"Nothing in it returns at regular steps (prominence {most:.2f}, a lattice has 0.2 and more)."
-    changes = {} if join.method in ("cut", "none") else {"tile.join.method": "cut"}
-    return Suggestion("cut", reason, changes, None)
+        method, more = _loose(evaluation, noise)
+        reason = f"{reason} {more}"
+    changes: dict[str, Any] = {} if join.method in (method, "none") else {"tile.join.method": method}
+    return Suggestion(method, reason, changes, None, _kept_from(lattice, noise))
+
+
+def _loose(evaluation: Evaluation, noise: Noiselike) -> tuple[str, str]:
+    """The method for a surface without a lattice, and why."""
+    if noise.holds:
+        return "stochastic", noise.reason
+    if noise.loose:
+        return "strew", "It is made of loose pieces that lie any way round, in light from no one side."
+    recipe = evaluation.recipe.with_changes({"tile.join.method": "cut"})
+    cut = Evaluation(recipe, evaluation.source, evaluation.memory, evaluation.cancel, evaluation.files)
+    mismatch = cut.decided(BY_ID["tile.join"]).evidence["join_mismatch"]
+    if mismatch >= _POOR:
+        return "regrow", f"A cut would differ by {mismatch:.2f} of random places along its joins (good is {_POOR})."
+    return "cut", f"A cut differs by only {mismatch:.2f} of random places along its joins."
+
+
+def _kept_from(lattice: Lattice, noise: Noiselike) -> str:
+    """Why mixing patches would not do; empty where it would."""
+    if any(axis.returns for axis in lattice.axes):
+        return "Mixing patches would break the pattern that returns."
+    return "" if noise.holds else noise.reason
 
 
 def _returns(lattice: Lattice) -> str:

@@ -237,7 +237,8 @@ def edited(material_id: str) -> Response:
     layers = [layer for layer in edit.showing if layer in preview.LAYERS]
     if not layers or ENCLOSED not in request.accept_mimetypes.values():
         return _told(material)
-    ahead = kept.library.evaluation(material, kept.slots.take(f"{material_id}/ahead"))
+    cancel = kept.slots.take(f"{material_id}/ahead")
+    ahead = kept.watched(material_id, kept.library.evaluation(material, cancel))
     making = kept.ahead.make(ahead, layers)
     return _with_picture(_told(material), making)
 

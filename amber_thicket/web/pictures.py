@@ -22,7 +22,8 @@ _KINDS = {"jpg": "image/jpeg", "png": "image/png", "u16": "application/octet-str
 def _evaluation(material_id: str) -> Evaluation:
     library = services().library
     slot = request.args.get("slot")
-    return library.evaluation(library.get(material_id), services().slots.take(slot and f"{material_id}/{slot}"))
+    cancel = services().slots.take(slot and f"{material_id}/{slot}")
+    return services().watched(material_id, library.evaluation(library.get(material_id), cancel))
 
 
 def _side() -> int:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import threading
+import time
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import cast
@@ -16,6 +17,9 @@ from amber_thicket.service import preview
 from amber_thicket.service.library import Library
 from amber_thicket.web.config import Config
 from amber_thicket.web.events import Events
+
+# Seconds between two words about how far something is.
+_EVERY = 0.2
 
 
 @dataclass
@@ -65,6 +69,19 @@ class Services:
     events: Events
     slots: Slots = field(default_factory=Slots)
     ahead: Ahead = field(default_factory=Ahead)
+
+    def watched(self, material_id: str, evaluation: Evaluation) -> Evaluation:
+        """The same; pages hear how far its long decisions are, a few times a second at most."""
+        told = [0.0]
+
+        def tell(share: float, what: str) -> None:
+            now = time.monotonic()
+            if now - told[0] >= _EVERY:
+                told[0] = now
+                self.events.announce("working", {"id": material_id, "share": round(share, 3), "what": what})
+
+        evaluation.told = tell
+        return evaluation
 
 
 def services() -> Services:

@@ -116,6 +116,18 @@ class MeetTest(unittest.TestCase):
             self.assertGreater(psnr(encode_srgb8(shrunk), encode_srgb8(small)), 38, method)
 
     def test_nothing_to_suggest_where_nothing_returns(self) -> None:
-        found = suggestion(evaluation(linear_photograph("gravel"), **size_of(512)))
-        self.assertEqual((found.method, found.changes, found.grid), ("cut", {}, None))
-        self.assertIn("Nothing in it returns", found.reason)
+        for name, method in (("gravel", "strew"), ("grass", "strew")):
+            found = suggestion(evaluation(linear_photograph(name), **size_of(512)))
+            self.assertEqual((found.method, found.grid), (method, None))
+            self.assertEqual(found.changes, {"tile.join.method": method})
+            self.assertIn("Nothing in it returns", found.reason)
+            self.assertIn("loose pieces", found.reason)
+            self.assertIn("not noise-like", found.against_mixing)
+
+    def test_mixing_is_suggested_for_render_and_cuts_that_would_show_are_not(self) -> None:
+        lime = suggestion(evaluation(shot("lime_render"), **size_of(SIDE)))
+        self.assertEqual((lime.method, lime.against_mixing), ("stochastic", ""))
+        cork = suggestion(evaluation(shot("cork_board"), **size_of(SIDE)))
+        self.assertEqual(cork.method, "regrow", cork.reason)
+        self.assertIn("along its joins", cork.reason)
+        self.assertTrue(cork.against_mixing)

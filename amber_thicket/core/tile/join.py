@@ -1,30 +1,52 @@
-"""Makes the edges meet: what of the sample overlaps itself, and how the copies are joined."""
+"""Makes the edges meet: what of the sample shows where, and how its copies and pieces are joined."""
 
 from __future__ import annotations
 
-from typing import Literal
+from dataclasses import dataclass
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import field_validator
 
 from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.tile.cut import Path, both_features, closed_path, mismatch, open_path
+from amber_thicket.core.strokes import drawn, read
+from amber_thicket.core.tile.cut import features
+from amber_thicket.core.tile.lattice import find
+from amber_thicket.core.tile.lookalike import Lookalike, Steps
 from amber_thicket.core.tile.meet import meeting, moved_by
+from amber_thicket.core.tile.mosaic import Mosaic, Placement, mosaic, moved, render_mosaic
+from amber_thicket.core.tile.overlap import PIECES, anywhere, blend_shares, cut_labels
+from amber_thicket.core.tile.patchwork import Mask, Patchwork, composed
 from amber_thicket.core.tile.plan import FEATHER, TilePlan, feathered, render
+from amber_thicket.core.tile.regrow import avoid, features_with_height, grow, keep_in_place, mend
+from amber_thicket.core.tile.stochastic import Mixture, mix, patches
+from amber_thicket.core.tile.strew import Limits, strew
 
-PIECES = ((0, 0), (1, 0), (0, 1), (1, 1))
+GROWN = ("regrow", "strew", "stochastic")
+MENDED = 30
+_Method = Literal["none", "blend", "cut", "lattice", "regrow", "strew", "stochastic"]
 
 
 class Settings(OperationSettings):
-    method: Literal["none", "blend", "cut", "lattice"] = setting(
+    method: _Method = setting(
         "cut",
         label="Method",
-        choices={"none": "None", "blend": "Blend", "cut": "Cut", "lattice": "Lattice"},
+        choices={
+            "none": "None",
+            "blend": "Blend",
+            "cut": "Cut",
+            "lattice": "Lattice",
+            "regrow": "Regrow",
+            "strew": "Strew",
+            "stochastic": "Stochastic",
+        },
         help="Cut joins along the least visible path; lattice also bends joints so that they meet; blend fades one "
-        "side into the other; none leaves the edges.",
+        "side into the other; regrow rebuilds the surface from parts of it; strew scatters turned pieces; stochastic "
+        "mixes noise-like surfaces; none leaves the edges.",
     )
     overlap_x: float = setting(
         20.0, ge=4, le=45, step=1, unit="% of tile", label="Overlap across", help="How far left and right side overlap."
@@ -44,106 +66,220 @@ class Settings(OperationSettings):
         label="Feather",
         help="How softly coarse structure is joined; fine structure is joined more tightly.",
     )
+    begin: Literal["photograph", "blocks"] = setting(
+        "photograph",
+        label="Begin with",
+        choices={"photograph": "The photograph", "blocks": "Blocks"},
+        help="Regrow keeps the photograph and replaces only its worst joins, or builds all of it anew from blocks.",
+    )
+    grow: float = setting(
+        1.0, ge=1, le=4, step=0.5, unit="×", label="Grown", help="How many times as wide as the sample the tile is."
+    )
+    apart: float = setting(
+        40.0,
+        ge=0,
+        le=70,
+        step=5,
+        unit="% of tile",
+        label="Twins apart",
+        help="Within this distance no part of the sample is shown twice.",
+    )
+    piece: float = setting(
+        26.0, ge=6, le=60, step=2, unit="% of tile", label="Piece size", help="How wide the pieces are."
+    )
+    turn: float = setting(
+        180.0, ge=0, le=180, step=15, unit="°", label="Turn", help="How far a piece may be turned either way."
+    )
+    spread: float = setting(
+        15.0, ge=0, le=100, step=5, unit="%", label="Size spread", help="How far the sizes of pieces differ."
+    )
+    mirror: bool = setting(True, label="Mirror pieces", help="Lets pieces be mirrored too.")
+    seed: int = setting(1, ge=1, le=9999, step=1, label="Arrangement", help="Another number, another arrangement.")
+    excluded: str = setting(
+        "",
+        label="Left out",
+        help="Parts of the picture that must not be used: a JSON list of [radius, x, y, …], radius 0 for an area.",
+    )
+    kept: str = setting(
+        "",
+        label="Kept",
+        help="Parts of the picture that stay whole: a JSON list of [radius, x, y, …], radius 0 for an area.",
+    )
+
+    @field_validator("excluded", "kept")
+    @classmethod
+    def _are_strokes(cls, value: str) -> str:
+        read(value)
+        return value
 
 
-def _axis_labels(path: Path, extent: int) -> NDArray[np.bool_]:
-    """True where the shifted copy shows: before the path. Returns (len(path), extent)."""
-    return np.arange(extent)[None, :] < path[:, None]
+def reach(chosen: Settings) -> tuple[float, float]:
+    """How much wider and higher than the tile the sample is, in tiles; below 0 where the tile is grown beyond it."""
+    if chosen.method == "none":
+        return 0.0, 0.0
+    over = (0.0, 0.0) if chosen.method in ("strew", "stochastic") else (chosen.overlap_x / 100, chosen.overlap_y / 100)
+    grown = chosen.grow if chosen.method in GROWN else 1.0
+    return (1 + over[0]) / grown - 1, (1 + over[1]) / grown - 1
+
+
+@dataclass(frozen=True)
+class _Sample:
+    """What every method looks at. pixels: linear RGB at plan size; height: (H, W) or None; masks of the brush."""
+
+    pixels: Pixels
+    height: Pixels | None
+    unfit: Mask | None
+    kept: Mask | None
 
 
 def decide_join(
-    evened: Raster, *, frame: Frame, method: str, overlap_x: float, overlap_y: float, wander: float, feather: float
-) -> TilePlan:
-    """The tile plan. evened: linear RGB of the whole sample at plan size; frame: the tile."""
+    evened: Raster, height: Raster | None = None, *, frame: Frame, **given: Any
+) -> TilePlan | Mosaic | Mixture:
+    """The plan. evened: linear RGB of the whole sample at plan size; height: of the sample, where one is known;
+    frame: the tile."""
+    chosen = Settings(**given)
+    size = (evened.pixels.shape[1], evened.pixels.shape[0])
+    masks = [
+        drawn(read(text), size, part=frame.part) > 0.5 if text else None for text in (chosen.excluded, chosen.kept)
+    ]
+    sample = _Sample(evened.pixels, None if height is None else height.pixels, masks[0], masks[1])
+    if chosen.method == "stochastic":
+        return patches(size, (frame.width, frame.height), chosen.piece / 100 * frame.width, chosen.seed)
+    if chosen.method == "strew":
+        return _strewn(sample, frame, chosen)
+    if chosen.method == "regrow":
+        return _regrown(sample, frame, chosen)
+    return _overlapped(sample, frame, chosen)
+
+
+def _overlapped(sample: _Sample, frame: Frame, chosen: Settings) -> TilePlan | Mosaic:
+    """Blend, cut and lattice: whole copies of the sample, one tile apart."""
     width, height = frame.width, frame.height
-    over_x, over_y = evened.pixels.shape[1] - width, evened.pixels.shape[0] - height
-    if method == "blend":
-        shares = _blend_shares(width, height, over_x, over_y, feather)
+    pixels = sample.pixels
+    if chosen.method == "blend":
+        over = (pixels.shape[1] - width, pixels.shape[0] - height)
+        shares = blend_shares(width, height, *over, chosen.feather)
         return TilePlan(PIECES, shares, shares[-1].argmax(axis=0).astype(np.uint8), crisp=False)
-    shifts = meeting(evened.pixels, width, height) if method == "lattice" else None
-    sample = evened.pixels if shifts is None else moved_by(evened.pixels, shifts, width)
-    labels, evidence = _cut_labels(sample, width, height, wander / 100)
+    shifts = meeting(pixels, width, height) if chosen.method == "lattice" else None
+    if shifts is not None:
+        pixels = moved_by(pixels, shifts, width)
+    labels, evidence = cut_labels(pixels, width, height, chosen.wander / 100, sample.unfit, sample.kept)
     if shifts is not None:
         evidence["moved_px"] = round(float(np.abs(shifts).max()) * width, 2)
-    widths = tuple(part * frame.tile_width * feather / (100 * FEATHER[0]) for part in FEATHER[:2])
+    if sample.unfit is not None and sample.unfit.any():
+        seen = features_with_height(features(pixels), sample.height)
+        work = _from_copies(labels, pixels.shape[:2], seen, sample.kept)
+        avoid(work, Lookalike(seen, sample.unfit, Steps()), sample.unfit)
+        return _planned(work, seen, chosen, evidence, shifts)
+    widths = tuple(part * frame.tile_width * chosen.feather / (100 * FEATHER[0]) for part in FEATHER[:2])
     shares = feathered(labels, len(PIECES), (*widths, FEATHER[2] * frame.tile_width))
     return TilePlan(PIECES, shares, labels, shifts=shifts, evidence=evidence)
 
 
-def _cut_labels(sample: Pixels, width: int, height: int, wander: float) -> tuple[NDArray[np.uint8], dict[str, float]]:
-    """Which piece shows where: first the join across is cut over all rows, then the join down on that."""
-    over_x, over_y = sample.shape[1] - width, sample.shape[0] - height
-    left, right = both_features(sample[:, :over_x], sample[:, width:])
-    cost_x = mismatch(left, right)
-    across = open_path(cost_x, wander=wander)
-    shifted = _axis_labels(across, width)
-    upper, lower_part = both_features(sample[:over_y, :width], sample[height:, :width])
-    for strip, rows in ((upper, slice(0, over_y)), (lower_part, slice(height, None))):
-        part = shifted[rows, :over_x]
-        strip[:, :over_x][part] = right[rows][part]
-    cost_y = mismatch(upper, lower_part)
-    down = closed_path(np.ascontiguousarray(cost_y.T), wander=wander)
-    lower = _axis_labels(down, height).T
-    # Where the lower copy shows, the choice across is the one made in the row it comes from.
-    choice = shifted[:height].copy()
-    choice[:over_y] = np.where(lower[:over_y], shifted[height:], shifted[:over_y])
-    # Past the middle both copies show the same pixels. Calling them the shifted one there keeps the
-    # feather from reaching across the border, where it would mix in the sample's bare edge.
-    choice[:, width // 2 :] = True
-    lower[height // 2 :] = True
-    labels = (choice + 2 * lower).astype(np.uint8)
-    along_x, along_y = np.arange(cost_x.shape[0]), np.arange(cost_y.shape[1])
-    on_path = np.concatenate([cost_x[along_x, across], cost_y[down, along_y]]) ** 0.5
-    return labels, {"join_mismatch": round(float(on_path.mean()) / max(_anywhere(left, upper), 1e-9), 3)}
+def _from_copies(labels: NDArray[np.uint8], sample: tuple[int, ...], seen: Pixels, kept: Mask | None) -> Patchwork:
+    """The patchwork of a cut: its four copies as pieces."""
+    height, width = labels.shape
+    over_x, over_y = sample[1] - width, sample[0] - height
+    across = ((0, width // 2), (width // 2 - width, width - width // 2 + over_x))
+    down = ((0, height // 2), (height // 2 - height, height - height // 2 + over_y))
+    placements: list[Placement] = [
+        moved(a * width, b * height, (across[a][0], down[b][0], across[a][1], down[b][1])) for a, b in PIECES
+    ]
+    work = composed(seen, labels, placements)
+    if kept is not None and kept.any():
+        at = work.sources().astype(np.int64)
+        work.locked = kept[at[..., 1].clip(0, sample[0] - 1), at[..., 0].clip(0, sample[1] - 1)]
+    return work
 
 
-def _anywhere(*strips: Pixels) -> float:
-    """Mean feature difference between places of the sample that have nothing to do with each other."""
-    places = np.concatenate([strip.reshape(-1, strip.shape[-1])[::7] for strip in strips])
-    other = np.random.default_rng(0).permutation(len(places))
-    return float(np.sqrt(mismatch(places[None], places[other][None])).mean())
+def _planned(
+    work: Patchwork, seen: Pixels, chosen: Settings, evidence: dict[str, Any], shifts: Pixels | None = None
+) -> Mosaic:
+    found = {
+        "join_mismatch": round(work.mismatch() / max(anywhere(seen), 1e-9), 3),
+        "pieces": len(np.unique(work.labels)),
+    }
+    return mosaic(work.labels, work.placements, chosen.feather, evidence | found, shifts)
 
 
-def _ramp(extent: int, overlap: int, softness: float) -> Pixels:
-    """Share of the shifted copy along one axis: 1 at the edge, 0 past the overlap; softness 0..1 of its width."""
-    t = (np.arange(extent) + 0.5) / max(overlap, 1)
-    t = np.clip((t - 0.5) / max(softness, 1e-3) + 0.5, 0, 1)
-    share = 1 - t * t * (3 - 2 * t)
-    share[np.arange(extent) >= extent // 2] = 0
-    return share.astype(np.float32)
+def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> Mosaic:
+    width, height = frame.width, frame.height
+    seen = features_with_height(features(sample.pixels), sample.height)
+    apart = chosen.apart / 100 * width
+    evidence: dict[str, Any] = {}
+    # What is kept is shown once, whole: no piece is made of parts of it.
+    spared = _either(sample.unfit, sample.kept)
+    if chosen.begin == "photograph" and chosen.grow == 1:
+        labels, _ = cut_labels(sample.pixels, width, height, chosen.wander / 100, sample.unfit, sample.kept)
+        work = _from_copies(labels, sample.pixels.shape[:2], seen, sample.kept)
+        steps = _in_step(sample.pixels, (width, height), evidence)
+    else:
+        work = Patchwork(width, height, seen.shape[2])
+        steps = _in_step(sample.pixels, (width, height), evidence)
+        if sample.kept is not None and sample.kept.any():
+            keep_in_place(work, Lookalike(seen, None, Steps()), sample.kept)
+        grow(work, Lookalike(seen, spared, steps), spared, apart=apart, seed=chosen.seed)
+    look = Lookalike(seen, spared, steps)
+    if sample.unfit is not None and sample.unfit.any():
+        avoid(work, look, sample.unfit)
+    before = work.cost
+    mend(work, look, spared, apart=apart, times=round(MENDED * chosen.grow))
+    evidence["mended"] = round(1 - work.cost / before, 3) if before else 0.0
+    return _planned(work, seen, chosen, evidence)
 
 
-def _blend_shares(width: int, height: int, over_x: int, over_y: int, feather: float) -> tuple[Pixels, ...]:
-    """Coarse parts fade over the whole overlap, fine ones over less; fine parts keep their contrast."""
-    tight = min(1.0, 0.15 + feather / 10)
-    bands = []
-    for softness, keeps_contrast in ((0.95, False), (min(0.95, 2 * tight), True), (min(0.95, tight), True)):
-        x, y = _ramp(width, over_x, softness)[None, :], _ramp(height, over_y, softness)[:, None]
-        parts = np.stack([(1 - x) * (1 - y), x * (1 - y), (1 - x) * y, x * y])
-        if keeps_contrast:
-            # Unrelated detail mixed by plain shares loses contrast; shares of unit power keep it.
-            parts /= np.sqrt((parts * parts).sum(axis=0, keepdims=True))
-        bands.append(np.ascontiguousarray(parts, np.float32))
-    return tuple(bands)
+def _either(one: Mask | None, other: Mask | None) -> Mask | None:
+    return other if one is None else one if other is None else one | other
+
+
+def _in_step(pixels: Pixels, tile: tuple[int, int], evidence: dict[str, Any]) -> Steps:
+    """The periods pieces are moved by, where the tile holds a whole number of them."""
+    lattice = find(pixels)
+    found = []
+    for axis, size in zip(lattice.axes, tile, strict=True):
+        period = axis.finest if axis.returns else 0.0
+        if period:
+            whole = size / max(1, round(size / period))
+            evidence["in_step"] = float(evidence.get("in_step", 1.0) and abs(whole - period) < 0.02 * period)
+            period = whole if abs(whole - period) < 0.02 * period else 0.0
+        found.append(period)
+    return Steps(*found)
+
+
+def _strewn(sample: _Sample, frame: Frame, chosen: Settings) -> Mosaic:
+    limits = Limits(chosen.piece / 100 * frame.width, chosen.turn, chosen.spread / 100, chosen.mirror)
+    seen = features_with_height(features(sample.pixels), sample.height)
+    work = Patchwork(frame.width, frame.height, seen.shape[2])
+    strew(work, seen, sample.unfit, limits, chosen.seed)
+    return _planned(work, seen, chosen, {})
 
 
 def join(
     evened: Raster,
+    height: Raster | None = None,
     *,
     frame: Frame,
-    decided: TilePlan,
-    method: str,
-    overlap_x: float,
-    overlap_y: float,
-    wander: float,
-    feather: float,
+    decided: TilePlan | Mosaic | Mixture,
+    **given: Any,
 ) -> Raster:
     """The tile of one layer: (frame.height, frame.width[, C]), edges meet. Normals stay of unit length."""
-    sample = evened.pixels if decided.shifts is None else moved_by(evened.pixels, decided.shifts, frame.width)
-    pixels = render(decided, sample, (frame.width, frame.height))
-    if evened.vectors:
+    size = (frame.width, frame.height)
+    if isinstance(decided, Mixture):
+        pixels = mix(decided, evened.pixels, size)
+        return _finished(pixels, evened, {})
+    shifts = decided.shifts
+    sample = evened.pixels if shifts is None else moved_by(evened.pixels, shifts, frame.width)
+    if isinstance(decided, Mosaic):
+        pixels = render_mosaic(decided, sample, size, vectors=evened.vectors)
+    else:
+        pixels = render(decided, sample, size)
+    return _finished(pixels, evened, decided.evidence)
+
+
+def _finished(pixels: Pixels, layer: Raster, evidence: dict[str, Any]) -> Raster:
+    if layer.vectors:
         return Raster(unit(pixels), vectors=True)
-    return Raster(np.maximum(pixels, 0), evidence=dict(decided.evidence))
+    return Raster(np.maximum(pixels, 0), evidence=dict(evidence))
 
 
 OPERATION = Operation(
@@ -151,10 +287,10 @@ OPERATION = Operation(
     label="Join",
     help="How left meets right and top meets bottom.",
     settings=Settings,
-    reads=("evened",),
+    reads=("evened", "?squared.height"),
     writes="joined",
     apply=join,
     decide=decide_join,
     idle=lambda s: s.method == "none",
-    version=2,
+    version=3,
 )

@@ -114,8 +114,10 @@ export interface Places {
   filled: (Place & { from_x: number; from_y: number })[];
 }
 export interface TilingSuggestion {
-  method: "none" | "blend" | "cut" | "lattice";
+  method: "none" | "blend" | "cut" | "lattice" | "regrow" | "strew" | "stochastic";
   reason: string;
+  /** Why mixing patches is not offered; empty where it is. */
+  against_mixing: string;
   changes: Record<string, Value | null>;
   grid: { box: [number, number, number, number]; period: [number, number] } | null;
 }

@@ -6,6 +6,8 @@ interface Announced {
   material: { id: string; revision: number };
   library: { id: string };
   job: Job;
+  /** How far a long decision is. */
+  working: { id: string; share: number; what: string };
   /** The line is up, for the first time or again: anything may have been missed. */
   back: null;
 }
@@ -16,6 +18,7 @@ const listeners: { [K in keyof Announced]: Set<Listener<K>> } = {
   material: new Set(),
   library: new Set(),
   job: new Set(),
+  working: new Set(),
   back: new Set(),
 };
 let line: EventSource | null = null;
@@ -23,7 +26,7 @@ let line: EventSource | null = null;
 function open() {
   if (line) return;
   line = new EventSource("/api/events");
-  for (const kind of ["material", "library", "job"] as const) {
+  for (const kind of ["material", "library", "job", "working"] as const) {
     line.addEventListener(kind, (event) => {
       const data: unknown = JSON.parse((event as MessageEvent<string>).data);
       for (const listener of listeners[kind]) (listener as (data: unknown) => void)(data);

@@ -7,6 +7,7 @@ import { Arrivals, bringMaps } from "../library/arrivals";
 import { Panel } from "../stages/Panel";
 import { Button } from "../ui/Button";
 import { Views } from "../views/Views";
+import { heardOf } from "./busy";
 import { Readout } from "./Readout";
 import { StageColumn } from "./StageColumn";
 import { catchUp, openMaterial, useBench } from "./store";
@@ -25,6 +26,10 @@ export function Bench({ id }: { id: string }) {
   useAnnounced(
     "back",
     useCallback(() => void catchUp().catch(tellProblem), []),
+  );
+  useAnnounced(
+    "working",
+    useCallback((told) => void (told.id === id && heardOf(told.share, told.what)), [id]),
   );
   useKeys();
   if (missing) {

@@ -4,7 +4,7 @@ import { api } from "../api/client";
 import type { Material, Probe } from "../api/types";
 import { WHAT_NAMES } from "../views/names";
 import { useViews } from "../views/state";
-import { useBusy } from "./busy";
+import { useBusy, useWorking } from "./busy";
 import { useFigures } from "./figures";
 import { finishedHeight, finishedWidth } from "./finished";
 
@@ -41,6 +41,7 @@ export function Readout({ material }: { material: Material }) {
   const probe = useProbe(material);
   const figures = useFigures(material);
   const running = useBusy((state) => state.running);
+  const working = useWorking((state) => state.now);
   const [width, height] = [finishedWidth(material), finishedHeight(material)];
   const mm = material.preview.tile_mm;
   const doing = Object.keys(running).map((what) => ({ figures: "seams", lit: "the lit view" })[what] ?? WHAT_NAMES[what as "lit"]?.toLowerCase() ?? what);
@@ -64,7 +65,7 @@ export function Readout({ material }: { material: Material }) {
       )}
       <span className="flex-1" />
       <span className="text-soft" data-testid="doing">
-        {doing.length ? `Making ${doing.join(", ")} …` : ""}
+        {working && doing.length ? `${working.what}, ${Math.round(working.share * 100)} %` : doing.length ? `Making ${doing.join(", ")} …` : ""}
       </span>
       {figures && (
         <>

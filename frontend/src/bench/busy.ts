@@ -4,6 +4,18 @@ import { LAYER_NAMES } from "../views/names";
 
 export const useBusy = create<{ running: Record<string, number> }>(() => ({ running: {} }));
 
+/** How far a long decision is, 0..1, and what is being done; null when nothing of that kind is under way. */
+export const useWorking = create<{ now: { share: number; what: string } | null }>(() => ({ now: null }));
+
+let quiet = 0;
+
+/** Takes in what the service says about it. Nothing heard for a while means that it ended. */
+export function heardOf(share: number, what: string) {
+  clearTimeout(quiet);
+  useWorking.setState({ now: { share, what } });
+  quiet = window.setTimeout(() => useWorking.setState({ now: null }), 1500);
+}
+
 /** Runs work once the pictures that are looked at are there and nothing changed for a moment; call the result to call it off. */
 export function whenRested(work: () => void, rest = 260): () => void {
   let timer = 0;

@@ -1,11 +1,13 @@
 /** One layer, flat: single, repeated or shifted, with pan, zoom and what lies over it. */
 import { type PointerEvent, type WheelEvent, useEffect, useLayoutEffect, useMemo, useRef } from "react";
+import { useWorking } from "../bench/busy";
 import { finishedWidth } from "../bench/finished";
 import type { LayerId, Material } from "../api/types";
 import { ProgressLine } from "../ui/ProgressLine";
 import { usePicking } from "../stages/gather/picking";
 import { useMarking } from "../stages/tile/marking";
 import { useTool } from "../stages/square/tool";
+import { BrushLayer } from "./BrushLayer";
 import { CropHandles } from "./CropHandles";
 import { Joins } from "./Joins";
 import { PlaceMarks } from "./PlaceMarks";
@@ -43,6 +45,7 @@ export function Flat({ side, layer, setup, material }: Props) {
   const joins = useMarking((state) => state.joins);
   const evidence = useViews((state) => state.evidence);
   const pointer = useViews((state) => state.pointer);
+  const working = useWorking((state) => state.now);
   const aspect = tileAspect(material.preview);
   const box = extent(layer, material.preview);
   const { how, repeat, channel } = setup;
@@ -122,7 +125,7 @@ export function Flat({ side, layer, setup, material }: Props) {
       onDoubleClick={() => useViews.setState({ look: null })}
     >
       <canvas ref={canvas} className="absolute inset-0 size-full" />
-      <ProgressLine busy={waiting} />
+      <ProgressLine busy={waiting} share={working?.share} />
       {!picture && <p className="absolute inset-0 grid place-items-center text-[12px] text-black/70">Making the picture …</p>}
       {pointer && <Crosshair at={t.toScreen(pointer.x + shift, pointer.y + shift)} width={width} height={height} />}
       {evidence && (evidence.map === null || evidence.map === layer) && side === "first" && how === "single" && <Evidence box={evidence.box} t={t} />}
@@ -132,13 +135,14 @@ export function Flat({ side, layer, setup, material }: Props) {
         title={kept ? "Click to fit" : "Click for 1:1"}
         onPointerDown={(event) => event.stopPropagation()}
         onClick={() => (kept ? useViews.setState({ look: null }) : move({ ...fit, scale: finished / devicePixelRatio }))}
-        className="figures absolute right-2 bottom-2 rounded-[5px] bg-ground/85 px-1.5 py-0.5 text-text hover:bg-lifted"
+        className="figures absolute right-2 bottom-2 z-10 rounded-[5px] bg-ground/85 px-1.5 py-0.5 text-text hover:bg-lifted"
       >
         {Math.round(((look.scale * devicePixelRatio) / finished) * 100)} %
       </button>
       {stage === "gather" && layer === "gathered" && picking && <NeutralPick material={material} t={t} />}
       {stage === "tile" && joins && side === "first" && layer !== "gathered" && how !== "repeated" && <Joins material={material} layer={layer} box={box} t={t} shift={shift} />}
       {stage === "tile" && wraps(layer) && side === "first" && how !== "repeated" && <PlaceMarks material={material} t={t} shift={shift} />}
+      {stage === "tile" && layer !== "gathered" && side === "first" && how !== "repeated" && <BrushLayer material={material} layer={layer} t={t} shift={shift} />}
       {stage === "tile" && layer === "gathered" && <RepeatGrid material={material} t={t} />}
       {stage === "square" && layer === "gathered" && (
         <>

@@ -6,7 +6,7 @@ import type { Material } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { setView, useViews } from "../../views/state";
 
-const NAMES = { none: "None", blend: "Blend", cut: "Cut", lattice: "Lattice" };
+const NAMES = { none: "None", blend: "Blend", cut: "Cut", lattice: "Lattice", regrow: "Regrow", strew: "Strew", stochastic: "Stochastic" };
 
 export function Suggested({ material }: { material: Material }) {
   const found = useTiling(material);

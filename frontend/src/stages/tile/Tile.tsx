@@ -1,8 +1,10 @@
 import { useBench, valueOf } from "../../bench/store";
-import { useFigures } from "../../bench/figures";
+import { useFigures, useTiling } from "../../bench/figures";
 import type { Material } from "../../api/types";
 import { Level } from "../../ui/Level";
 import { Setting } from "../Setting";
+import { Brushes } from "./Brushes";
+import { MethodRow } from "./MethodRow";
 import { StandingOut } from "./StandingOut";
 import { Switch } from "../../ui/Switch";
 import { setView, useViews } from "../../views/state";
@@ -13,11 +15,27 @@ const ABOUT = {
   none: "The edges stay as they are. For captures that tile already.",
   blend: "One side fades into the other over the overlap; coarse structure widely, fine structure tightly.",
   lattice: "For courses, weaves and boards: the tile holds whole repeats, joints are bent gently until they meet, then cut.",
+  regrow: "Keeps the photograph and lays further parts of it over its worst joins, or rebuilds it from blocks at any size. Takes some seconds.",
+  strew: "Scatters turned parts with organic outlines. For soil, gravel, leaves: what lies any way round, in light from no one side.",
+  stochastic: "Mixes patches so that nothing can be recognised and the histogram stays. For noise-like surfaces.",
   cut: "The join follows the path where both sides look most alike, all the way round.",
 };
 
+/** What can be set for each method. */
+const SETTINGS = {
+  none: [],
+  blend: ["overlap_x", "overlap_y", "feather"],
+  cut: ["overlap_x", "overlap_y", "wander", "feather"],
+  lattice: ["overlap_x", "overlap_y", "wander", "feather"],
+  regrow: ["begin", "grow", "overlap_x", "overlap_y", "apart", "feather", "seed"],
+  strew: ["piece", "turn", "spread", "mirror", "grow", "feather", "seed"],
+  stochastic: ["piece", "grow", "seed"],
+} as const;
+
 export function Tile({ material }: { material: Material }) {
   const method = useBench((state) => valueOf(state, "tile.join.method")) as keyof typeof ABOUT;
+  const grown = useBench((state) => valueOf(state, "tile.join.grow")) as number;
+  const tiling = useTiling(material);
   const joins = useMarking((state) => state.joins);
   const first = useViews((state) => state.setups.tile.first.what);
   const figures = useFigures(material);
@@ -25,19 +43,23 @@ export function Tile({ material }: { material: Material }) {
   return (
     <>
       <Suggested material={material} />
-      <Setting path="tile.join.method" />
+      <MethodRow material={material} />
       <p className="pb-1 text-[12px] text-soft">{ABOUT[method]}</p>
       {method !== "none" && (
         <>
-          <Setting path="tile.join.overlap_x" />
-          <Setting path="tile.join.overlap_y" />
-          {(method === "cut" || method === "lattice") && <Setting path="tile.join.wander" />}
-          <Setting path="tile.join.feather" />
+          {SETTINGS[method].map((name) => <Setting key={name} path={`tile.join.${name}`} />)}
+          {method === "regrow" && grown > 1 && <p className="pb-1 text-[12px] text-soft">A tile larger than the sample begins with blocks.</p>}
+          {method === "stochastic" && tiling && tiling.against_mixing && (
+            <p role="note" className="flex gap-2 py-1">
+              <Level level="attention" word={false} /> <span>{tiling.against_mixing} Patches will show through each other.</span>
+            </p>
+          )}
           <label className="flex h-8 items-center justify-between">
             Show joins and pieces
             <Switch label="Show joins and pieces" checked={joins} onChange={(on) => useMarking.setState({ joins: on })} />
           </label>
-          {joins && (
+          {joins && method === "stochastic" && <p className="pb-1 text-[12px] text-soft">Mixing leaves no joins to show.</p>}
+          {joins && method !== "stochastic" && (
             <p className="pb-1 text-[12px] text-soft">
               Each tint is one part of the sample.{" "}
               <button type="button" className="underline" onClick={() => setView("first", first === "squared" ? { what: "base_color", how: "shifted" } : { what: "squared", how: "single" })}>
@@ -48,6 +70,7 @@ export function Tile({ material }: { material: Material }) {
         </>
       )}
       <StandingOut material={material} />
+      <Brushes material={material} />
       <h3 className="mt-2 border-t border-line pt-2 font-medium">Does it tile?</h3>
       {figures && (
         <table className="w-full text-left">

@@ -1,0 +1,123 @@
+"""Brush strokes and outlined areas as data: drawn anew at every size, changed and taken back one by one."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.raster import Pixels
+
+MOST, MOST_POINTS, LARGEST = 400, 4000, 0.5
+_SHIFT = 4
+
+
+@dataclass(frozen=True)
+class Stroke:
+    """A line drawn with a round brush, or an area when the radius is 0.
+
+    points: (N, 2) in shares of the width and height of what is drawn on. radius: in shares of its width.
+    """
+
+    radius: float
+    points: NDArray[np.float64]
+
+    @property
+    def is_area(self) -> bool:
+        return self.radius == 0
+
+
+def read(text: str) -> tuple[Stroke, ...]:
+    """Strokes from a JSON list of [radius, x, y, x, y, …]. Raises ValueError in words."""
+    return tuple(Stroke(float(row[0]), _points(row[1:])) for row in rows_of(text))
+
+
+def rows_of(text: str) -> list[Any]:
+    """The checked rows of such a list."""
+    if not text.strip():
+        return []
+    try:
+        rows = json.loads(text)
+    except (json.JSONDecodeError, RecursionError) as error:
+        raise ValueError(f"it is no JSON ({type(error).__name__})") from None
+    if not isinstance(rows, list) or len(rows) > MOST:
+        raise ValueError(f"it must be a list of at most {MOST} strokes")
+    for row in rows:
+        check_row(row)
+    return rows
+
+
+def check_row(row: Any) -> None:
+    """Raises ValueError when a row is no [radius, x, y, …]."""
+    if not isinstance(row, list) or len(row) < 3 or len(row) % 2 == 0 or not all(is_number(v) for v in row):
+        raise ValueError("each stroke is a list of numbers: radius, then x and y of each point")
+    if len(row) > 2 * MOST_POINTS + 1:
+        raise ValueError(f"a stroke has at most {MOST_POINTS} points")
+    if not 0 <= row[0] <= LARGEST:
+        raise ValueError(f"a radius lies from 0 (an area) to {LARGEST}")
+    if row[0] == 0 and len(row) < 7:
+        raise ValueError("an area needs three points or more")
+
+
+def is_number(value: Any) -> bool:
+    """Whether it is a number that can be a coordinate."""
+    return isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < 1e4
+
+
+def _points(values: Sequence[float]) -> NDArray[np.float64]:
+    return np.array(values, np.float64).reshape(-1, 2)
+
+
+def drawn(
+    strokes: Sequence[Stroke],
+    size: tuple[int, int],
+    *,
+    part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0),
+    wraps: bool = False,
+) -> Pixels:
+    """How far each pixel is covered, (H, W) float32 in [0, 1], soft over a pixel.
+
+    size: (width, height) px. part: left, top, right, bottom of what these pixels show, in shares of what was drawn on.
+    wraps: strokes over an edge come in at the other one.
+    """
+    width, height = size
+    left, top, right, bottom = part
+    scale = np.array([width / (right - left), height / (bottom - top)])
+    finer = next((n for n, side in ((4, 1024), (2, 4096)) if max(size) <= side), 1)
+    canvas = np.zeros((height * finer, width * finer), np.uint8)
+    for stroke in strokes:
+        placed = (stroke.points - [left, top]) * scale * finer - 0.5
+        radius = stroke.radius * scale[0] * finer
+        for copy in _copies(placed, radius, width * finer, height * finer) if wraps else (placed,):
+            _draw(canvas, copy, radius)
+    return np.asarray(shrink(canvas.astype(np.float32), finer))
+
+
+def _copies(placed: NDArray[np.float64], radius: float, width: int, height: int) -> list[NDArray[np.float64]]:
+    """A line, and all its shifts by whole tiles that touch the tile."""
+    low, high = placed.min(axis=0) - radius - 1, placed.max(axis=0) + radius + 1
+    first = np.floor(low / [width, height]).astype(int)
+    last = np.floor(high / [width, height]).astype(int)
+    across = range(max(-3, first[0]), min(3, last[0]) + 1)
+    down = range(max(-3, first[1]), min(3, last[1]) + 1)
+    return [placed - np.array([i * width, j * height]) for i in across for j in down]
+
+
+def _draw(canvas: NDArray[np.uint8], placed: NDArray[np.float64], radius: float) -> None:
+    limit = 2.0**25
+    fixed = np.clip(np.rint(placed * (1 << _SHIFT)), -limit, limit).astype(np.int32)
+    if radius == 0:
+        cv2.fillPoly(canvas, [fixed[:, None]], 1, cv2.LINE_8, _SHIFT)
+        return
+    if len(fixed) > 1:
+        cv2.polylines(canvas, [fixed[:, None]], False, 1, max(1, round(2 * radius)), cv2.LINE_8, _SHIFT)
+    ends = fixed if len(fixed) < 3 else fixed[[0, -1]]
+    for x, y in ends:
+        size = max(1, round(radius * (1 << _SHIFT)))
+        cv2.circle(canvas, (int(x), int(y)), size, 1, cv2.FILLED, cv2.LINE_8, _SHIFT)

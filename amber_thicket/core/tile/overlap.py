@@ -1,0 +1,98 @@
+"""Joins a sample that overlaps itself by some of the tile: which of its copies shows where."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_thicket.core.raster import Pixels
+from amber_thicket.core.tile.cut import Path, both_features, closed_path, mismatch, open_path
+from amber_thicket.core.tile.patchwork import Mask
+
+PIECES = ((0, 0), (1, 0), (0, 1), (1, 1))
+
+
+def _axis_labels(path: Path, extent: int) -> NDArray[np.bool_]:
+    """True where the shifted copy shows: before the path. Returns (len(path), extent)."""
+    return np.arange(extent)[None, :] < path[:, None]
+
+
+def cut_labels(
+    sample: Pixels, width: int, height: int, wander: float, unfit: Mask | None = None, kept: Mask | None = None
+) -> tuple[NDArray[np.uint8], dict[str, float]]:
+    """Which piece shows where: first the join across is cut over all rows, then the join down on that.
+
+    sample: linear RGB; width, height: of the tile in its px; wander: 0..1. unfit, kept: sample pixels that should not
+    show, and that no join should run through. Returns ((height, width) labels, evidence).
+    """
+    over_x, over_y = sample.shape[1] - width, sample.shape[0] - height
+    left, right = both_features(sample[:, :over_x], sample[:, width:])
+    cost_x = mismatch(left, right)
+    across = open_path(_brushed(cost_x, unfit, kept, width, over_x), wander=wander)
+    shifted = _axis_labels(across, width)
+    upper, lower_part = both_features(sample[:over_y, :width], sample[height:, :width])
+    for strip, rows in ((upper, slice(0, over_y)), (lower_part, slice(height, None))):
+        part = shifted[rows, :over_x]
+        strip[:, :over_x][part] = right[rows][part]
+    cost_y = mismatch(upper, lower_part)
+    turned = [None if mask is None else np.ascontiguousarray(mask[:, :width].T) for mask in (unfit, kept)]
+    dear_y = _brushed(np.ascontiguousarray(cost_y.T), turned[0], turned[1], height, over_y)
+    down = closed_path(dear_y, wander=wander)
+    lower = _axis_labels(down, height).T
+    # Where the lower copy shows, the choice across is the one made in the row it comes from.
+    choice = shifted[:height].copy()
+    choice[:over_y] = np.where(lower[:over_y], shifted[height:], shifted[:over_y])
+    # Past the middle both copies show the same pixels. Calling them the shifted one there keeps the
+    # feather from reaching across the border, where it would mix in the sample's bare edge.
+    choice[:, width // 2 :] = True
+    lower[height // 2 :] = True
+    labels = (choice + 2 * lower).astype(np.uint8)
+    along_x, along_y = np.arange(cost_x.shape[0]), np.arange(cost_y.shape[1])
+    on_path = np.concatenate([cost_x[along_x, across], cost_y[down, along_y]]) ** 0.5
+    return labels, {"join_mismatch": round(float(on_path.mean()) / max(anywhere(left, upper), 1e-9), 3)}
+
+
+def _brushed(cost: Pixels, unfit: Mask | None, kept: Mask | None, period: int, over: int) -> Pixels:
+    """The cost of a path (rows, overlap) with what it would show of unfit pixels, and cut of kept ones, added."""
+    dear = np.float32(4 * float(cost.mean()) + 1e-6)
+    if unfit is not None and unfit.any():
+        before, after = unfit[:, :over].astype(np.float32), unfit[:, period : period + over].astype(np.float32)
+        # Left of the path the far copy shows, from it on the near one.
+        far = np.cumsum(after, axis=1) - after
+        near = before[:, ::-1].cumsum(axis=1)[:, ::-1]
+        cost = cost + dear * (far + near)
+    if kept is not None and kept.any():
+        cost = cost + 8 * dear * (kept[:, :over] | kept[:, period : period + over])
+    return np.ascontiguousarray(cost, np.float32)
+
+
+def anywhere(*strips: Pixels) -> float:
+    """Mean feature difference between places of the sample that have nothing to do with each other."""
+    places = np.concatenate([strip.reshape(-1, strip.shape[-1])[::7] for strip in strips])
+    other = np.random.default_rng(0).permutation(len(places))
+    return float(np.sqrt(mismatch(places[None], places[other][None])).mean())
+
+
+def _ramp(extent: int, overlap: int, softness: float) -> Pixels:
+    """Share of the shifted copy along one axis: 1 at the edge, 0 past the overlap; softness 0..1 of its width."""
+    t = (np.arange(extent) + 0.5) / max(overlap, 1)
+    t = np.clip((t - 0.5) / max(softness, 1e-3) + 0.5, 0, 1)
+    share = 1 - t * t * (3 - 2 * t)
+    # Past the middle both copies are the same pixels; calling them the shifted one keeps the border's shares whole
+    # where they are interpolated.
+    share[np.arange(extent) >= extent // 2] = 1
+    return share.astype(np.float32)
+
+
+def blend_shares(width: int, height: int, over_x: int, over_y: int, feather: float) -> tuple[Pixels, ...]:
+    """Coarse parts fade over the whole overlap, fine ones over less; fine parts keep their contrast."""
+    tight = min(1.0, 0.15 + feather / 10)
+    bands = []
+    for softness, keeps_contrast in ((0.95, False), (min(0.95, 2 * tight), True), (min(0.95, tight), True)):
+        x, y = _ramp(width, over_x, softness)[None, :], _ramp(height, over_y, softness)[:, None]
+        parts = np.stack([(1 - x) * (1 - y), x * (1 - y), (1 - x) * y, x * y])
+        if keeps_contrast:
+            # Unrelated detail mixed by plain shares loses contrast; shares of unit power keep it.
+            parts /= np.sqrt((parts * parts).sum(axis=0, keepdims=True))
+        bands.append(np.ascontiguousarray(parts, np.float32))
+    return tuple(bands)

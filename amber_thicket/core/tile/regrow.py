@@ -1,0 +1,154 @@
+"""Rebuilds the surface from blocks of the sample, at any size, and mends the worst joins with further pieces.
+
+Source: Efros & Freeman, "Image quilting for texture synthesis and transfer", SIGGRAPH 2001 (blocks chosen by their
+overlap); Kwatra et al., "Graphcut textures", SIGGRAPH 2003 (joins by minimum cut, worst joins mended).
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.progress import reached
+from amber_thicket.core.raster import Pixels
+from amber_thicket.core.tile.lookalike import Lookalike
+from amber_thicket.core.tile.mosaic import moved
+from amber_thicket.core.tile.patchwork import Around, Mask, Patchwork
+
+BLOCK, OVERLAP, PATCH = 0.34, 0.12, 0.3
+_MOST_OF_SAMPLE = 0.45
+_RING = 0.3
+_AVOID_RING, _MOST_AVOIDED = 24 / 768, 120
+
+
+def grow(work: Patchwork, sample: Lookalike, unfit: Mask | None, *, apart: float, seed: int) -> None:
+    """Fills a tile with blocks, row by row. apart: px within which nothing of the sample should be shown twice."""
+    height, width = work.labels.shape
+    rows, columns = sample.features.shape[:2]
+    blocks = [min(BLOCK * width, _MOST_OF_SAMPLE * columns), min(BLOCK * height, _MOST_OF_SAMPLE * rows)]
+    counts = [
+        max(2, round(size / (b * (1 - OVERLAP / BLOCK)))) for size, b in zip((width, height), blocks, strict=True)
+    ]
+    steps = [size / count for size, count in zip((width, height), counts, strict=True)]
+    spans = [int(np.ceil(step * (1 + OVERLAP / (BLOCK - OVERLAP)))) + 2 for step in steps]
+    choose = np.random.default_rng(seed)
+    for number in range(counts[0] * counts[1]):
+        reached(0.6 * number / (counts[0] * counts[1]), "Laying blocks")
+        row, column = divmod(number, counts[0])
+        around = Around(round(column * steps[0]) - 1, round(row * steps[1]) - 1, spans[0], spans[1])
+        bare = work.labels[around.on(work.labels.shape)] < 0
+        inner = _inner(around)
+        found = sample.find(work, around, ~bare & inner, bare & inner, apart=apart, count=1 if number else 40)
+        if not found:
+            continue
+        place = found[int(choose.integers(len(found)))] if number == 0 else found[0]
+        put(work, sample, unfit, around, place, must=bare & inner)
+
+
+def put(
+    work: Patchwork, sample: Lookalike, unfit: Mask | None, around: Around, place: tuple[int, int], *, must: Mask
+) -> float:
+    """Lays the sample from a corner into a window; returns how much cheaper the joins became."""
+    x, y = place
+    part = (slice(y, y + around.height), slice(x, x + around.width))
+    dear = None
+    if unfit is not None and unfit[part].any():
+        dear = unfit[part].astype(np.float32) * np.float32(10)
+    placement = moved(x - around.left, y - around.top, around.as_tuple)
+    return work.lay(around, sample.features[part], placement, must=must, may=_inner(around), dear=dear)
+
+
+def keep_in_place(work: Patchwork, sample: Lookalike, kept: Mask) -> None:
+    """Lays every kept part of the sample where it lies in it, and locks it."""
+    height, width = work.labels.shape
+    rows, columns = sample.features.shape[:2]
+    _, _, boxes, _ = cv2.connectedComponentsWithStats(kept.astype(np.uint8))
+    locked = np.zeros((height, width), bool)
+    for left, top, wide, high, _ in boxes[1:]:
+        x0, y0 = max(0, left - 3), max(0, top - 3)
+        x1, y1 = min(columns, left + wide + 3, x0 + width), min(rows, top + high + 3, y0 + height)
+        around = Around(int(x0), int(y0), int(x1 - x0), int(y1 - y0))
+        here = kept[y0:y1, x0:x1] & _inner(around)
+        put(work, sample, None, around, (int(x0), int(y0)), must=here)
+        locked[around.on(locked.shape)] |= here
+    work.locked = locked
+
+
+def avoid(work: Patchwork, sample: Lookalike, unfit: Mask) -> None:
+    """Covers whatever unfit pixels of the sample show with other parts of it. The joins lie in a ring around them."""
+    height, width = work.labels.shape
+    rows, columns = unfit.shape
+    least = min(width, height)
+    ring = max(6, round(_AVOID_RING * width))
+    most = int(min(0.6 * least, _MOST_OF_SAMPLE * columns, _MOST_OF_SAMPLE * rows)) - 2 * ring
+    for number in range(_MOST_AVOIDED):
+        at = work.sources().astype(np.int64)
+        shown = unfit[at[..., 1].clip(0, rows - 1), at[..., 0].clip(0, columns - 1)]
+        if work.locked is not None:
+            shown &= ~work.locked
+        if not shown.any():
+            return
+        reached(min(0.95, number / 40), "Leaving out what was brushed")
+        around = _window_on(shown, max(most, 8), ring)
+        must = cv2.dilate(shown[around.on(shown.shape)].astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+        must &= _core(around, ring // 2)
+        found = sample.find(work, around, ~must, must, apart=0.3 * width)
+        if not found:
+            return
+        put(work, sample, unfit, around, found[0], must=must)
+
+
+def _window_on(shown: Mask, most: int, ring: int) -> Around:
+    """A window on the largest part of a mask on a tile whose edges meet."""
+    height, width = shown.shape
+    twice = np.tile(shown, (2, 2)).astype(np.uint8)
+    _, _, boxes, _ = cv2.connectedComponentsWithStats(twice)
+    left, top, wide, high, _ = max(boxes[1:], key=lambda box: int(box[4]))
+    return Around(int(left) - ring, int(top) - ring, min(int(wide), most) + 2 * ring, min(int(high), most) + 2 * ring)
+
+
+def mend(work: Patchwork, sample: Lookalike, unfit: Mask | None, *, apart: float, times: int) -> None:
+    """Lays further pieces over the worst joins, each kept when the joins become cheaper by it."""
+    height, width = work.labels.shape
+    rows, columns = sample.features.shape[:2]
+    spans = [int(min(PATCH * width, _MOST_OF_SAMPLE * columns)), int(min(PATCH * height, _MOST_OF_SAMPLE * rows))]
+    tried = np.ones((height, width), np.float32)
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    for number in range(times):
+        reached(0.6 + 0.4 * number / times, "Mending joins")
+        worst = blur(work.across + work.below, 0.2 * spans[0], wraps=True) * tried
+        row, column = divmod(int(worst.argmax()), width)
+        if worst[row, column] <= 0:
+            break
+        around = Around(column - spans[0] // 2, row - spans[1] // 2, spans[0], spans[1])
+        away_x, away_y = np.abs(x - column), np.abs(y - row)
+        away = np.hypot(np.minimum(away_x, width - away_x), np.minimum(away_y, height - away_y))
+        tried *= np.clip(away / (0.35 * spans[0]), 0.25, 1)
+        core = _core(around, int(_RING * min(spans)))
+        for place in sample.find(work, around, ~core, core, apart=apart, count=2):
+            if put(work, sample, unfit, around, place, must=np.zeros_like(core)) > 0:
+                break
+
+
+def _inner(around: Around) -> Mask:
+    """All but the outermost pixels."""
+    mask = np.zeros((around.height, around.width), bool)
+    mask[1:-1, 1:-1] = True
+    return mask
+
+
+def _core(around: Around, ring: int) -> Mask:
+    """The middle of a window, without the ring that is compared."""
+    mask = np.zeros((around.height, around.width), bool)
+    mask[ring:-ring, ring:-ring] = True
+    return mask
+
+
+def features_with_height(colour: Pixels, height: Pixels | None) -> Pixels:
+    """What is compared across joins; a height counts too, so that it does not step where the colour agrees."""
+    if height is None:
+        return colour
+    fine = height - blur(height, 0.06 * height.shape[1], wraps=False)
+    spread = max(float(fine.std()), 1e-6)
+    return np.concatenate([colour, (0.1 / spread * fine)[..., None].astype(np.float32)], -1)

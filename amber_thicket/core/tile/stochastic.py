@@ -1,0 +1,176 @@
+"""Mixes overlapping patches of a noise-like surface so that its histogram stays: no joins, and nothing to recognise.
+
+Source: Heitz & Neyret, "High-performance by-example noise using a histogram-preserving blending operator",
+Proceedings of the ACM on Computer Graphics and Interactive Techniques 1(2), 2018. Values are made Gaussian, mixed with
+weights of unit power, and given their histogram back.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtri
+
+from amber_thicket.core.numeric.parallel import over_rows
+from amber_thicket.core.raster import Pixels
+
+_LEVELS, _COUNTED, _HINTS = 2048, 400_000, 4096
+
+
+@dataclass(frozen=True)
+class Mixture:
+    """centres: (rows, columns, 2) where each patch is taken from, in tile widths of the sample, across and down.
+    Patches sit on a grid of triangles round the tile."""
+
+    centres: NDArray[np.float64]
+    evidence: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def nbytes(self) -> int:
+        return int(self.centres.nbytes)
+
+
+def patches(sample: tuple[int, int], tile: tuple[int, int], size: float, seed: int) -> Mixture:
+    """Where each patch comes from. sample, tile: (width, height) px. size: of a patch, in tile px."""
+    columns = max(3, round(2 * tile[0] / size))
+    rows = max(3, round(2 * tile[1] / size))
+    whole = np.array(sample) / tile[0]
+    low = np.minimum([1.05 / columns, 1.05 * tile[1] / tile[0] / rows], 0.49 * whole)
+    draw = np.random.default_rng(seed).uniform(size=(rows, columns, 2))
+    return Mixture(low + draw * (whole - 2 * low))
+
+
+def mix(plan: Mixture, sample: Pixels, size: tuple[int, int]) -> Pixels:
+    """One layer of the tile. sample: (Hs, Ws[, C]) float32; size: (width, height) of the tile. Returns (H, W[, C])."""
+    width, height = size
+    flat = sample.ndim == 2
+    layer = sample[..., None] if flat else sample
+    axes, middle = _axes(layer)
+    turned = np.ascontiguousarray((layer - middle) @ axes, np.float32)
+    tables = [_levels(np.ascontiguousarray(turned[..., i])) for i in range(turned.shape[2])]
+    gaussian = np.stack([_to_gaussian(turned[..., i], table) for i, table in enumerate(tables)], -1)
+    out = np.empty((height, width, layer.shape[2]), np.float32)
+
+    def rows(first: int, last: int) -> None:
+        _mix_rows(gaussian, plan.centres, out, first, last)
+
+    over_rows(rows, height, least=16)
+    mixed = np.stack([_from_gaussian(out[..., i], table) for i, table in enumerate(tables)], -1)
+    found = np.asarray(mixed @ axes.T + middle, np.float32)
+    return np.ascontiguousarray(found[..., 0] if flat else found)
+
+
+def _axes(layer: Pixels) -> tuple[Pixels, Pixels]:
+    """The directions in which the channels vary on their own, and their mean."""
+    every = _thinned(layer.reshape(-1, layer.shape[2]))
+    middle = every.mean(axis=0)
+    if layer.shape[2] == 1:
+        return np.ones((1, 1), np.float32), middle.astype(np.float32)
+    _, axes = np.linalg.eigh(np.cov((every - middle).T))
+    return axes.astype(np.float32), middle.astype(np.float32)
+
+
+def _thinned(values: Pixels) -> Pixels:
+    return values[:: max(1, len(values) // _COUNTED)].astype(np.float64)
+
+
+def _levels(values: Pixels) -> tuple[Pixels, Pixels]:
+    """(Gaussian level, value) of evenly spaced shares of all pixels."""
+    shares = (np.arange(_LEVELS) + 0.5) / _LEVELS
+    found = np.quantile(_thinned(values.ravel()), shares)
+    # The interpolation needs rising values.
+    found = np.maximum.accumulate(found + np.arange(_LEVELS) * 1e-9)
+    return ndtri(shares).astype(np.float32), found.astype(np.float32)
+
+
+def _to_gaussian(values: Pixels, table: tuple[Pixels, Pixels]) -> Pixels:
+    return _looked_up(values, table[1], table[0])
+
+
+def _from_gaussian(levels: Pixels, table: tuple[Pixels, Pixels]) -> Pixels:
+    return _looked_up(levels, table[0], table[1])
+
+
+def _looked_up(values: Pixels, at: Pixels, there: Pixels) -> Pixels:
+    """Piecewise linear, like numpy.interp, in all threads."""
+    out = np.empty(values.shape, np.float32)
+    # Where in the table to begin looking, for evenly spaced values.
+    low, high = float(at[0]), float(at[-1])
+    first = np.searchsorted(at, np.linspace(low, high, _HINTS), side="right") - 1
+    per_unit = (_HINTS - 1) / max(high - low, 1e-12)
+
+    def rows(start: int, end: int) -> None:
+        _look_up_rows(values, at, there, first, low, per_unit, out, start, end)
+
+    over_rows(rows, values.shape[0], least=16)
+    return out
+
+
+@numba.njit(cache=True, nogil=True)
+def _look_up_rows(values, at, there, first, low, per_unit, out, start, end):  # type: ignore[no-untyped-def]
+    last = at.size - 1
+    for y in range(start, end):
+        for x in range(values.shape[1]):
+            value = values[y, x]
+            if value <= at[0]:
+                out[y, x] = there[0]
+            elif value >= at[last]:
+                out[y, x] = there[last]
+            else:
+                k = max(first[int((value - low) * per_unit)], 0)
+                while k + 1 < last and at[k + 1] <= value:
+                    k += 1
+                step = at[k + 1] - at[k]
+                part = (value - at[k]) / step if step > 0 else np.float32(0)
+                out[y, x] = there[k] + (there[k + 1] - there[k]) * part
+
+
+@numba.njit(cache=True, nogil=True)
+def _mix_rows(gaussian, centres, out, first, last):  # type: ignore[no-untyped-def]
+    height, width, channels = out.shape
+    rows, columns = centres.shape[0], centres.shape[1]
+    tall, wide = gaussian.shape[0], gaussian.shape[1]
+    corner = np.empty((3, 2), np.int64)
+    part = np.empty(3)
+    for y in range(first, last):
+        v = (y + 0.5) * rows / height
+        j = int(np.floor(v))
+        tv = v - j
+        for x in range(width):
+            u = (x + 0.5) * columns / width
+            i = int(np.floor(u))
+            tu = u - i
+            if tu + tv < 1.0:
+                corner[0, 0], corner[0, 1], part[0] = i, j, 1.0 - tu - tv
+                corner[1, 0], corner[1, 1], part[1] = i + 1, j, tu
+                corner[2, 0], corner[2, 1], part[2] = i, j + 1, tv
+            else:
+                corner[0, 0], corner[0, 1], part[0] = i + 1, j + 1, tu + tv - 1.0
+                corner[1, 0], corner[1, 1], part[1] = i, j + 1, 1.0 - tu
+                corner[2, 0], corner[2, 1], part[2] = i + 1, j, 1.0 - tv
+            power = 0.0
+            for k in range(3):
+                part[k] = part[k] * part[k] * (3.0 - 2.0 * part[k])
+                power += part[k] * part[k]
+            power = np.sqrt(power)
+            for channel in range(channels):
+                out[y, x, channel] = 0.0
+            for k in range(3):
+                share = np.float32(part[k] / power)
+                if share < 1e-4:
+                    continue
+                ci, cj = corner[k, 0], corner[k, 1]
+                centre = centres[cj % rows, ci % columns]
+                # Moved by whole 256ths of the tile: whole pixels at every size there is.
+                dx = np.rint(256 * (centre[0] - ci / columns)) / 256 * width
+                dy = np.rint(256 * (centre[1] - cj * height / (width * rows))) / 256 * width
+                sx = x + int(np.rint(dx))
+                sy = y + int(np.rint(dy))
+                sx = min(max(sx, 0), wide - 1)
+                sy = min(max(sy, 0), tall - 1)
+                for channel in range(channels):
+                    out[y, x, channel] += share * gaussian[sy, sx, channel]

@@ -1,0 +1,178 @@
+"""Strews turned, sized and mirrored pieces with organic outlines over a tile: soil, gravel, leaves, litter.
+
+Each piece is cut in along the least visible line between its core and its outline; where a height is known, what lies
+higher stays on top.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_thicket.core.progress import reached
+from amber_thicket.core.raster import Pixels
+from amber_thicket.core.tile.mosaic import Placement
+from amber_thicket.core.tile.patchwork import Around, Mask, Patchwork
+
+_CORE, _SPACING, _TRIES, _COARSER = 0.5, 0.62, 12, 4
+_HEIGHT_COUNTS = 0.08
+
+
+@dataclass(frozen=True)
+class Limits:
+    """size: of a piece in tile px. turn: degrees either way. spread: how far sizes differ, 0..1. mirror: allowed."""
+
+    size: float
+    turn: float
+    spread: float
+    mirror: bool
+
+
+def strew(work: Patchwork, seen: Pixels, unfit: Mask | None, limits: Limits, seed: int) -> None:
+    """Covers a tile. seen: features of the sample (Hs, Ws, 9 or, with a height, 10)."""
+    tall, wide = work.labels.shape
+    choose = np.random.default_rng(seed)
+    small = cv2.resize(
+        np.ascontiguousarray(seen[..., :3]), None, fx=1 / _COARSER, fy=1 / _COARSER, interpolation=cv2.INTER_AREA
+    )
+    bad = None if unfit is None else cv2.blur(unfit.astype(np.float32), (9, 9)) > 0
+    layers = np.ascontiguousarray(seen)
+    spots = _spots(wide, tall, limits.size, choose)
+    for number, (x, y) in enumerate(spots):
+        reached(number / len(spots), "Strewing pieces")
+        piece = _drawn(work, small, bad, (x, y), limits, choose)
+        if piece is not None:
+            _lay(work, layers, piece, cover=False)
+    _cover(work, layers, small, bad, limits, choose)
+
+
+@dataclass(frozen=True)
+class _Piece:
+    around: Around
+    matrix: NDArray[np.float64]
+    outline: Pixels
+
+
+def _spots(wide: int, tall: int, size: float, choose: np.random.Generator) -> list[tuple[float, float]]:
+    """Middles on a jittered grid whose edges meet, in random order."""
+    across, down = max(2, round(wide / (size * _SPACING))), max(2, round(tall / (size * _SPACING)))
+    spots = [
+        ((i + 0.5 * (j % 2) + choose.uniform(-0.3, 0.3)) * wide / across, (j + choose.uniform(-0.3, 0.3)) * tall / down)
+        for j in range(down)
+        for i in range(across)
+    ]
+    return [spots[i] for i in choose.permutation(len(spots))]
+
+
+def _outline(radius: float, choose: np.random.Generator) -> tuple[int, Pixels]:
+    """Half the window's side, and how far out each pixel lies: 1 on the outline, less inside."""
+    waves = choose.normal(0, 1, (5, 2)) / np.arange(2, 7)[:, None]
+    half = int(np.ceil(1.35 * radius)) + 3
+    v, u = np.mgrid[-half : half + 1, -half : half + 1].astype(np.float32)
+    angle = np.arctan2(v, u)
+    edge = 1 + 0.28 * sum(a * np.cos(k * angle) + b * np.sin(k * angle) for k, (a, b) in enumerate(waves, start=2))
+    return half, (np.hypot(u, v) / (radius * np.clip(edge, 0.65, 1.3))).astype(np.float32)
+
+
+def _drawn(
+    work: Patchwork,
+    small: Pixels,
+    bad: Any,
+    middle: tuple[float, float],
+    limits: Limits,
+    choose: np.random.Generator,
+) -> _Piece | None:
+    """A piece for a place: of a few drawn at random, the one most like what lies under its rim."""
+    half, outline = _outline(0.5 * limits.size, choose)
+    around = Around(round(middle[0]) - half, round(middle[1]) - half, 2 * half + 1, 2 * half + 1)
+    rows, columns = small.shape[0] * _COARSER, small.shape[1] * _COARSER
+    under = work.features[around.on(work.labels.shape)][..., :3]
+    rim = (outline > _CORE) & (outline < 1) & (work.labels[around.on(work.labels.shape)] >= 0)
+    side = max(4, (2 * half + 1) // _COARSER)
+    seen = cv2.resize(np.ascontiguousarray(under), (side, side), interpolation=cv2.INTER_AREA)
+    weight = cv2.resize(rim.astype(np.float32), (side, side), interpolation=cv2.INTER_AREA)[..., None]
+    best, lowest = None, np.inf
+    for _ in range(_TRIES):
+        scale = float(2.0 ** (choose.uniform(-1, 1) * np.log2(1 + limits.spread)))
+        reach = half / scale
+        if 2 * reach >= min(rows, columns) - 2:
+            scale, reach = 1.0, float(half)
+        low = [min(reach, size / 2) for size in (columns, rows)]
+        at = [choose.uniform(a, max(size - a, a + 1)) for a, size in zip(low, (columns, rows), strict=True)]
+        if bad is not None and bad[min(int(at[1]), bad.shape[0] - 1), min(int(at[0]), bad.shape[1] - 1)]:
+            continue
+        angle = np.radians(choose.uniform(-limits.turn, limits.turn))
+        flip = -1.0 if limits.mirror and choose.random() < 0.5 else 1.0
+        linear = (
+            np.array([[np.cos(angle), np.sin(angle)], [-np.sin(angle), np.cos(angle)]]) / scale @ np.diag([flip, 1])
+        )
+        window_middle = np.array([around.left + half, around.top + half], float)
+        matrix = np.column_stack([linear, np.array(at) - linear @ window_middle])
+        local = np.column_stack([linear, np.array(at) / _COARSER - linear @ np.full(2, side / 2)])
+        drawn = _looked_up(small, local, (side, side))
+        cost = float((((drawn - seen) ** 2) * weight).sum())
+        if bad is not None:
+            spoilt = _looked_up(bad.astype(np.float32), _windowed(matrix, around), (around.width, around.height))
+            cost += 10.0 * float((spoilt * (outline < 1)).sum())
+        if cost < lowest:
+            best, lowest = matrix, cost
+    return None if best is None else _Piece(around, best, outline)
+
+
+def _windowed(matrix: NDArray[np.float64], around: Around) -> NDArray[np.float64]:
+    local = matrix.copy()
+    local[:, 2] += matrix[:, :2] @ np.array([around.left, around.top])
+    return local
+
+
+def _looked_up(picture: Pixels, matrix: NDArray[np.float64], size: tuple[int, int]) -> Pixels:
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    if picture.ndim == 3 and picture.shape[2] > 4:
+        parts = [
+            _looked_up(np.ascontiguousarray(picture[..., i : i + 4]), matrix, size)
+            for i in range(0, picture.shape[2], 4)
+        ]
+        return np.concatenate([part if part.ndim == 3 else part[..., None] for part in parts], -1)
+    return np.asarray(cv2.warpAffine(picture, matrix, size, flags=flags, borderMode=cv2.BORDER_REFLECT_101))
+
+
+def _lay(work: Patchwork, layers: Pixels, piece: _Piece, *, cover: bool) -> None:
+    """Cuts a piece in. cover: it has to fill whatever is bare under it."""
+    around = piece.around
+    at = around.on(work.labels.shape)
+    found = _looked_up(layers, _windowed(piece.matrix, around), (around.width, around.height))
+    # Slopes turn with the picture: those of z(A u) are Aᵀ ∇z.
+    slopes = found[..., 3:9].reshape(*found.shape[:2], 2, 3)
+    found[..., 3:9] = np.einsum("ij,hwik->hwjk", piece.matrix[:, :2], slopes).reshape(*found.shape[:2], 6)
+    inside = piece.outline < 1
+    inside[[0, -1]] = inside[:, [0, -1]] = False
+    core = piece.outline < _CORE
+    must = core & (work.labels[at] < 0) if cover else core
+    if cover:
+        must = inside & (work.labels[at] < 0)
+    dear = None
+    if layers.shape[2] > 9:
+        dear = (work.features[at][..., 9] - found[..., 9]) * np.float32(_HEIGHT_COUNTS * float(found.std()))
+        dear = np.where(work.labels[at] < 0, 0, dear)
+    work.lay(around, found, Placement(piece.matrix, around.as_tuple), must=must, may=inside, dear=dear)
+
+
+def _cover(
+    work: Patchwork, layers: Pixels, small: Pixels, bad: Any, limits: Limits, choose: np.random.Generator
+) -> None:
+    """Fills what no piece came to lie on."""
+    for _ in range(400):
+        bare = work.labels < 0
+        if not bare.any():
+            return
+        rows, columns = np.nonzero(bare)
+        pick = int(choose.integers(rows.size))
+        piece = _drawn(work, small, bad, (float(columns[pick]), float(rows[pick])), limits, choose)
+        if piece is None:
+            piece = _drawn(work, small, None, (float(columns[pick]), float(rows[pick])), limits, choose)
+        assert piece is not None
+        _lay(work, layers, piece, cover=True)

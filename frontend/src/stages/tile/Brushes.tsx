@@ -1,0 +1,122 @@
+/** The brushes of Tile: what to leave out or keep of the sample, and repairs on the tile. */
+import { Brush, CircleSlash2, Copy, Crosshair, HeartPulse, PaintBucket, Shield, X } from "lucide-react";
+import { useBench, valueOf } from "../../bench/store";
+import type { Material } from "../../api/types";
+import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
+import { cx } from "../../ui/cx";
+import { Slider } from "../../ui/Slider";
+import { copies, dropStroke, putStrokes, strokesOf, takeBrush, TOOL_HELP, TOOL_NAMES, useBrush } from "./brush";
+import { pathOf, type Tool } from "./strokes";
+
+const ICONS: Record<Tool, typeof Brush> = { excluded: CircleSlash2, kept: Shield, clone: Copy, heal: HeartPulse, fill: PaintBucket };
+const GROUPS: { title: string; tools: Tool[] }[] = [
+  { title: "Sample", tools: ["excluded", "kept"] },
+  { title: "Tile", tools: ["clone", "heal", "fill"] },
+];
+
+export function Brushes({ material }: { material: Material }) {
+  const { tool, outline, radius, source, aiming, chosen } = useBrush();
+  const method = useBench((state) => valueOf(state, "tile.join.method"));
+  // Read anew whenever one of the settings changes.
+  useBench((state) => (["tile.join.excluded", "tile.join.kept", "tile.touch.strokes"] as const).map((path) => valueOf(state, path)).join());
+  const per = material.preview.finished[0];
+  const listed = [...strokesOf(material, "excluded"), ...strokesOf(material, "kept"), ...strokesOf(material, "clone")];
+  const seen: Partial<Record<string, number>> = {};
+  const rows = listed.map((stroke) => {
+    const list = pathOf(stroke.tool);
+    const index = seen[list] ?? 0;
+    seen[list] = index + 1;
+    return { stroke, index };
+  });
+  const held = chosen && strokesOf(material, chosen.tool)[chosen.index];
+  const size = held ? held.radius : radius;
+  const resize = (next: number) => {
+    if (!chosen || !held) return useBrush.setState({ radius: next });
+    const strokes = strokesOf(material, chosen.tool);
+    strokes[chosen.index] = { ...held, radius: next };
+    putStrokes(material, chosen.tool, strokes, "Size of the stroke", `size-${chosen.tool}-${chosen.index}`);
+  };
+  return (
+    <section aria-label="Brushes" className="mt-2 border-t border-line pt-2">
+      <h3 className="font-medium">Brushes</h3>
+      {GROUPS.map((group) => (
+        <div key={group.title} className="flex items-center justify-between py-1">
+          <span className="text-[12px] text-soft">{group.title}</span>
+          <span className="flex gap-1">
+            {group.tools.map((name) => {
+              const Icon = ICONS[name];
+              return (
+                <Button
+                  key={name}
+                  look={tool === name ? "main" : undefined}
+                  aria-pressed={tool === name}
+                  disabled={name === "kept" && (method === "none" || method === "stochastic" || method === "strew" || method === "blend")}
+                  title={TOOL_HELP[name]}
+                  className="h-6.5 px-1.5 text-[12px]"
+                  onClick={() => takeBrush(tool === name ? null : name)}
+                >
+                  <Icon size={13} /> {TOOL_NAMES[name]}
+                </Button>
+              );
+            })}
+          </span>
+        </div>
+      ))}
+      {tool && (
+        <div className="rounded-card bg-raised px-2.5 py-2">
+          <p className="pb-1 text-[12px] text-soft">{TOOL_HELP[tool]} Esc lays the brush down; the middle button moves the view.</p>
+          <div className="flex items-center justify-between py-0.5">
+            <span>Shape</span>
+            <Choice
+              label="Shape of the brush"
+              value={outline ? "outline" : "stroke"}
+              options={[
+                { value: "stroke", label: "Stroke" },
+                { value: "outline", label: "Outline" },
+              ]}
+              onChange={(shape) => useBrush.setState({ outline: shape === "outline" })}
+            />
+          </div>
+          {copies(tool) && (
+            <div className="flex items-center justify-between py-0.5">
+              <span>Copies from</span>
+              <Button className="h-6 px-1.5 text-[12px]" aria-pressed={aiming} onClick={() => useBrush.setState({ aiming: !aiming })}>
+                <Crosshair size={13} /> {aiming ? "Click the place" : source ? `${Math.round((((source[0] % 1) + 1) % 1) * per)}, ${Math.round((((source[1] % 1) + 1) % 1) * material.preview.finished[1])} px` : "Choose"}
+              </Button>
+            </div>
+          )}
+        </div>
+      )}
+      {((tool && !outline) || (held && held.radius > 0)) && (
+        <div className="py-1">
+          <p className="flex justify-between">
+            <span>{held ? "Size of the stroke" : "Size of the brush"}</span>
+            <span className="figures">{Math.round(size * 2 * per)} px</span>
+          </p>
+          <Slider label="Size of the brush" value={size * 100} min={0.4} max={15} step={0.1} valueText={`${Math.round(size * 2 * per)} px`} onChange={(next) => resize(next / 100)} />
+        </div>
+      )}
+      {rows.length > 0 && (
+        <ul aria-label="Strokes" className="flex max-h-40 flex-col overflow-y-auto py-1">
+          {rows.map(({ stroke, index }) => {
+            const Icon = ICONS[stroke.tool];
+            const on = chosen?.index === index && pathOf(chosen.tool) === pathOf(stroke.tool);
+            return (
+              <li key={`${stroke.tool}${index}`} className={cx("flex h-7 items-center justify-between gap-2 rounded-[5px] px-1", on && "bg-raised")}>
+                <button type="button" aria-pressed={on} className="flex flex-1 items-center gap-2 text-left" onClick={() => useBrush.setState({ tool: null, aiming: false, chosen: on ? null : { tool: stroke.tool, index } })}>
+                  <Icon size={13} className="text-soft" /> {TOOL_NAMES[stroke.tool]}
+                  <span className="figures text-soft">{stroke.radius ? `${Math.round(stroke.radius * 2 * per)} px` : "outline"}</span>
+                </button>
+                <button type="button" aria-label={`Take ${TOOL_NAMES[stroke.tool]} back`} className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text" onClick={() => dropStroke(material, stroke.tool, index)}>
+                  <X size={13} />
+                </button>
+              </li>
+            );
+          })}
+        </ul>
+      )}
+      {chosen && held && <p className="text-[12px] text-soft">Drag the marked stroke in the first view to move it.</p>}
+    </section>
+  );
+}

@@ -1,0 +1,39 @@
+/** The methods, each with what it is for; the one that does not suit the surface says why. */
+import { useTiling } from "../../bench/figures";
+import { change, useBench, valueOf } from "../../bench/store";
+import type { Material } from "../../api/types";
+import { cx } from "../../ui/cx";
+import { useHelp } from "../help";
+import { useSettingInfo } from "../Setting";
+
+export function MethodRow({ material }: { material: Material }) {
+  const info = useSettingInfo("tile.join.method");
+  const value = useBench((state) => valueOf(state, "tile.join.method"));
+  const show = useHelp((state) => state.show);
+  const tiling = useTiling(material);
+  if (!info) return null;
+  const against = (method: unknown) => (method === "stochastic" && tiling?.against_mixing) || "";
+  return (
+    <div role="radiogroup" aria-label={info.label} className="grid grid-cols-4 gap-1 py-1" onPointerEnter={() => show(info.label, info.help)} onFocus={() => show(info.label, info.help)}>
+      {info.choices.map((choice) => {
+        const on = choice.value === value;
+        const why = against(choice.value);
+        return (
+          <button
+            key={choice.value}
+            type="button"
+            role="radio"
+            aria-checked={on}
+            aria-disabled={!!why && !on}
+            title={why}
+            onClick={() => !on && !why && change({ "tile.join.method": choice.value }, info.label)}
+            className={cx("h-7 rounded-[5px] border px-1 text-[12px]", on ? "border-amber bg-raised font-medium" : "border-line bg-raised text-soft", why && !on ? "opacity-50" : "hover:bg-lifted hover:text-text")}
+          >
+            {choice.label}
+          </button>
+        );
+      })}
+      {against("stochastic") && value !== "stochastic" && <p className="col-span-4 text-[12px] text-soft">Stochastic is not offered: {against("stochastic").replace(/\.$/, "").replace(/^It/, "it").replace(/^Mixing/, "mixing")}.</p>}
+    </div>
+  );
+}

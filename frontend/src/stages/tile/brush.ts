@@ -1,0 +1,74 @@
+/** What the brush of Tile does, and the strokes there are. */
+import { create } from "zustand";
+import { change, useBench, valueOf } from "../../bench/store";
+import type { Material } from "../../api/types";
+import type { Point } from "../../views/capture";
+import { setView, useViews } from "../../views/state";
+import { useMarking } from "./marking";
+import { ON_SAMPLE, pathOf, readStrokes, type Stroke, type Tool, writeStrokes } from "./strokes";
+
+interface Brush {
+  tool: Tool | null;
+  /** An outline is drawn around an area instead of a stroke. */
+  outline: boolean;
+  /** Of the brush, in tile widths. */
+  radius: number;
+  /** Where clone and heal copy from: a place of the tile; null until it is chosen. */
+  source: Point | null;
+  aiming: boolean;
+  /** The stroke that is shown and can be moved. */
+  chosen: { tool: Tool; index: number } | null;
+}
+
+export const useBrush = create<Brush>(() => ({ tool: null, outline: false, radius: 0.03, source: null, aiming: false, chosen: null }));
+
+export const TOOL_NAMES: Record<Tool, string> = { excluded: "Leave out", kept: "Keep whole", clone: "Clone", heal: "Heal", fill: "Fill" };
+export const TOOL_HELP: Record<Tool, string> = {
+  excluded: "Draw over what must not be used: no piece is taken from there.",
+  kept: "Draw over what must stay whole: no join runs through it.",
+  clone: "Copies another place of the tile as it is.",
+  heal: "Copies the detail of another place; tone and colour stay those around the stroke.",
+  fill: "Covers the stroke with parts of the tile that go on what lies around it.",
+};
+
+export const copies = (tool: Tool | null) => tool === "clone" || tool === "heal";
+
+/** Takes a brush in hand, or lays it down. */
+export function takeBrush(tool: Tool | null) {
+  const { source } = useBrush.getState();
+  useBrush.setState({ tool, chosen: null, aiming: copies(tool) && !source });
+  if (!tool) return;
+  useMarking.setState({ marking: false });
+  const { what, how } = useViews.getState().setups.tile.first;
+  if (ON_SAMPLE.includes(tool)) {
+    if (what !== "evened" && what !== "squared") setView("first", { what: "evened", how: "single" });
+  } else if (what !== "base_color" || how === "repeated") setView("first", { what: "base_color", how: how === "repeated" ? "single" : how });
+}
+
+export function strokesOf(material: Material, tool: Tool): Stroke[] {
+  const path = pathOf(tool);
+  return readStrokes(path, valueOf(useBench.getState(), path) as string, material.preview);
+}
+
+/** Puts other strokes in the place of those a tool's setting holds. */
+export function putStrokes(material: Material, tool: Tool, strokes: Stroke[], label: string, gesture = "") {
+  change({ [pathOf(tool)]: writeStrokes(pathOf(tool), strokes, material.preview) }, label, gesture);
+}
+
+/** Adds what was just drawn. */
+export function addStroke(material: Material, points: Point[]) {
+  const { tool, outline, radius, source } = useBrush.getState();
+  if (!tool || points.length < (outline ? 3 : 1)) return;
+  const from: Point = source && copies(tool) ? [source[0] - points[0]![0], source[1] - points[0]![1]] : [0, 0];
+  putStrokes(material, tool, [...strokesOf(material, tool), { tool, radius: outline ? 0 : radius, points, from }], TOOL_NAMES[tool]);
+}
+
+export function dropStroke(material: Material, tool: Tool, index: number) {
+  useBrush.setState({ chosen: null });
+  putStrokes(
+    material,
+    tool,
+    strokesOf(material, tool).filter((_, i) => i !== index),
+    `${TOOL_NAMES[tool]} taken back`,
+  );
+}

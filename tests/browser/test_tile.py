@@ -1,0 +1,91 @@
+"""Methods and brushes of Tile in the real page."""
+
+import tempfile
+from pathlib import Path
+
+import cv2
+
+from tests.browser.server import BrowserTest
+from tests.support import encoded, photograph, retry
+
+
+class TileTest(BrowserTest):
+    def setUp(self) -> None:
+        super().setUp()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        codes = photograph("gravel").copy()
+        cv2.circle(codes, (256, 256), 22, (190, 30, 20), -1)
+        path = Path(folder.name) / "gravel.png"
+        path.write_bytes(encoded(codes))
+        self.bring(path)
+        self.stage("Tile")
+
+    def drag(self, *points: tuple[float, float], button: str = "left") -> None:
+        """Over the brush's part of the first view; places in shares of its width and height."""
+        box = self.page.locator("[data-testid=brush]").bounding_box()
+        assert box
+        for number, (x, y) in enumerate(points):
+            self.page.mouse.move(box["x"] + x * box["width"], box["y"] + y * box["height"], steps=4)
+            if number == 0:
+                self.page.mouse.down(button=button)
+        self.page.mouse.up(button=button)
+
+    def strokes(self) -> list[str]:
+        return self.page.locator("ul[aria-label=Strokes] li").all_inner_texts()
+
+    def test_methods_with_progress_and_joins(self) -> None:
+        page = self.page
+        page.locator("section[aria-label=Suggestion] >> text=loose pieces").wait_for()
+        page.locator("text=Stochastic is not offered").wait_for()
+        self.assertEqual(page.get_by_role("radio", name="Stochastic").get_attribute("aria-disabled"), "true")
+        old = self.shown("second")
+        page.get_by_role("radio", name="Regrow").click()
+        retry(lambda: "%" in page.locator("[data-testid=doing]").inner_text(), 30)
+        grown = self.wait_for_new(old, "second")
+        page.locator("text=Mismatch along the join").wait_for()
+        page.get_by_label("Show joins and pieces").click()
+        page.locator("[data-testid=joins]").wait_for()
+        page.get_by_role("button", name="Use strew").click()
+        strewn = self.wait_for_new(grown, "second")
+        page.locator("[data-setting='tile.join.turn']").wait_for()
+        page.keyboard.press("Control+z")
+        self.wait_for_new(strewn, "second")
+        self.assertEqual(page.get_by_role("radio", name="Regrow").get_attribute("aria-checked"), "true")
+
+    def test_left_out_moved_and_taken_back(self) -> None:
+        page = self.page
+        page.get_by_role("button", name="Leave out").click()
+        page.locator("[data-testid=view-first][aria-label^=Evened]").wait_for()
+        old = self.shown("second")
+        self.drag((0.45, 0.5), (0.55, 0.5))
+        left_out = self.wait_for_new(old, "second")
+        self.assertEqual(len(self.strokes()), 1)
+        page.keyboard.press("Escape")
+        page.locator("[data-testid=brush]").wait_for(state="detached")
+        page.locator("ul[aria-label=Strokes] li button").first.click()
+        self.drag((0.5, 0.5), (0.5, 0.4))
+        moved = self.wait_for_new(left_out, "second")
+        page.keyboard.press("Control+z")
+        self.wait_for_new(moved, "second")
+        self.assertEqual(len(self.strokes()), 1)
+        page.get_by_role("button", name="Take Leave out back").click()
+        retry(lambda: self.strokes() == [], 10)
+
+    def test_repairs_by_stroke_and_outline_survive_a_reload(self) -> None:
+        page = self.page
+        page.get_by_role("button", name="Heal").click()
+        shown = self.shown("second")
+        self.drag((0.3, 0.45))
+        self.drag((0.5, 0.5), (0.6, 0.52))
+        shown = self.wait_for_new(shown, "second")
+        page.get_by_role("button", name="Fill", exact=True).last.click()
+        page.locator("[aria-label='Shape of the brush'] >> text=Outline").click()
+        self.drag((0.3, 0.4), (0.4, 0.4), (0.4, 0.5), (0.3, 0.5))
+        shown = self.wait_for_new(shown, "second")
+        self.assertEqual([row.split()[0] for row in self.strokes()], ["Heal", "Fill"])
+        self.drag((0.5, 0.6), (0.5, 0.7), button="middle")
+        self.assertEqual(len(self.strokes()), 2, "the middle button moves the view")
+        page.reload()
+        retry(lambda: len(self.strokes()) == 2, 20)
+        self.assertIn("outline", self.strokes()[1])
