@@ -5,7 +5,19 @@ from __future__ import annotations
 from typing import Any
 
 from amber_thicket.core.check import limits
-from amber_thicket.core.even import highlight, hues, known, light, original, shadow, tone
+from amber_thicket.core.even import (
+    blotches,
+    drift,
+    glare,
+    highlight,
+    hues,
+    known,
+    light,
+    original,
+    raking,
+    shadow,
+    tone,
+)
 from amber_thicket.core.gather import maps, orient, white
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
@@ -26,8 +38,12 @@ OPERATIONS: tuple[Operation, ...] = (
     size.OPERATION,
     light.OPERATION,
     known.OPERATION,
+    raking.OPERATION,
     shadow.OPERATION,
     highlight.OPERATION,
+    glare.OPERATION,
+    blotches.OPERATION,
+    drift.OPERATION,
     original.OPERATION,
     tone.OPERATION,
     hues.OPERATION,

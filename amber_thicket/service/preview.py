@@ -20,6 +20,8 @@ from amber_thicket.core.roles import EVERY
 from amber_thicket.errors import NotFound, WriteFailed
 
 CARD = (216, 120)
+# Layers on the way that have something to tell.
+_TELLING = ("squared", "evened_light", "evened_known", "evened_raking", "evened_glare", "evened")
 _ON_THE_WAY = ("gathered", "squared", "evened")
 LAYERS = (*_ON_THE_WAY, *EVERY)
 _COLOURS = (*_ON_THE_WAY, *(role.id for role in EVERY.values() if role.encoding == "srgb"))
@@ -187,7 +189,7 @@ def figures(evaluation: Evaluation) -> dict[str, Any]:
     after = evaluation.layer("base_color", size).pixels
     before = evaluation.layer("evened", size).pixels
     evidence = {}
-    for layer in ("squared", "evened_light", "evened_known", "evened", *evaluation.maps()):
+    for layer in (*_TELLING, *evaluation.maps()):
         for name, value in evaluation.layer(layer, size).evidence.items():
             if isinstance(value, int | float) and math.isfinite(value):
                 evidence[f"{layer}.{name}"] = value

@@ -89,3 +89,37 @@ class TileTest(BrowserTest):
         page.reload()
         retry(lambda: len(self.strokes()) == 2, 20)
         self.assertIn("outline", self.strokes()[1])
+
+
+class EvenTest(BrowserTest):
+    def test_curve_by_pointer_and_keys_and_clipping_marks(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        path = Path(folder.name) / "grass.png"
+        path.write_bytes(encoded(photograph("grass")))
+        self.bring(path)
+        self.stage("Even")
+        page = self.page
+        page.get_by_role("button", name="Tone").click()
+        curve = page.locator("section[aria-label='Tone curve'] svg")
+        curve.locator("[aria-label='Tones counted']").wait_for()
+        curve.scroll_into_view_if_needed()
+        box = curve.bounding_box()
+        assert box
+        old = self.shown("first")
+        x, y = box["x"] + 0.5 * box["width"], box["y"] + 0.5 * box["height"]
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x, y - 0.2 * box["height"], steps=4)
+        page.mouse.up()
+        lifted = self.wait_for_new(old, "first")
+        point = page.get_by_role("slider", name="Point 2 of the curve")
+        self.assertRegex(point.get_attribute("aria-valuetext") or "", r"50 % becomes (69|70|71) %")
+        point.focus()
+        page.keyboard.press("ArrowDown")
+        lowered = self.wait_for_new(lifted, "first")
+        page.get_by_label("Mark clipped pixels").click()
+        page.locator("text=Amber is too bright").wait_for()
+        point.press("Delete")
+        self.wait_for_new(lowered, "first")
+        retry(lambda: page.get_by_role("slider", name="of the curve").count() == 2, 10)

@@ -6,7 +6,7 @@ import numpy as np
 
 from amber_thicket.core.even.hues import BANDS, shares
 from amber_thicket.core.even.oklab import from_oklab, to_oklab
-from amber_thicket.core.even.tone import curve
+from amber_thicket.core.even.tone import levelled
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb, luminance
 from tests.support import evaluation, linear_photograph, size_of
 
@@ -49,20 +49,20 @@ class OklabTest(unittest.TestCase):
 class ToneTest(unittest.TestCase):
     def test_the_curve(self) -> None:
         tones = np.linspace(0, 1, 101, dtype=np.float32)
-        np.testing.assert_allclose(curve(tones, **PLAIN), tones, atol=1e-6)
-        levels = curve(tones, **{**PLAIN, "black": 20, "white": 70})
+        np.testing.assert_allclose(levelled(tones, **PLAIN), tones, atol=1e-6)
+        levels = levelled(tones, **{**PLAIN, "black": 20, "white": 70})
         np.testing.assert_allclose(levels[[0, 20, 45, 70]], [0, 0, 0.5, 1], atol=1e-6)
-        self.assertAlmostEqual(float(curve(tones, **{**PLAIN, "midtone": 100})[50]), 0.75, places=5)
+        self.assertAlmostEqual(float(levelled(tones, **{**PLAIN, "midtone": 100})[50]), 0.75, places=5)
         for changes in ({"contrast": 80.0}, {"contrast": -80.0}, {"midtone": -60.0}, {"black": 30.0, "contrast": 40.0}):
-            made = curve(tones, **{**PLAIN, **changes})
+            made = levelled(tones, **{**PLAIN, **changes})
             self.assertTrue((np.diff(made) >= 0).all(), changes)
-        self.assertAlmostEqual(float(curve(tones, **{**PLAIN, "contrast": 60})[50]), 0.5, places=5)
+        self.assertAlmostEqual(float(levelled(tones, **{**PLAIN, "contrast": 60})[50]), 0.5, places=5)
 
     def test_levels_keep_the_colour(self) -> None:
         before = linear((150, 90, 60))[0, 0]
         after = evened(before, even__tone__midtone=40)
         np.testing.assert_allclose(after / after[0], before / before[0], rtol=2e-3)
-        wanted = curve(encode_srgb(luminance(before[None, None]))[0], **{**PLAIN, "midtone": 40})
+        wanted = levelled(encode_srgb(luminance(before[None, None]))[0], **{**PLAIN, "midtone": 40})
         self.assertAlmostEqual(float(encode_srgb(luminance(after[None, None]))[0, 0]), float(wanted[0]), delta=2e-3)
 
     def test_no_saturation_is_grey_and_one_hue_leaves_the_others(self) -> None:

@@ -41,7 +41,7 @@ OPERATION = Operation(
     label="Shadow",
     help="Dark patches that the light made.",
     settings=Settings,
-    reads=("evened_known",),
+    reads=("evened_raking",),
     writes="evened_shadow",
     apply=shadow,
     idle=lambda s: s.amount == 0,

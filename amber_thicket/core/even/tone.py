@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import json
+
 import cv2
 import numpy as np
-from pydantic import model_validator
+from numpy.typing import NDArray
+from pydantic import field_validator, model_validator
+from scipy.interpolate import PchipInterpolator
 
 from amber_thicket.core.even.oklab import from_oklab, to_oklab
 from amber_thicket.core.numeric.colour import encode_srgb, luminance, srgb_to_linear
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.strokes import is_number
 
-_TABLE = 4096
+_TABLE, _MOST_POINTS = 4096, 16
 
 
 class Settings(OperationSettings):
@@ -38,6 +43,18 @@ class Settings(OperationSettings):
         0.0, ge=-100, le=100, step=2, unit="%", label="Saturation", help="More colour or less; at the least it is grey."
     )
 
+    curve: str = setting(
+        "",
+        label="Curve",
+        help="Tones along a smooth curve through points: a JSON list of [in, out] pairs from 0 to 1.",
+    )
+
+    @field_validator("curve")
+    @classmethod
+    def _is_curve(cls, value: str) -> str:
+        points_of(value)
+        return value
+
     @model_validator(mode="after")
     def _are_apart(self) -> Settings:
         if self.white - self.black < 5:
@@ -45,7 +62,35 @@ class Settings(OperationSettings):
         return self
 
 
-def curve(tone: Pixels, *, black: float, white: float, midtone: float, contrast: float) -> Pixels:
+def points_of(text: str) -> NDArray[np.float64]:
+    """Points of a curve, (N, 2), in rising order of x; the two ends when there are none. Raises ValueError in words."""
+    if not text.strip():
+        return np.array([[0.0, 0.0], [1.0, 1.0]])
+    try:
+        rows = json.loads(text)
+    except (json.JSONDecodeError, RecursionError) as error:
+        raise ValueError(f"it is no JSON ({type(error).__name__})") from None
+    if not isinstance(rows, list) or not 2 <= len(rows) <= _MOST_POINTS:
+        raise ValueError(f"a curve has 2 to {_MOST_POINTS} points")
+    for row in rows:
+        if not isinstance(row, list) or len(row) != 2 or not all(is_number(v) and 0 <= v <= 1 for v in row):
+            raise ValueError("each point is [in, out], both from 0 to 1")
+    points = np.array(rows, np.float64)
+    if np.any(np.diff(points[:, 0]) < 0.005):
+        raise ValueError("points go from left to right, at least .005 apart")
+    return points
+
+
+def through(points: NDArray[np.float64], tone: Pixels) -> Pixels:
+    """The smooth curve through points at coded tones in [0, 1]; level before the first and after the last.
+
+    It never overshoots: monotone between points (Fritsch & Carlson 1980, by scipy's PCHIP).
+    """
+    inside = np.clip(tone, points[0, 0], points[-1, 0])
+    return np.asarray(PchipInterpolator(points[:, 0], points[:, 1])(inside), np.float32)
+
+
+def levelled(tone: Pixels, *, black: float, white: float, midtone: float, contrast: float) -> Pixels:
     """Coded tones in [0, 1] after levels, midtone and contrast; settings in per cent. Never falls."""
     level = np.clip((tone - black / 100) / ((white - black) / 100), 0, None)
     # The middle of the scale goes to 1/2 ± 1/4 at the ends of the setting.
@@ -59,14 +104,17 @@ def curve(tone: Pixels, *, black: float, white: float, midtone: float, contrast:
     return level.astype(np.float32)
 
 
-def tone(evened_original: Raster, *, frame: Frame, saturation: float, **levels: float) -> Raster:
+def tone(evened_original: Raster, *, frame: Frame, saturation: float, curve: str = "", **levels: float) -> Raster:
     """Linear RGB with its brightness moved along the curve and its chroma scaled. (H, W, 3)."""
     pixels = evened_original.pixels
     light = np.maximum(luminance(pixels), 1e-6)
     # Above white the curve goes on, so that what is over 1 stays over 1.
     top = max(1.0, float(light.max()))
     table_in = np.linspace(0, 1, _TABLE, dtype=np.float32) ** 2 * np.float32(top)
-    wanted = srgb_to_linear(curve(encode_srgb(table_in[None])[0], **levels))
+    coded = levelled(encode_srgb(table_in[None])[0], **levels)
+    if curve:
+        coded = np.where(coded <= 1, through(points_of(curve), coded), coded).astype(np.float32)
+    wanted = srgb_to_linear(coded)
     gains = (wanted / np.maximum(table_in, 1e-6)).astype(np.float32)
     at = np.sqrt(light / np.float32(top)) * np.float32(_TABLE - 1)
     gain = cv2.remap(gains[None], at, np.zeros_like(at), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)

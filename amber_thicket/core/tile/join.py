@@ -15,8 +15,7 @@ from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import drawn, read
 from amber_thicket.core.tile.cut import features
-from amber_thicket.core.tile.lattice import find
-from amber_thicket.core.tile.lookalike import Lookalike, Steps
+from amber_thicket.core.tile.lookalike import Lookalike, Steps, in_step
 from amber_thicket.core.tile.meet import meeting, moved_by
 from amber_thicket.core.tile.mosaic import Mosaic, Placement, mosaic, moved, render_mosaic
 from amber_thicket.core.tile.overlap import PIECES, anywhere, blend_shares, cut_labels
@@ -169,7 +168,7 @@ def _overlapped(sample: _Sample, frame: Frame, chosen: Settings) -> TilePlan | M
     if sample.unfit is not None and sample.unfit.any():
         seen = features_with_height(features(pixels), sample.height)
         work = _from_copies(labels, pixels.shape[:2], seen, sample.kept)
-        avoid(work, Lookalike(seen, sample.unfit, Steps()), sample.unfit)
+        avoid(work, Lookalike(seen, sample.unfit, in_step(pixels, (width, height))), sample.unfit)
         return _planned(work, seen, chosen, evidence, shifts)
     widths = tuple(part * frame.tile_width * chosen.feather / (100 * FEATHER[0]) for part in FEATHER[:2])
     shares = feathered(labels, len(PIECES), (*widths, FEATHER[2] * frame.tile_width))
@@ -207,15 +206,14 @@ def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> Mosaic:
     seen = features_with_height(features(sample.pixels), sample.height)
     apart = chosen.apart / 100 * width
     evidence: dict[str, Any] = {}
+    steps = in_step(sample.pixels, (width, height))
     # What is kept is shown once, whole: no piece is made of parts of it.
     spared = _either(sample.unfit, sample.kept)
     if chosen.begin == "photograph" and chosen.grow == 1:
         labels, _ = cut_labels(sample.pixels, width, height, chosen.wander / 100, sample.unfit, sample.kept)
         work = _from_copies(labels, sample.pixels.shape[:2], seen, sample.kept)
-        steps = _in_step(sample.pixels, (width, height), evidence)
     else:
         work = Patchwork(width, height, seen.shape[2])
-        steps = _in_step(sample.pixels, (width, height), evidence)
         if sample.kept is not None and sample.kept.any():
             keep_in_place(work, Lookalike(seen, None, Steps()), sample.kept)
         grow(work, Lookalike(seen, spared, steps), spared, apart=apart, seed=chosen.seed)
@@ -230,20 +228,6 @@ def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> Mosaic:
 
 def _either(one: Mask | None, other: Mask | None) -> Mask | None:
     return other if one is None else one if other is None else one | other
-
-
-def _in_step(pixels: Pixels, tile: tuple[int, int], evidence: dict[str, Any]) -> Steps:
-    """The periods pieces are moved by, where the tile holds a whole number of them."""
-    lattice = find(pixels)
-    found = []
-    for axis, size in zip(lattice.axes, tile, strict=True):
-        period = axis.finest if axis.returns else 0.0
-        if period:
-            whole = size / max(1, round(size / period))
-            evidence["in_step"] = float(evidence.get("in_step", 1.0) and abs(whole - period) < 0.02 * period)
-            period = whole if abs(whole - period) < 0.02 * period else 0.0
-        found.append(period)
-    return Steps(*found)
 
 
 def _strewn(sample: _Sample, frame: Frame, chosen: Settings) -> Mosaic:

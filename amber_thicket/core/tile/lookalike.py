@@ -10,13 +10,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.tile.lattice import find
 from amber_thicket.core.tile.patchwork import Around, Mask, Patchwork
 
 _COARSER, _CLOSE = 3, 3
 STEP = 3
 # How much of a place may be in use already; the next is tried when nothing keeps to the one before.
 _USED = (0.08, 0.25, 0.5, 1.01)
-_TOLERANCE = 0.02
+_TOLERANCE, _WHOLE = 0.02, 0.02
+# What share of a place may be unfit.
+_SPOILT = 2e-5
 
 
 @dataclass(frozen=True)
@@ -25,6 +28,19 @@ class Steps:
 
     across: float = 0.0
     down: float = 0.0
+
+
+def in_step(pixels: Pixels, tile: tuple[int, int] | None = None) -> Steps:
+    """The periods pieces are moved by, where the pattern returns, and, if a tile (width, height) is given, where that
+    holds a whole number of them. pixels: linear RGB."""
+    found = []
+    for number, axis in enumerate(find(pixels).axes):
+        period = axis.finest if axis.returns else 0.0
+        if period and tile:
+            whole = tile[number] / max(1, round(tile[number] / period))
+            period = whole if abs(whole - period) < _WHOLE * period else 0.0
+        found.append(period)
+    return Steps(*found)
 
 
 class Lookalike:
@@ -62,8 +78,10 @@ class Lookalike:
             mask = np.repeat(weight[..., None], 3, -1)
             cost = cv2.matchTemplate(self._small, template, cv2.TM_SQDIFF, mask=mask)
         spoilt = _share(self._unfit, np.ones((high, wide), np.float32))
-        cost = np.where(spoilt > 0.002, np.float32(np.inf), cost)
         cost = self._in_step(cost, around)
+        # Where no place is free of what must not be used, those with the least of it are taken.
+        free = float(spoilt[np.isfinite(cost)].min(initial=0.0)) if np.isfinite(cost).any() else 0.0
+        cost = np.where(spoilt > max(_SPOILT * high * wide, 1.5 * free), np.float32(np.inf), cost)
         new = cv2.resize(fresh.astype(np.float32), (wide, high), interpolation=cv2.INTER_AREA)
         used = _share(self._in_use(work, around, fresh, apart), new) / max(float(new.sum()), 1.0)
         for limit in _USED:

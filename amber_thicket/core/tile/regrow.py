@@ -82,9 +82,11 @@ def avoid(work: Patchwork, sample: Lookalike, unfit: Mask) -> None:
     least = min(width, height)
     ring = max(6, round(_AVOID_RING * width))
     most = int(min(0.6 * least, _MOST_OF_SAMPLE * columns, _MOST_OF_SAMPLE * rows)) - 2 * ring
+    given_up = np.zeros((height, width), bool)
     for number in range(_MOST_AVOIDED):
         at = work.sources().astype(np.int64)
         shown = unfit[at[..., 1].clip(0, rows - 1), at[..., 0].clip(0, columns - 1)]
+        shown &= ~given_up
         if work.locked is not None:
             shown &= ~work.locked
         if not shown.any():
@@ -94,9 +96,10 @@ def avoid(work: Patchwork, sample: Lookalike, unfit: Mask) -> None:
         must = cv2.dilate(shown[around.on(shown.shape)].astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
         must &= _core(around, ring // 2)
         found = sample.find(work, around, ~must, must, apart=0.3 * width)
-        if not found:
-            return
-        put(work, sample, unfit, around, found[0], must=must)
+        if found:
+            put(work, sample, unfit, around, found[0], must=must)
+        # What a piece could not cover with anything better is left as it is.
+        given_up[around.on(shown.shape)] |= must
 
 
 def _window_on(shown: Mask, most: int, ring: int) -> Around:

@@ -22,7 +22,7 @@ from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import MOST, Stroke, check_row, drawn, is_number
 from amber_thicket.core.tile.cut import features
-from amber_thicket.core.tile.lookalike import Lookalike, Steps
+from amber_thicket.core.tile.lookalike import Lookalike, in_step
 from amber_thicket.core.tile.mosaic import Mosaic, mosaic, moved
 from amber_thicket.core.tile.patchwork import composed
 from amber_thicket.core.tile.plan import SPLIT
@@ -121,14 +121,14 @@ def _filling(pixels: Pixels, touch: Touch) -> Mosaic | None:
     around = pad(pixels, 8, wraps=True)
     seen = np.ascontiguousarray(features(around)[8:-8, 8:-8])
     work = composed(seen, np.zeros((height, width), np.int32), [moved(0, 0, (0, 0, width, height))])
-    avoid(work, Lookalike(seen, unfit, Steps()), unfit)
+    avoid(work, Lookalike(seen, unfit, in_step(pixels, (width, height))), unfit)
     return mosaic(work.labels, work.placements, _FEATHER, {})
 
 
 def _touched(pixels: Pixels, touch: Touch, plan: Mosaic | None) -> Pixels:
     """A layer with one stroke on it."""
     if touch.kind == "fill":
-        return pixels if plan is None else _patched(pixels, plan)
+        return pixels if plan is None else patched(pixels, plan)
     return _copied(pixels, touch)
 
 
@@ -151,7 +151,7 @@ class _Box:
         return np.ix_(y, x)
 
 
-def _patched(pixels: Pixels, plan: Mosaic) -> Pixels:
+def patched(pixels: Pixels, plan: Mosaic) -> Pixels:
     """A layer with the patches of a plan mixed in; the first piece of a plan is the layer itself."""
     height, width = pixels.shape[:2]
     scale = width / plan.labels.shape[1]

@@ -55,10 +55,19 @@ export interface SettingValues {
   "even.light.amount": number;
   "even.light.size": number;
   "even.known.amount": number;
+  "even.raking.amount": number;
   "even.shadow.amount": number;
   "even.shadow.size": number;
   "even.highlight.amount": number;
   "even.highlight.size": number;
+  "even.glare.amount": number;
+  "even.glare.margin": number;
+  "even.blotches.dark": number;
+  "even.blotches.bright": number;
+  "even.blotches.size": number;
+  "even.drift.amount": number;
+  "even.drift.radius": number;
+  "even.drift.protect": number;
   "even.original.amount": number;
   "even.original.exposure": number;
   "even.tone.black": number;
@@ -66,6 +75,7 @@ export interface SettingValues {
   "even.tone.midtone": number;
   "even.tone.contrast": number;
   "even.tone.saturation": number;
+  "even.tone.curve": string;
   "even.hues.red_colour": number;
   "even.hues.red_light": number;
   "even.hues.yellow_colour": number;

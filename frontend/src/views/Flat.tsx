@@ -13,7 +13,7 @@ import { Joins } from "./Joins";
 import { PlaceMarks } from "./PlaceMarks";
 import { RepeatGrid } from "./RepeatGrid";
 import { BendPoints, CornerHandles, LevelLine, NeutralPick } from "./FlatHandles";
-import { channelOf, draw, shownBox } from "./draw";
+import { channelOf, clippingOf, draw, shownBox } from "./draw";
 import { Evidence } from "./Evidence";
 import { USUAL } from "./kept";
 import { usePicture } from "./pictures";
@@ -28,6 +28,9 @@ interface Props {
   setup: ViewSetup;
   material: Material;
 }
+
+/** Layers whose clipped pixels are marked. */
+const COLOURS = new Set<LayerId>(["gathered", "squared", "evened", "base_color"]);
 
 /** Larger pictures are asked for once the view magnifies the usual one. */
 function sideFor(scale: number): number {
@@ -57,7 +60,11 @@ export function Flat({ side, layer, setup, material }: Props) {
   const t = transform(look, aspect, width, height);
   const ask = { id: material.id, layer, key: material.keys[layer] ?? "", slot: `${side}-${layer}`, side: sideFor(look.scale) };
   const { picture, waiting } = usePicture(ask);
-  const source = useMemo(() => picture && channelOf(picture.bitmap, channel), [picture, channel]);
+  const clipping = useViews((state) => state.clipping) && stage === "even" && COLOURS.has(layer);
+  const source = useMemo(() => {
+    const shown = picture && channelOf(picture.bitmap, channel);
+    return shown && clipping ? clippingOf(shown) : shown;
+  }, [picture, channel, clipping]);
 
   useLayoutEffect(() => {
     const target = canvas.current;

@@ -23,6 +23,24 @@ export function channelOf(bitmap: ImageBitmap, channel: Channel): HTMLCanvasElem
   return canvas;
 }
 
+/** A picture with pixels marked that have a channel at its end: amber where too bright, white where too dark. */
+export function clippingOf(picture: HTMLCanvasElement | ImageBitmap): HTMLCanvasElement | ImageBitmap {
+  const canvas = document.createElement("canvas");
+  [canvas.width, canvas.height] = [picture.width, picture.height];
+  const context = canvas.getContext("2d", { willReadFrequently: true });
+  if (!context) return picture;
+  context.drawImage(picture, 0, 0);
+  const image = context.getImageData(0, 0, canvas.width, canvas.height);
+  const data = image.data;
+  for (let i = 0; i < data.length; i += 4) {
+    const [r, g, b] = [data[i]!, data[i + 1]!, data[i + 2]!];
+    const mark = Math.max(r, g, b) >= 254 ? [227, 154, 45] : Math.min(r, g, b) <= 1 ? [255, 255, 255] : null;
+    if (mark) [data[i], data[i + 1], data[i + 2]] = mark as [number, number, number];
+  }
+  context.putImageData(image, 0, 0);
+  return canvas;
+}
+
 interface Scene {
   source: HTMLCanvasElement | ImageBitmap;
   layer: LayerId;

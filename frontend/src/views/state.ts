@@ -47,6 +47,8 @@ interface Views {
   pointer: { x: number; y: number } | null;
   /** The stage's input is shown while a key is held. */
   input: boolean;
+  /** Pixels at an end of their range are marked. */
+  clipping: boolean;
   /** Evidence of a finding, drawn on the first view. */
   evidence: { map: LayerId | null; of?: string; box: [number, number, number, number] } | null;
   active: Side;
@@ -72,6 +74,7 @@ export const useViews = create<Views>(() => {
     look: null,
     pointer: null,
     input: false,
+    clipping: false,
     evidence: null,
     active: "first",
   };

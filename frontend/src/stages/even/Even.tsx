@@ -4,35 +4,53 @@ import { Facts } from "../../ui/Facts";
 import { Fold } from "../../ui/Fold";
 import { useBrought } from "../gather/Files";
 import { Operation } from "../Operation";
+import { ToneCurve } from "./ToneCurve";
+
+const share = (part: number | undefined) => (part === undefined ? "–" : part === 0 ? "none" : `${(part * 100).toFixed(part < 0.01 ? 2 : 1)} % of the picture`);
 
 export function Even({ material }: { material: Material }) {
   const figures = useFigures(material);
   const height = useBrought("height");
-  const bearing = figures?.evidence["evened_known.bearing"];
-  const changed = (id: string) => {
-    const count = Object.keys(material.recipe.operations[id] ?? {}).length;
+  const found = figures?.evidence ?? {};
+  const bearing = found["evened_known.bearing"];
+  const raked = found["evened_raking.strength"];
+  const changed = (...ids: string[]) => {
+    const count = ids.reduce((sum, id) => sum + Object.keys(material.recipe.operations[id] ?? {}).length, 0);
     return count ? `${count} changed` : "";
   };
-  const fallOff = figures?.evidence["evened_light.fall_off"];
+  const fallOff = found["evened_light.fall_off"];
   return (
     <>
       <Operation id="even.light" />
       <Facts rows={[["Found", fallOff ? `brightest ${fallOff.toFixed(2)} × darkest` : "–"]]} />
-      {height && (
-        <div className="border-t border-line pt-1">
-          <Operation id="even.known" />
-          {bearing !== undefined && <Facts rows={[["Sun found at", `${bearing.toFixed(0)}°, sky ${((figures?.evidence["evened_known.sky"] ?? 0) * 100).toFixed(0)} %`]]} />}
-        </div>
-      )}
+      <div className="border-t border-line pt-1">
+        {height && (
+          <>
+            <Operation id="even.known" />
+            {bearing !== undefined && <Facts rows={[["Sun found at", `${bearing.toFixed(0)}°, sky ${((found["evened_known.sky"] ?? 0) * 100).toFixed(0)} %`]]} />}
+          </>
+        )}
+        <Operation id="even.raking" />
+        {raked !== undefined && <Facts rows={[["Light found", raked === 0 ? "from no one side: nothing is taken" : `along ${found["evened_raking.bearing"]!.toFixed(0)}°`]]} />}
+      </div>
       <div className="border-t border-line pt-1">
         <Operation id="even.shadow" />
         <Operation id="even.highlight" />
       </div>
+      <Fold title="Glare" note={changed("even.glare")}>
+        <Operation id="even.glare" />
+        {found["evened_glare.share"] !== undefined && <Facts rows={[["Found", share(found["evened_glare.share"])]]} />}
+      </Fold>
+      <Fold title="Blotches and drift" note={changed("even.blotches", "even.drift")}>
+        <Operation id="even.drift" flat />
+        <Operation id="even.blotches" flat />
+      </Fold>
       <div className="border-t border-line pt-1">
         <Operation id="even.original" />
       </div>
       <Fold title="Tone" note={changed("even.tone")}>
-        <Operation id="even.tone" />
+        <ToneCurve material={material} />
+        <Operation id="even.tone" without={["curve"]} />
       </Fold>
       <Fold title="Hues" note={changed("even.hues")}>
         <Operation id="even.hues" flat />

@@ -1,0 +1,112 @@
+"""Height from the shading of one photograph: from which side it is lit, and the relief that would look so.
+
+The light's axis is read from the spectrum: relief lit from one side shows slopes along the light and hides those
+across. Half a turn cannot be told apart by it; the end nearer to the picture's top is taken, as pictures are shot.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.fft import fft2, fftfreq, irfft2, next_fast_len, rfft2, rfftfreq
+
+from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.raster import Pixels
+
+_LOW, _HIGH, _BINS = np.pi / 16, 0.7 * np.pi, 36
+_LEAST_STRENGTH, _LEAST_FIT, _TOP = 0.25, 0.35, 0.35
+# Widths of relief that shading tells about, in px of a tile of 768.
+_FINEST, _COARSEST, _PLAN = 0.5, 48.0, 768.0
+_REGULAR = 0.5
+
+
+@dataclass(frozen=True)
+class Raking:
+    """bearing: degrees toward the light from the right, counter-clockwise, in the upper half. strength: 0..1, how far
+    slopes along the light outweigh those across; fit: 0..1, how well that explains the spectrum. weight: 0..0.8, how
+    far the shading is to be believed; 0 where the light comes from no one side."""
+
+    bearing: float
+    strength: float
+    fit: float
+    weight: float
+
+
+def raking(pixels: Pixels) -> Raking:
+    """From which side a picture is lit. pixels: linear RGB (H, W, 3), any light in it."""
+    tone = encode_srgb(luminance(pixels)).astype(np.float64)
+    window = np.outer(np.hanning(tone.shape[0]), np.hanning(tone.shape[1]))
+    profile = _by_angle((tone - tone.mean()) * window)
+    angles = (np.arange(_BINS) + 0.5) * np.pi / _BINS
+    best: tuple[float, float, float] | None = None
+    for axis in np.arange(0, np.pi, np.radians(2.5)):
+        for floor in np.geomspace(0.03, 8, 18):
+            model = np.log(floor + np.cos(angles - axis) ** 2)
+            off = profile - (model - model.mean())
+            cost = float(np.abs(off - np.median(off)).mean())
+            if best is None or cost < best[0]:
+                best = (cost, float(axis), float(floor))
+    assert best is not None
+    cost, axis, floor = best
+    strength = 1 / (1 + 2 * floor)
+    fit = 1 - cost / max(float(np.abs(profile - np.median(profile)).mean()), 1e-9)
+    apart = float(np.angle(np.exp(2j * (axis - _steepest(tone))))) / 2
+    weight = float(np.clip(1.3 * strength * fit * max(0.0, np.cos(2 * apart)), 0, 0.8))
+    if strength < _LEAST_STRENGTH or fit < _LEAST_FIT:
+        weight = 0.0
+    # Angles of the spectrum turn with y downwards; the bearing is counted upwards.
+    bearing = float(np.degrees(-axis) % 180)
+    weight *= min(1.0, np.sin(np.radians(bearing)) / _TOP)
+    return Raking(round(bearing, 1), round(strength, 3), round(fit, 3), round(weight, 3))
+
+
+def _by_angle(tone: NDArray[Any]) -> NDArray[np.float64]:
+    """Log power by angle, over half octaves, each without its mean. Medians are not drawn off by joint lines."""
+    power = np.log(np.abs(fft2(tone)) ** 2 + 1e-12)
+    wy, wx = 2 * np.pi * fftfreq(tone.shape[0])[:, None], 2 * np.pi * fftfreq(tone.shape[1])[None]
+    radius, angle = np.hypot(wx, wy), np.arctan2(wy, wx) % np.pi
+    bins = np.minimum((angle / np.pi * _BINS).astype(int), _BINS - 1)
+    octaves = []
+    low = _LOW
+    while low < _HIGH:
+        ring = (radius >= low) & (radius < min(low * 2**0.5, _HIGH))
+        found = np.array(
+            [np.median(power[ring & (bins == b)]) if (ring & (bins == b)).any() else 0 for b in range(_BINS)]
+        )
+        octaves.append(found - found.mean())
+        low *= 2**0.5
+    return np.asarray(np.mean(octaves, axis=0))
+
+
+def _steepest(tone: NDArray[Any]) -> float:
+    """The angle along which the picture changes most."""
+    gy, gx = np.gradient(tone)
+    return float(0.5 * np.arctan2(2 * (gx * gy).mean(), (gx * gx - gy * gy).mean()))
+
+
+def carved(pixels: Pixels, light: Raking, tile: float) -> tuple[Pixels, Pixels]:
+    """(height, slope toward the light) that the shading tells, both (H, W), in px of the picture but for one factor.
+
+    pixels: linear RGB (H, W, 3). tile: px of one tile width, which the widths of what counts as relief go by. Nothing
+    is told about slopes across the light.
+    """
+    tone = encode_srgb(luminance(pixels)).astype(np.float32)
+    scale = tile / _PLAN
+    margin = min(int(3 * _COARSEST * scale), min(tone.shape) - 1)
+    padded = np.pad(tone - tone.mean(), margin, mode="reflect")
+    size = [next_fast_len(side, real=True) for side in padded.shape]
+    wx = 2 * np.pi * rfftfreq(size[1])[None].astype(np.float32)
+    wy = 2 * np.pi * fftfreq(size[0])[:, None].astype(np.float32)
+    square = wx * wx + wy * wy
+    band = np.exp(-0.5 * (_FINEST * scale) ** 2 * square) - np.exp(-0.5 * (_COARSEST * scale) ** 2 * square)
+    a = np.radians(light.bearing)
+    along = np.float32(np.cos(a)) * wx - np.float32(np.sin(a)) * wy
+    spectrum = rfft2(padded, s=size) * (band / np.maximum(along * along + np.float32(_REGULAR) * square, 1e-12))
+    inner = np.s_[margin : margin + tone.shape[0], margin : margin + tone.shape[1]]
+    slope = irfft2(spectrum * (along * along), s=size)[inner]
+    # What faces the light falls away from it: the height falls toward the light where the picture is bright.
+    height = irfft2(spectrum * (1j * along), s=size)[inner]
+    return np.ascontiguousarray(height, np.float32), np.ascontiguousarray(slope, np.float32)
