@@ -25,7 +25,19 @@ def standing_out(evaluation: Evaluation) -> dict[str, Any]:
         "alarm": ALARM,
         "places": [asdict(place) for place in _giveaways(evaluation)],
         "filled": [asdict(spot) for spot in filled],
+        "before": _before(evaluation),
     }
+
+
+def _before(evaluation: Evaluation) -> float | None:
+    """How far the strongest place stood out before any repair; None where there was none."""
+    recipe = evaluation.recipe
+    if not recipe.settings("tile.repair").spots and not recipe.settings("tile.touch").strokes:
+        return None
+    size = fit_side(recipe, PLAN_SIDE)
+    joined = evaluation.layer("joined", size).pixels
+    found = evaluation.memory.get(f"giveaways/{evaluation.key('joined', size)}", lambda: tuple(giveaways(joined)))
+    return float(found[0].strength) if found else None
 
 
 def filled(evaluation: Evaluation, places: Sequence[tuple[float, float, float]]) -> dict[str, Any]:

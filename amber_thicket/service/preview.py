@@ -20,6 +20,8 @@ from amber_thicket.core.roles import EVERY
 from amber_thicket.errors import NotFound, WriteFailed
 
 CARD = (216, 120)
+# Maps whose edges have to meet besides the base colour's.
+_JOINED = ("height", "normal", "roughness", "ambient_occlusion")
 # Layers on the way that have something to tell.
 _TELLING = ("squared", "evened_light", "evened_known", "evened_raking", "evened_glare", "evened")
 _ON_THE_WAY = ("gathered", "squared", "evened")
@@ -177,14 +179,14 @@ def probe(evaluation: Evaluation, x: float, y: float) -> dict[str, Any]:
     return values
 
 
-def _seams(pixels: Pixels) -> list[dict[str, Any]]:
+def _seams(pixels: Pixels, role: str = "base_color") -> list[dict[str, Any]]:
     """Seam figure of both axes, with its level."""
-    found = [seam(coded(pixels, "base_color"), axis=axis) for axis in (0, 1)]
+    found = [seam(coded(pixels, role), axis=axis) for axis in (0, 1)]
     return [{**figure._asdict(), "level": figure.level} for figure in found]
 
 
 def figures(evaluation: Evaluation) -> dict[str, Any]:
-    """Seam and drift of the base colour before and after Tile, and what the operations found out."""
+    """Seams of all maps, drift before Even and after Tile, and what the operations found out."""
     size = preview_size(evaluation)
     after = evaluation.layer("base_color", size).pixels
     before = evaluation.layer("evened", size).pixels
@@ -197,5 +199,7 @@ def figures(evaluation: Evaluation) -> dict[str, Any]:
         "seam": _seams(after),
         "seam_before": _seams(before),
         "drift": round(drift(linear_to_lab(after)), 2),
+        "drift_before": round(drift(linear_to_lab(evaluation.layer("squared", size).pixels)), 2),
+        "maps": {role: _seams(evaluation.layer(role, size).pixels, role) for role in _JOINED},
         "evidence": evidence,
     }

@@ -190,6 +190,7 @@ class LeftOutTest(unittest.TestCase):
             {"method": "regrow"},
             {"method": "regrow", "begin": "blocks"},
             {"method": "strew", "piece": 20.0},
+            {"method": "stochastic", "piece": 16.0},
         ):
             changes = {f"tile__join__{name}": value for name, value in join.items()}
             ready = evaluation(

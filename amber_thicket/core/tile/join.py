@@ -143,7 +143,8 @@ def decide_join(
     ]
     sample = _Sample(evened.pixels, None if height is None else height.pixels, masks[0], masks[1])
     if chosen.method == "stochastic":
-        return patches(size, (frame.width, frame.height), chosen.piece / 100 * frame.width, chosen.seed)
+        across = chosen.piece / 100 * frame.width
+        return patches(size, (frame.width, frame.height), across, chosen.seed, sample.unfit)
     if chosen.method == "strew":
         return _strewn(sample, frame, chosen)
     if chosen.method == "regrow":

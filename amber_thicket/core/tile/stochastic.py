@@ -10,6 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+import cv2
 import numba
 import numpy as np
 from numpy.typing import NDArray
@@ -19,14 +20,16 @@ from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
 _LEVELS, _COUNTED, _HINTS = 2048, 400_000, 4096
+_TRIES = 80
 
 
 @dataclass(frozen=True)
 class Mixture:
     """centres: (rows, columns, 2) where each patch is taken from, in tile widths of the sample, across and down.
-    Patches sit on a grid of triangles round the tile."""
+    Patches sit on a grid of triangles round the tile. unfit: (h, w) what of the sample does not count."""
 
     centres: NDArray[np.float64]
+    unfit: NDArray[np.bool_] | None = None
     evidence: dict[str, Any] = field(default_factory=dict)
 
     @property
@@ -34,14 +37,30 @@ class Mixture:
         return int(self.centres.nbytes)
 
 
-def patches(sample: tuple[int, int], tile: tuple[int, int], size: float, seed: int) -> Mixture:
-    """Where each patch comes from. sample, tile: (width, height) px. size: of a patch, in tile px."""
+def patches(
+    sample: tuple[int, int], tile: tuple[int, int], size: float, seed: int, unfit: NDArray[np.bool_] | None = None
+) -> Mixture:
+    """Where each patch comes from. sample, tile: (width, height) px. size: of a patch, in tile px. unfit: (Hs, Ws)
+    what should not be used; the patch with the least of it is taken of some."""
     columns = max(3, round(2 * tile[0] / size))
     rows = max(3, round(2 * tile[1] / size))
     whole = np.array(sample) / tile[0]
     low = np.minimum([1.05 / columns, 1.05 * tile[1] / tile[0] / rows], 0.49 * whole)
-    draw = np.random.default_rng(seed).uniform(size=(rows, columns, 2))
-    return Mixture(low + draw * (whole - 2 * low))
+    choose = np.random.default_rng(seed)
+    drawn = low + choose.uniform(size=(rows, columns, 2)) * (whole - 2 * low)
+    if unfit is not None and unfit.any():
+        reach = tuple(max(1, 2 * int(tile[0] * part)) for part in low)
+        spoilt = cv2.boxFilter(unfit.astype(np.float32), -1, reach, borderType=cv2.BORDER_REPLICATE)
+        for _ in range(_TRIES):
+            other = low + choose.uniform(size=(rows, columns, 2)) * (whole - 2 * low)
+            better = _at(spoilt, other, tile[0]) < _at(spoilt, drawn, tile[0])
+            drawn = np.where(better[..., None], other, drawn)
+    return Mixture(drawn, unfit)
+
+
+def _at(field: Pixels, centres: NDArray[np.float64], width: int) -> Pixels:
+    x, y = (np.minimum((centres[..., i] * width).astype(int), field.shape[1 - i] - 1) for i in (0, 1))
+    return field[y, x]
 
 
 def mix(plan: Mixture, sample: Pixels, size: tuple[int, int]) -> Pixels:
@@ -49,9 +68,10 @@ def mix(plan: Mixture, sample: Pixels, size: tuple[int, int]) -> Pixels:
     width, height = size
     flat = sample.ndim == 2
     layer = sample[..., None] if flat else sample
-    axes, middle = _axes(layer)
+    counted = _counted(layer, plan.unfit)
+    axes, middle = _axes(counted)
     turned = np.ascontiguousarray((layer - middle) @ axes, np.float32)
-    tables = [_levels(np.ascontiguousarray(turned[..., i])) for i in range(turned.shape[2])]
+    tables = [_levels(values) for values in ((counted - middle) @ axes).T]
     gaussian = np.stack([_to_gaussian(turned[..., i], table) for i, table in enumerate(tables)], -1)
     out = np.empty((height, width, layer.shape[2]), np.float32)
 
@@ -64,24 +84,28 @@ def mix(plan: Mixture, sample: Pixels, size: tuple[int, int]) -> Pixels:
     return np.ascontiguousarray(found[..., 0] if flat else found)
 
 
-def _axes(layer: Pixels) -> tuple[Pixels, Pixels]:
+def _counted(layer: Pixels, unfit: NDArray[np.bool_] | None) -> Pixels:
+    """Pixels that the histogram is taken from, (N, C) float64."""
+    every = layer.reshape(-1, layer.shape[2])
+    if unfit is not None and unfit.any() and not unfit.all():
+        mask = cv2.resize(unfit.astype(np.uint8), (layer.shape[1], layer.shape[0]), interpolation=cv2.INTER_LINEAR)
+        every = every[mask.ravel() == 0]
+    return every[:: max(1, len(every) // _COUNTED)].astype(np.float64)
+
+
+def _axes(every: Pixels) -> tuple[Pixels, Pixels]:
     """The directions in which the channels vary on their own, and their mean."""
-    every = _thinned(layer.reshape(-1, layer.shape[2]))
     middle = every.mean(axis=0)
-    if layer.shape[2] == 1:
+    if every.shape[1] == 1:
         return np.ones((1, 1), np.float32), middle.astype(np.float32)
     _, axes = np.linalg.eigh(np.cov((every - middle).T))
     return axes.astype(np.float32), middle.astype(np.float32)
 
 
-def _thinned(values: Pixels) -> Pixels:
-    return values[:: max(1, len(values) // _COUNTED)].astype(np.float64)
-
-
 def _levels(values: Pixels) -> tuple[Pixels, Pixels]:
     """(Gaussian level, value) of evenly spaced shares of all pixels."""
     shares = (np.arange(_LEVELS) + 0.5) / _LEVELS
-    found = np.quantile(_thinned(values.ravel()), shares)
+    found = np.quantile(values, shares)
     # The interpolation needs rising values.
     found = np.maximum.accumulate(found + np.arange(_LEVELS) * 1e-9)
     return ndtri(shares).astype(np.float32), found.astype(np.float32)

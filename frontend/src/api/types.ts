@@ -110,6 +110,8 @@ export interface Place {
 }
 export interface Places {
   alarm: number;
+  /** How far the strongest place stood out before any repair. */
+  before: number | null;
   places: (Place & { strength: number })[];
   filled: (Place & { from_x: number; from_y: number })[];
 }
@@ -153,6 +155,9 @@ export interface Figures {
   seam: [Seam, Seam];
   seam_before: [Seam, Seam];
   drift: number;
+  drift_before: number;
+  /** Seams of the other maps. */
+  maps: Record<string, [Seam, Seam]>;
   evidence: Record<string, number>;
 }
 export interface Probe {

@@ -15,6 +15,9 @@ const GROUPS: { title: string; tools: Tool[] }[] = [
   { title: "Tile", tools: ["clone", "heal", "fill"] },
 ];
 
+/** Whether a brush has nothing to work on with this method. */
+const idle = (tool: Tool, method: string) => (tool === "excluded" && /none|blend/.test(method)) || (tool === "kept" && /none|blend|strew|stochastic/.test(method));
+
 export function Brushes({ material }: { material: Material }) {
   const { tool, outline, radius, source, aiming, chosen } = useBrush();
   const method = useBench((state) => valueOf(state, "tile.join.method"));
@@ -51,8 +54,8 @@ export function Brushes({ material }: { material: Material }) {
                   key={name}
                   look={tool === name ? "main" : undefined}
                   aria-pressed={tool === name}
-                  disabled={name === "kept" && (method === "none" || method === "stochastic" || method === "strew" || method === "blend")}
-                  title={TOOL_HELP[name]}
+                  disabled={idle(name, String(method))}
+                  title={idle(name, String(method)) ? `Does nothing with ${String(method)}: choose cut, lattice or regrow.` : TOOL_HELP[name]}
                   className="h-6.5 px-1.5 text-[12px]"
                   onClick={() => takeBrush(tool === name ? null : name)}
                 >

@@ -1,9 +1,10 @@
 import { useBench, valueOf } from "../../bench/store";
-import { useFigures, useTiling } from "../../bench/figures";
+import { useTiling } from "../../bench/figures";
 import type { Material } from "../../api/types";
 import { Level } from "../../ui/Level";
 import { Setting } from "../Setting";
 import { Brushes } from "./Brushes";
+import { DoesItTile } from "./DoesItTile";
 import { MethodRow } from "./MethodRow";
 import { StandingOut } from "./StandingOut";
 import { Switch } from "../../ui/Switch";
@@ -38,8 +39,6 @@ export function Tile({ material }: { material: Material }) {
   const tiling = useTiling(material);
   const joins = useMarking((state) => state.joins);
   const first = useViews((state) => state.setups.tile.first.what);
-  const figures = useFigures(material);
-  const mismatch = figures?.evidence["base_color.join_mismatch"];
   return (
     <>
       <Suggested material={material} />
@@ -71,54 +70,7 @@ export function Tile({ material }: { material: Material }) {
       )}
       <StandingOut material={material} />
       <Brushes material={material} />
-      <h3 className="mt-2 border-t border-line pt-2 font-medium">Does it tile?</h3>
-      {figures && (
-        <table className="w-full text-left">
-          <thead className="text-[12px] text-soft">
-            <tr>
-              <th className="font-normal">Seam figure</th>
-              <th className="text-right font-normal">before</th>
-              <th className="text-right font-normal">after</th>
-              <th />
-            </tr>
-          </thead>
-          <tbody>
-            {(["Left to right", "Top to bottom"] as const).map((name, axis) => (
-              <tr key={name} className="h-6">
-                <td>{name}</td>
-                <td className="figures text-right text-soft">{figures.seam_before[axis]!.border.toFixed(1)}</td>
-                <td className="figures text-right">{figures.seam[axis]!.border.toFixed(1)}</td>
-                <td className="pl-2">
-                  <Level level={figures.seam[axis]!.level} word={false} />
-                </td>
-              </tr>
-            ))}
-            <tr className="h-6">
-              <td>Worst inner line</td>
-              <td className="figures text-right text-soft">{Math.max(...figures.seam_before.map((s) => s.inner)).toFixed(1)}</td>
-              <td className="figures text-right">{Math.max(...figures.seam.map((s) => s.inner)).toFixed(1)}</td>
-              <td />
-            </tr>
-            <tr className="h-6">
-              <td>Drift</td>
-              <td />
-              <td className="figures text-right">{figures.drift.toFixed(1)} ΔE</td>
-              <td />
-            </tr>
-            {mismatch !== undefined && (
-              <tr className="h-6">
-                <td>Mismatch along the join</td>
-                <td className="figures text-right text-soft">1.00</td>
-                <td className="figures text-right">{mismatch.toFixed(2)}</td>
-                <td className="pl-2">
-                  <Level level={mismatch <= 0.45 ? "pass" : "attention"} word={false} />
-                </td>
-              </tr>
-            )}
-          </tbody>
-        </table>
-      )}
-      <p className="pt-1.5 text-[12px] text-soft">A seam figure under 4 cannot be seen; over 8 it shows at every repeat. Mismatch is against random places: .45 and less is good.</p>
+      <DoesItTile material={material} />
     </>
   );
 }

@@ -1,0 +1,71 @@
+/** Figures that tell whether the tile repeats unseen: seams of every map, drift, joins, what stands out. */
+import { useFigures, usePlaces } from "../../bench/figures";
+import type { Level as Judged, Material, Seam } from "../../api/types";
+import { Level } from "../../ui/Level";
+import { LAYER_NAMES } from "../../views/names";
+
+const WORST: Judged[] = ["blocked", "attention", "pass"];
+const worst = (seams: Seam[]) => WORST.find((level) => seams.some((seam) => seam.level === level)) ?? "pass";
+
+export function DoesItTile({ material }: { material: Material }) {
+  const figures = useFigures(material);
+  const places = usePlaces(material);
+  const mismatch = figures?.evidence["base_color.join_mismatch"];
+  const strongest = places?.places[0]?.strength;
+  return (
+    <section aria-label="Does it tile" className="mt-2 border-t border-line pt-2">
+      <h3 className="font-medium">Does it tile?</h3>
+      {figures && (
+        <>
+          <table className="w-full text-left">
+            <thead className="text-[12px] text-soft">
+              <tr>
+                <th className="font-normal">Base colour</th>
+                <th className="text-right font-normal">before</th>
+                <th className="text-right font-normal">after</th>
+                <th />
+              </tr>
+            </thead>
+            <tbody>
+              {(["Seam, left to right", "Seam, top to bottom"] as const).map((name, axis) => (
+                <Row key={name} name={name} before={figures.seam_before[axis]!.border.toFixed(1)} after={figures.seam[axis]!.border.toFixed(1)} level={figures.seam[axis]!.level} />
+              ))}
+              <Row name="Worst inner line" before={Math.max(...figures.seam_before.map((s) => s.inner)).toFixed(1)} after={Math.max(...figures.seam.map((s) => s.inner)).toFixed(1)} />
+              <Row name="Drift, ΔE" before={figures.drift_before.toFixed(2)} after={figures.drift.toFixed(2)} />
+              {mismatch !== undefined && <Row name="Mismatch along joins" before="1.00" after={mismatch.toFixed(2)} level={mismatch <= 0.45 ? "pass" : "attention"} />}
+              {places && strongest !== undefined && <Row name="What stands out" before={places.before?.toFixed(2) ?? ""} after={strongest.toFixed(2)} level={strongest < places.alarm ? "pass" : "attention"} />}
+            </tbody>
+          </table>
+          <table className="mt-1 w-full text-left">
+            <thead className="text-[12px] text-soft">
+              <tr>
+                <th className="font-normal">Seams of the other maps</th>
+                <th className="text-right font-normal">across</th>
+                <th className="text-right font-normal">down</th>
+                <th />
+              </tr>
+            </thead>
+            <tbody>
+              {Object.entries(figures.maps).map(([role, seams]) => (
+                <Row key={role} name={LAYER_NAMES[role as "height"]} before={seams[0].border.toFixed(1)} after={seams[1].border.toFixed(1)} level={worst(seams)} plain />
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
+      <p className="pt-1.5 text-[12px] text-soft">A seam figure under 4 cannot be seen; over 8 it shows at every repeat. Mismatch is against random places: .45 and less is good.</p>
+    </section>
+  );
+}
+
+/** plain: both figures count alike. */
+function Row({ name, before, after, level, plain }: { name: string; before: string; after: string; level?: Judged; plain?: boolean }) {
+  return (
+    <tr className="h-6">
+      <td>{name}</td>
+      <td className={`figures text-right ${plain ? "" : "text-soft"}`}>{before}</td>
+      <td className="figures text-right">{after}</td>
+      <td className="pl-2">{level && <Level level={level} word={false} />}</td>
+    </tr>
+  );
+}
