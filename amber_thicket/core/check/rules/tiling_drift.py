@@ -15,15 +15,15 @@ def look(subject: Subject) -> Iterable[Finding]:
     values = linear_to_lab(subject.maps["base_color"].pixels)
     spread = drift(values)
     bad = spread > LIMIT
-    amount = subject.recipe.settings("even.light").amount
-    fix = Fix("Take out all large-scale light", {"even.light.amount": 100.0}) if bad and amount < 100 else None
+    amount = subject.recipe.settings("even.drift").amount
+    fix = Fix("Even the drift", {"even.drift.amount": 100.0}) if bad and amount < 100 else None
     yield Finding("attention" if bad else "pass", f"ΔE {spread:.2f}", f"under {LIMIT:g}", map="base_color", fix=fix)
 
 
 RULE = Rule(
     id="tiling.drift",
-    title="No slow change of brightness",
-    why="Brightness that drifts across the tile makes a quilt when it repeats.",
+    title="No slow change of tone or colour",
+    why="Tone or colour that drifts across the tile makes a quilt when it repeats.",
     source="spread of local means (σ = 1/8 tile), limit ⅓ of the untreated where that was visible",
     look=look,
 )
