@@ -24,6 +24,8 @@ from amber_thicket.core.tile.join import reach
 from amber_thicket.errors import Cancelled
 
 PLAN_SIDE = 768
+# Seconds after which somebody who waits looks up whether it is still wanted.
+_LOOK_UP = 0.2
 _BEFORE_TILE = ("gather", "square", "even")
 # The operations an existing map goes through with the colour, one after the other.
 _TOGETHER: dict[str, tuple[str, str]] = {
@@ -83,8 +85,11 @@ class Memory:
         self._busy: dict[str, threading.Event] = {}
         self._lock = threading.Lock()
 
-    def get(self, key: str, compute: Callable[[], Any]) -> Any:
-        """The value of key, computed at most once at a time. An error goes to its own caller; others try again."""
+    def get(self, key: str, compute: Callable[[], Any], check: Callable[[], None] | None = None) -> Any:
+        """The value of key, computed at most once at a time. An error goes to its own caller; others try again.
+
+        check: called now and then while another caller computes it; it may raise to stop waiting.
+        """
         while True:
             with self._lock:
                 if key in self._values:
@@ -94,7 +99,9 @@ class Memory:
                 if waiting is None:
                     self._busy[key] = threading.Event()
                     break
-            waiting.wait()
+            while not waiting.wait(_LOOK_UP):
+                if check:
+                    check()
         try:
             value = compute()
             self._keep(key, value)
@@ -337,7 +344,7 @@ class Evaluation:
             with told_to(self._reached):
                 return decide(*inputs, frame=self._frame(operation, sizes), **settings)
 
-        return self.memory.get(self._decided_key(operation), compute)
+        return self.memory.get(self._decided_key(operation), compute, self.cancel.check)
 
     def _reached(self, share: float, what: str) -> None:
         self.cancel.check()
@@ -378,7 +385,7 @@ class Evaluation:
                 operation = BY_ID[_TOGETHER[step][0]]
                 if operation.idle and operation.idle(self.recipe.settings(operation.id)):
                     return self._layer(f"{_TOGETHER[step][1]}.{role}", sizes)
-            return self.memory.get(self._key(name, sizes), lambda: self._together(name, sizes))  # type: ignore[no-any-return]
+            return self.memory.get(self._key(name, sizes), lambda: self._together(name, sizes), self.cancel.check)  # type: ignore[no-any-return]
         if name in BESIDE:
             return self._layer(f"tiled.{name}", sizes)
         operation = BY_LAYER[name]
@@ -390,7 +397,7 @@ class Evaluation:
             self.cancel.check()
             return self._applied(operation, self._input_layers(operation, sizes), sizes)
 
-        return self.memory.get(self._key(name, sizes), compute)  # type: ignore[no-any-return]
+        return self.memory.get(self._key(name, sizes), compute, self.cancel.check)  # type: ignore[no-any-return]
 
 
 def _digest(parts: list[Any]) -> str:

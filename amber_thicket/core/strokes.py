@@ -38,16 +38,22 @@ def read(text: str) -> tuple[Stroke, ...]:
     return tuple(Stroke(float(row[0]), _points(row[1:])) for row in rows_of(text))
 
 
-def rows_of(text: str) -> list[Any]:
-    """The checked rows of such a list."""
+def listed(text: str, most: int, what: str) -> list[Any]:
+    """The JSON list in a setting; empty for no text. Raises ValueError in words when it is none, or too long."""
     if not text.strip():
         return []
     try:
         rows = json.loads(text)
     except (json.JSONDecodeError, RecursionError) as error:
         raise ValueError(f"it is no JSON ({type(error).__name__})") from None
-    if not isinstance(rows, list) or len(rows) > MOST:
-        raise ValueError(f"it must be a list of at most {MOST} strokes")
+    if not isinstance(rows, list) or len(rows) > most:
+        raise ValueError(f"it must be a list of at most {most} {what}")
+    return rows
+
+
+def rows_of(text: str) -> list[Any]:
+    """The checked rows of such a list."""
+    rows = listed(text, MOST, "strokes")
     for row in rows:
         check_row(row)
     return rows

@@ -258,6 +258,8 @@ def _with_picture(answer: Response, making: Future[bytes]) -> Response:
 @blueprint.post("/api/materials/<material_id>/<any(undo, redo):way>")
 def stepped(material_id: str, way: str) -> Response:
     library = services().library
+    # What is on its way for the state that is left is no longer wanted.
+    services().slots.take(f"{material_id}/ahead")
     move = library.undo if way == "undo" else library.redo
     return _told(move(material_id, body(Known).revision))
 

@@ -83,6 +83,29 @@ class RakingTest(unittest.TestCase):
         # Where no side is found for sure, as on some slates, nothing is taken; never is it made worse.
         self.assertGreaterEqual(min(gains), 0, gains)
 
+    def test_dark_material_stays_and_shadow_goes(self) -> None:
+        """Both errors by themselves: where the material is dark though well lit, and where it lies in shadow."""
+        rows = []
+        for kind in ("cork_board", "tide_pebbles", "deck_planks", "lime_render"):
+            surface, pixels = shot(kind, bearing=65.0, elevation=25.0)
+            changes = {**size_of(SIDE), "tile__join__method": "none", "even__light__amount": 0}
+            truth, photo = (
+                log_light(cv2.resize(p, (SIDE, SIDE), interpolation=cv2.INTER_AREA)) for p in (surface.albedo, pixels)
+            )
+            shade = fine(photo - truth)
+            lit, shadow = shade > np.percentile(shade, 40), shade < np.percentile(shade, 15)
+            dark = (fine(truth) < np.percentile(fine(truth), 15)) & lit
+            pale = (fine(truth) > np.percentile(fine(truth), 40)) & shadow
+            errors = []
+            for amount in (0, 100):
+                made = evaluation(pixels, **changes, even__raking__amount=amount).layer("evened", (SIDE, SIDE)).pixels
+                off = fine(log_light(made) - truth)
+                errors.append([float(np.abs(off[mask]).mean()) for mask in (dark, pale)])
+            rows.append([errors[1][0] / errors[0][0], errors[1][1] / errors[0][1]])
+        self.assertLess(max(row[0] for row in rows), 1.25, rows)
+        self.assertLess(float(np.mean([row[0] for row in rows])), 1.0, rows)
+        self.assertLess(max(row[1] for row in rows), 0.8, rows)
+
     def test_soft_light_is_left_alone(self) -> None:
         _, pixels = shot("tide_pebbles", sun=0.15, sky=1.0, elevation=70.0)
         plain, taken = (

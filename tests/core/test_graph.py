@@ -63,6 +63,25 @@ class KeyTest(unittest.TestCase):
             thread.join()
         self.assertEqual(len(count), 1)
 
+    def test_who_is_called_off_does_not_go_on_waiting(self) -> None:
+        memory, gate, begun, cancel = Memory(1000), threading.Event(), threading.Event(), Cancel()
+
+        def slow() -> bytes:
+            begun.set()
+            gate.wait(20)
+            return b"x"
+
+        first = threading.Thread(target=memory.get, args=("k", slow))
+        first.start()
+        begun.wait(10)
+        cancel.cancel()
+        with self.assertRaises(Cancelled):
+            memory.get("k", slow, cancel.check)
+        self.assertFalse(gate.is_set(), "the other one is still at it")
+        gate.set()
+        first.join(10)
+        self.assertEqual(memory.get("k", slow), b"x")
+
     def test_memory_stays_within_its_bytes(self) -> None:
         memory = Memory(10_000)
         for number in range(50):

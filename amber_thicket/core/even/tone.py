@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +13,7 @@ from amber_thicket.core.numeric.colour import encode_srgb, luminance, srgb_to_li
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import is_number
+from amber_thicket.core.strokes import is_number, listed
 
 _TABLE, _MOST_POINTS = 4096, 16
 
@@ -66,11 +64,8 @@ def points_of(text: str) -> NDArray[np.float64]:
     """Points of a curve, (N, 2), in rising order of x; the two ends when there are none. Raises ValueError in words."""
     if not text.strip():
         return np.array([[0.0, 0.0], [1.0, 1.0]])
-    try:
-        rows = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        raise ValueError(f"it is no JSON ({type(error).__name__})") from None
-    if not isinstance(rows, list) or not 2 <= len(rows) <= _MOST_POINTS:
+    rows = listed(text, _MOST_POINTS, "points")
+    if len(rows) < 2:
         raise ValueError(f"a curve has 2 to {_MOST_POINTS} points")
     for row in rows:
         if not isinstance(row, list) or len(row) != 2 or not all(is_number(v) and 0 <= v <= 1 for v in row):

@@ -26,7 +26,7 @@ from amber_thicket.core.tile.stochastic import Mixture, mix, patches
 from amber_thicket.core.tile.strew import Limits, strew
 
 GROWN = ("regrow", "strew", "stochastic")
-MENDED = 30
+MENDED, _ROOM = 30, 0.65
 _Method = Literal["none", "blend", "cut", "lattice", "regrow", "strew", "stochastic"]
 
 
@@ -232,7 +232,9 @@ def _either(one: Mask | None, other: Mask | None) -> Mask | None:
 
 
 def _strewn(sample: _Sample, frame: Frame, chosen: Settings) -> Mosaic:
-    limits = Limits(chosen.piece / 100 * frame.width, chosen.turn, chosen.spread / 100, chosen.mirror)
+    # A piece with its outline has to fit into the tile.
+    size = min(chosen.piece / 100 * frame.width, _ROOM * min(frame.width, frame.height))
+    limits = Limits(size, chosen.turn, chosen.spread / 100, chosen.mirror)
     seen = features_with_height(features(sample.pixels), sample.height)
     work = Patchwork(frame.width, frame.height, seen.shape[2])
     strew(work, seen, sample.unfit, limits, chosen.seed)

@@ -77,7 +77,22 @@ def mosaic(
     labels = renamed[labels]
     kept = [placements[number] for number in shown]
     shares = [_shares(labels, number, placement.window, soft) for number, placement in enumerate(kept)]
-    return Mosaic(labels, tuple(kept), tuple(shares), shifts, evidence)
+    return Mosaic(labels, tuple(kept), _summed_to_one(shares, labels.shape), shifts, evidence)
+
+
+def _summed_to_one(
+    shares: list[tuple[int, int, Pixels]], shape: tuple[int, ...]
+) -> tuple[tuple[int, int, Pixels], ...]:
+    """Shares scaled so that they sum to 1 even where a window had no room for all of a soft edge."""
+    total = np.zeros((3, *shape), np.float32)
+    places = [
+        (np.arange(top, top + masks.shape[1])[:, None] % shape[0], np.arange(left, left + masks.shape[2]) % shape[1])
+        for left, top, masks in shares
+    ]
+    for (_, _, masks), (y, x) in zip(shares, places, strict=True):
+        total[:, y, x] += masks
+    total = np.maximum(total, 1e-3)
+    return tuple((left, top, masks / total[:, y, x]) for (left, top, masks), (y, x) in zip(shares, places, strict=True))
 
 
 def _shares(

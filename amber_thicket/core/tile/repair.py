@@ -9,7 +9,6 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import cv2
 import numpy as np
@@ -22,6 +21,7 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.strokes import is_number, listed
 from amber_thicket.core.tile.cut import closed_path, features, mismatch
 from amber_thicket.core.tile.plan import FEATHER, SPLIT
 from amber_thicket.errors import BadSetting
@@ -58,26 +58,14 @@ class Settings(OperationSettings):
 
 def read(text: str) -> tuple[Spot, ...]:
     """Spots from their setting. Raises ValueError in words."""
-    if not text.strip():
-        return ()
-    try:
-        rows = json.loads(text)
-    except json.JSONDecodeError as error:
-        raise ValueError(f"it is no JSON ({error.msg})") from None
-    if not isinstance(rows, list) or len(rows) > MOST_SPOTS:
-        raise ValueError(f"it must be a list of at most {MOST_SPOTS} places")
     spots = []
-    for row in rows:
-        if not isinstance(row, list) or len(row) != 5 or not all(_number(v) for v in row):
+    for row in listed(text, MOST_SPOTS, "places"):
+        if not isinstance(row, list) or len(row) != 5 or not all(is_number(v) for v in row):
             raise ValueError("each place needs five numbers: x, y, radius, from x, from y")
         if not SMALLEST <= row[2] <= LARGEST:
             raise ValueError(f"a radius lies from {SMALLEST} to {LARGEST} tile widths")
         spots.append(Spot(row[0] % 1.0, row[1] % 1.0, float(row[2]), row[3] % 1.0, row[4] % 1.0))
     return tuple(spots)
-
-
-def _number(value: Any) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < 1e6
 
 
 def written(spots: Sequence[Spot]) -> str:

@@ -6,7 +6,6 @@ stroke with parts of the tile that go on what lies around it. Strokes are kept a
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from typing import Literal, cast
 
@@ -20,7 +19,7 @@ from amber_thicket.core.numeric.filters import blur, pad
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import MOST, Stroke, check_row, drawn, is_number
+from amber_thicket.core.strokes import MOST, Stroke, check_row, drawn, is_number, listed
 from amber_thicket.core.tile.cut import features
 from amber_thicket.core.tile.lookalike import Lookalike, in_step
 from amber_thicket.core.tile.mosaic import Mosaic, mosaic, moved
@@ -60,16 +59,8 @@ class Settings(OperationSettings):
 
 def read(text: str) -> tuple[Touch, ...]:
     """Touches from their setting. Raises ValueError in words."""
-    if not text.strip():
-        return ()
-    try:
-        rows = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        raise ValueError(f"it is no JSON ({type(error).__name__})") from None
-    if not isinstance(rows, list) or len(rows) > MOST:
-        raise ValueError(f"it must be a list of at most {MOST} strokes")
     found = []
-    for row in rows:
+    for row in listed(text, MOST, "strokes"):
         if not isinstance(row, list) or len(row) < 4 or row[0] not in KINDS or not all(is_number(v) for v in row[1:3]):
             raise ValueError(f"each stroke begins with one of {', '.join(KINDS)}, then dx and dy")
         check_row(row[3:])

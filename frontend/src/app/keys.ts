@@ -3,6 +3,8 @@ import { useEffect } from "react";
 import { create } from "zustand";
 import type { StageId } from "../api/types";
 import { step } from "../bench/store";
+import { takeBrush, TOOL_NAMES, useBrush } from "../stages/tile/brush";
+import type { Tool } from "../stages/tile/strokes";
 import { STAGE_NAMES } from "../views/names";
 import { openStage, setView, useViews } from "../views/state";
 import { go } from "./router";
@@ -28,6 +30,11 @@ const stages = (Object.keys(STAGE_NAMES) as StageId[]).map(
   (stage, number): Action => ({ id: `stage.${stage}`, label: STAGE_NAMES[stage], keys: String(number + 1), group: "Stages", run: () => openStage(stage) }),
 );
 
+const BRUSH_KEYS: Record<Tool, string> = { excluded: "o", kept: "k", clone: "c", heal: "e", fill: "p" };
+const brush = (tool: Tool) => {
+  if (useViews.getState().stage === "tile") takeBrush(useBrush.getState().tool === tool ? null : tool);
+};
+
 export const ACTIONS: Action[] = [
   ...stages,
   { id: "view.single", label: "Single tile", keys: "s", group: "Views", run: show("single") },
@@ -38,6 +45,7 @@ export const ACTIONS: Action[] = [
   { id: "view.alone", label: "One view or two", keys: "v", group: "Views", run: () => useViews.setState(({ arrangement, active }) => ({ arrangement: arrangement === "first" || arrangement === "second" ? "beside" : active })) },
   { id: "view.stack", label: "Beside or stacked", keys: "b", group: "Views", run: () => useViews.setState(({ arrangement }) => ({ arrangement: arrangement === "stacked" ? "beside" : "stacked" })) },
   { id: "view.input", label: "Hold: what came into this stage", keys: "i", group: "Views", run: () => {} },
+  ...(Object.entries(BRUSH_KEYS) as [Tool, string][]).map(([tool, keys]): Action => ({ id: `brush.${tool}`, label: `${TOOL_NAMES[tool]}, in Tile`, keys, group: "Work", run: () => brush(tool) })),
   { id: "work.undo", label: "Undo", keys: "Ctrl Z", group: "Work", run: () => void step("undo") },
   { id: "work.redo", label: "Redo", keys: "Ctrl Shift Z", group: "Work", run: () => void step("redo") },
   { id: "work.library", label: "Back to the library", keys: "g", group: "Work", run: () => go(null) },

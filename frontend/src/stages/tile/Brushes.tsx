@@ -1,4 +1,5 @@
 /** The brushes of Tile: what to leave out or keep of the sample, and repairs on the tile. */
+import type { KeyboardEvent } from "react";
 import { Brush, CircleSlash2, Copy, Crosshair, HeartPulse, PaintBucket, Shield, X } from "lucide-react";
 import { useBench, valueOf } from "../../bench/store";
 import type { Material } from "../../api/types";
@@ -7,7 +8,8 @@ import { Choice } from "../../ui/Choice";
 import { cx } from "../../ui/cx";
 import { Slider } from "../../ui/Slider";
 import { copies, dropStroke, putStrokes, strokesOf, takeBrush, TOOL_HELP, TOOL_NAMES, useBrush } from "./brush";
-import { pathOf, type Tool } from "./strokes";
+import type { Point } from "../../views/capture";
+import { pathOf, type Stroke, type Tool } from "./strokes";
 
 const ICONS: Record<Tool, typeof Brush> = { excluded: CircleSlash2, kept: Shield, clone: Copy, heal: HeartPulse, fill: PaintBucket };
 const GROUPS: { title: string; tools: Tool[] }[] = [
@@ -39,6 +41,15 @@ export function Brushes({ material }: { material: Material }) {
     const strokes = strokesOf(material, chosen.tool);
     strokes[chosen.index] = { ...held, radius: next };
     putStrokes(material, chosen.tool, strokes, "Size of the stroke", `size-${chosen.tool}-${chosen.index}`);
+  };
+  const nudge = (event: KeyboardEvent, stroke: Stroke, index: number) => {
+    const step = event.shiftKey ? 0.0005 : 0.005;
+    const by = ({ ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] } as Record<string, Point>)[event.key];
+    if (!by) return;
+    event.preventDefault();
+    const strokes = strokesOf(material, stroke.tool);
+    strokes[index] = { ...stroke, points: stroke.points.map(([x, y]): Point => [x + by[0], y + by[1]]) };
+    putStrokes(material, stroke.tool, strokes, "Stroke moved");
   };
   return (
     <section aria-label="Brushes" className="mt-2 border-t border-line pt-2">
@@ -107,7 +118,7 @@ export function Brushes({ material }: { material: Material }) {
             const on = chosen?.index === index && pathOf(chosen.tool) === pathOf(stroke.tool);
             return (
               <li key={`${stroke.tool}${index}`} className={cx("flex h-7 items-center justify-between gap-2 rounded-[5px] px-1", on && "bg-raised")}>
-                <button type="button" aria-pressed={on} className="flex flex-1 items-center gap-2 text-left" onClick={() => useBrush.setState({ tool: null, aiming: false, chosen: on ? null : { tool: stroke.tool, index } })}>
+                <button type="button" aria-pressed={on} onKeyDown={(event) => on && nudge(event, stroke, index)} className="flex flex-1 items-center gap-2 text-left" onClick={() => useBrush.setState({ tool: null, aiming: false, chosen: on ? null : { tool: stroke.tool, index } })}>
                   <Icon size={13} className="text-soft" /> {TOOL_NAMES[stroke.tool]}
                   <span className="figures text-soft">{stroke.radius ? `${Math.round(stroke.radius * 2 * per)} px` : "outline"}</span>
                 </button>
@@ -119,7 +130,7 @@ export function Brushes({ material }: { material: Material }) {
           })}
         </ul>
       )}
-      {chosen && held && <p className="text-[12px] text-soft">Drag the marked stroke in the first view to move it.</p>}
+      {chosen && held && <p className="text-[12px] text-soft">Drag the marked stroke in the first view to move it, or use the arrow keys.</p>}
     </section>
   );
 }
