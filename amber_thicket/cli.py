@@ -181,7 +181,7 @@ def _serve(options: argparse.Namespace) -> int:
     )
     app = create_app(config)
     try:
-        server = create_server(app, host=options.host, port=options.port, threads=16, channel_timeout=3600)
+        server = create_server(app, host=options.host, port=options.port, threads=32, channel_timeout=3600)
     except OSError as error:
         app.extensions["thicket"].desk.stop()
         raise ThicketError(
