@@ -28,14 +28,10 @@ class Stroke:
     radius: float
     points: NDArray[np.float64]
 
-    @property
-    def is_area(self) -> bool:
-        return self.radius == 0
-
 
 def read(text: str) -> tuple[Stroke, ...]:
     """Strokes from a JSON list of [radius, x, y, x, y, …]. Raises ValueError in words."""
-    return tuple(Stroke(float(row[0]), _points(row[1:])) for row in rows_of(text))
+    return tuple(stroke_of(row) for row in listed(text, MOST, "strokes"))
 
 
 def listed(text: str, most: int, what: str) -> list[Any]:
@@ -51,16 +47,8 @@ def listed(text: str, most: int, what: str) -> list[Any]:
     return rows
 
 
-def rows_of(text: str) -> list[Any]:
-    """The checked rows of such a list."""
-    rows = listed(text, MOST, "strokes")
-    for row in rows:
-        check_row(row)
-    return rows
-
-
-def check_row(row: Any) -> None:
-    """Raises ValueError when a row is no [radius, x, y, …]."""
+def stroke_of(row: Any) -> Stroke:
+    """The stroke of one row [radius, x, y, …]. Raises ValueError in words when it is none."""
     if not isinstance(row, list) or len(row) < 3 or len(row) % 2 == 0 or not all(is_number(v) for v in row):
         raise ValueError("each stroke is a list of numbers: radius, then x and y of each point")
     if len(row) > 2 * MOST_POINTS + 1:
@@ -69,15 +57,12 @@ def check_row(row: Any) -> None:
         raise ValueError(f"a radius lies from 0 (an area) to {LARGEST}")
     if row[0] == 0 and len(row) < 7:
         raise ValueError("an area needs three points or more")
+    return Stroke(float(row[0]), np.array(row[1:], np.float64).reshape(-1, 2))
 
 
 def is_number(value: Any) -> bool:
     """Whether it is a number that can be a coordinate."""
     return isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < 1e4
-
-
-def _points(values: Sequence[float]) -> NDArray[np.float64]:
-    return np.array(values, np.float64).reshape(-1, 2)
 
 
 def drawn(

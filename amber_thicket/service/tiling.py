@@ -15,6 +15,7 @@ from amber_thicket.core.tile.lattice import SIDE, Lattice, find
 from amber_thicket.core.tile.noiselike import Noiselike, noiselike
 
 _NEAR, _POOR = 0.012, 0.45
+_BREAKS = "Mixing patches would break the pattern that returns."
 _EDGES = ("left", "top", "right", "bottom")
 
 
@@ -29,7 +30,7 @@ class Suggestion:
     reason: str
     changes: dict[str, Any]
     grid: dict[str, Any] | None
-    against_mixing: str = "Mixing patches would break the pattern that returns."
+    against_mixing: str
 
 
 def suggestion(evaluation: Evaluation) -> Suggestion:
@@ -37,11 +38,13 @@ def suggestion(evaluation: Evaluation) -> Suggestion:
     recipe = evaluation.recipe
     used = [recipe.settings(name).model_dump() for name in ("square.flat", "square.lens", "square.crop")]
     key = f"tiling/{evaluation.gathered_key(SIDE)}/{used}"
-    lattice: Lattice = evaluation.memory.get(key, lambda: _looked_for(evaluation))
-    noise: Noiselike = evaluation.memory.get(f"{key}/noise", lambda: noiselike(_whole_crop(evaluation)))
+    crop: Pixels = evaluation.memory.get(f"{key}/crop", lambda: _whole_crop(evaluation))
+    found: Lattice = evaluation.memory.get(key, lambda: find(crop))
+    lattice = found.scaled(_crop_size(evaluation)[0] / crop.shape[1])
     width, height = output_size(recipe)
     fit = whole_repeats(lattice, _crop_size(evaluation), width / height)
     if fit is None:
+        noise: Noiselike = evaluation.memory.get(f"{key}/noise", lambda: noiselike(crop))
         return _without(evaluation, lattice, noise)
     return _with(evaluation, lattice, fit)
 
@@ -51,12 +54,6 @@ def _crop_size(evaluation: Evaluation) -> tuple[float, float]:
     edges = evaluation.recipe.settings("square.crop")
     width, height = evaluation.view().size
     return (edges.right - edges.left) / 100 * width, (edges.bottom - edges.top) / 100 * height
-
-
-def _looked_for(evaluation: Evaluation) -> Lattice:
-    """The repeat within the whole crop, in px of the flattened picture."""
-    pixels = _whole_crop(evaluation)
-    return find(pixels).scaled(_crop_size(evaluation)[0] / pixels.shape[1])
 
 
 def _whole_crop(evaluation: Evaluation) -> Pixels:
@@ -91,7 +88,7 @@ def _with(evaluation: Evaluation, lattice: Lattice, fit: Fit) -> Suggestion:
         box = [sample[0] / view.size[0], sample[1] / view.size[1]]
         box += [box[0] + tile[0] / view.size[0], box[1] + tile[1] / view.size[1]]
         words = _counted(round(counts[0]), round(counts[1]))
-        return Suggestion("lattice", f"The tile holds {words}.", {}, _grid(box, finest, view.size))
+        return Suggestion("lattice", f"The tile holds {words}.", {}, _grid(box, finest, view.size), _BREAKS)
     spans = [t * (1 + o) for t, o in zip(fit.tile, fit.overlap, strict=True)]
     middle = [(edges.left + edges.right) / 200 * view.size[0], (edges.top + edges.bottom) / 200 * view.size[1]]
     low = [m - s / 2 for m, s in zip(middle, spans, strict=True)]
@@ -115,7 +112,7 @@ def _with(evaluation: Evaluation, lattice: Lattice, fit: Fit) -> Suggestion:
     reason = f"{_returns(lattice)} {_counted(*fit.repeats).capitalize()} fit the tile"
     stretched = abs(fit.stretch - 1) * 100
     reason += f"; the picture is stretched by {stretched:.1f} % for it." if changes["square.flat.stretch"] else "."
-    return Suggestion("lattice", reason, changes, _grid(shares, finest, view.size))
+    return Suggestion("lattice", reason, changes, _grid(shares, finest, view.size), _BREAKS)
 
 
 def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike) -> Suggestion:
@@ -149,7 +146,7 @@ def _loose(evaluation: Evaluation, noise: Noiselike) -> tuple[str, str]:
 def _kept_from(lattice: Lattice, noise: Noiselike) -> str:
     """Why mixing patches would not do; empty where it would."""
     if any(axis.returns for axis in lattice.axes):
-        return "Mixing patches would break the pattern that returns."
+        return _BREAKS
     return "" if noise.holds else noise.reason
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.core.even.oklab import from_oklab, to_oklab
+from amber_thicket.core.even.oklab import moved_in_oklab, to_oklab
 from amber_thicket.core.numeric.filters import blur, enlarge, shrink
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
@@ -38,18 +38,6 @@ def blotches(rebuilt: Raster, *, frame: Frame, decided: Pixels, dark: float, bri
     away = enlarge(decided, frame.height, frame.width, wraps=False, cubic=True)
     share = np.where(away[..., :1] < 0, np.float32(dark / 100), np.float32(bright / 100))
     return Raster(moved_in_oklab(rebuilt.pixels, -away * share))
-
-
-def moved_in_oklab(pixels: Pixels, by: Pixels) -> Pixels:
-    """Linear RGB with a smooth field added in Oklab; detail keeps its contrast against the tone it lies on."""
-    lab = to_oklab(pixels)
-    # A tone moved up takes its detail along: albedo varies by shares, not by steps.
-    low = np.maximum(lab[..., :1], 0.02)
-    gain = np.clip((low + by[..., :1]) / low, 0.2, 5.0)
-    smooth = np.clip(gain, 1 / 1.6, 1.6)
-    lab = lab * smooth
-    lab[..., 1:] += by[..., 1:]
-    return np.asarray(np.maximum(from_oklab(lab), 0), np.float32)
 
 
 OPERATION = Operation(

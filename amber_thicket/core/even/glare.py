@@ -12,19 +12,18 @@ import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.colour import encode_srgb, luminance
-from amber_thicket.core.numeric.filters import blur, shrink
+from amber_thicket.core.numeric.filters import blur, carried_in, shrink
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.tile.cut import features
-from amber_thicket.core.tile.lookalike import Lookalike, in_step
-from amber_thicket.core.tile.mosaic import Mosaic, mosaic, moved
-from amber_thicket.core.tile.patchwork import Mask, composed
-from amber_thicket.core.tile.regrow import avoid
-from amber_thicket.core.tile.touch import patched
+from amber_thicket.core.tile.fill import covering, patched
+from amber_thicket.core.tile.lookalike import in_step
+from amber_thicket.core.tile.mosaic import Mosaic
+from amber_thicket.core.tile.patchwork import Mask
 
 # Coded brightness from which on light can be mirrored; px of 768 up to which a place is a speck.
-_BRIGHT, _SURE, _SPECK, _FEATHER = 0.62, 0.8, 14 / 768, 1.2
+_BRIGHT, _SURE, _SPECK = 0.62, 0.8, 14 / 768
 _AROUND, _MOST, _PLACES = 0.03, 0.25, 24
 
 
@@ -105,11 +104,7 @@ def decide_glare(evened: Raster, *, frame: Frame, amount: float, margin: float) 
         # That much is no glare, but a bright material.
         return Found(np.zeros_like(specks), pixels[:1, :1], None, round(float(mask.mean()), 5))
     if unfit.any():
-        seen = features(pixels)
-        rows, columns = pixels.shape[:2]
-        work = composed(seen, np.zeros((rows, columns), np.int32), [moved(0, 0, (0, 0, columns, rows))])
-        avoid(work, Lookalike(seen, wide > 0, in_step(pixels)), unfit)
-        plan = mosaic(work.labels, work.placements, _FEATHER, {})
+        plan = covering(features(pixels), unfit, in_step(pixels), unfit=wide > 0)
     return Found(specks, _filled_in(pixels, wide > 0, size), plan, round(float(mask.mean()), 5))
 
 
@@ -117,13 +112,7 @@ def _filled_in(pixels: Pixels, mask: Mask, reach: int) -> Pixels:
     """The picture with masked places filled smoothly from around, at half size."""
     small, weight = shrink(pixels, 2), shrink(np.where(mask, 0, 1).astype(np.float32), 2)
     weight = np.where(weight < 0.99, 0, weight).astype(np.float32)
-    found: Pixels = np.broadcast_to(small.mean(axis=(0, 1)), small.shape)
-    for sigma in (8.0 * reach, 4.0 * reach, 2.0 * reach, 1.0 * reach, 0.5 * reach):
-        power = blur(weight, max(sigma / 2, 0.6), wraps=False)[..., None]
-        near = blur(np.ascontiguousarray(small * weight[..., None]), max(sigma / 2, 0.6), wraps=False)
-        sure = power / (power + np.float32(0.02))
-        found = sure * near / np.maximum(power, 1e-6) + (1 - sure) * found
-    return np.ascontiguousarray(found, np.float32)
+    return carried_in(small, weight, [max(step * reach, 0.6) for step in (4.0, 2.0, 1.0, 0.5, 0.25)])
 
 
 def glare(evened: Raster, *, frame: Frame, decided: Found, amount: float, margin: float) -> Raster:

@@ -25,6 +25,8 @@ _TO_LAB = np.array(
     ],
     np.float64,
 )
+# How far a tone is moved at the most; nothing that dark or bright is a blotch.
+_MOST_GAIN = 1.6
 _FROM_LAB, _FROM_CONES = np.linalg.inv(_TO_LAB), np.linalg.inv(_TO_CONES)
 
 
@@ -38,3 +40,13 @@ def from_oklab(lab: Pixels) -> Pixels:
     """Linear RGB of Oklab, (H, W, 3); may lie outside 0..1."""
     cones = lab @ _FROM_LAB.T.astype(np.float32)
     return np.asarray((cones * cones * cones) @ _FROM_CONES.T.astype(np.float32), np.float32)
+
+
+def moved_in_oklab(linear: Pixels, by: Pixels) -> Pixels:
+    """Linear RGB with a smooth field (H, W, 3) added in Oklab; detail keeps its contrast against its tone."""
+    lab = to_oklab(linear)
+    # A tone moved up takes its detail along: albedo varies by shares, not by steps.
+    light = np.maximum(lab[..., :1], 0.02)
+    lab *= np.clip(1 + by[..., :1] / light, 1 / _MOST_GAIN, _MOST_GAIN)
+    lab[..., 1:] += by[..., 1:]
+    return np.asarray(np.maximum(from_oklab(lab), 0), np.float32)

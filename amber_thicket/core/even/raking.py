@@ -14,7 +14,7 @@ from amber_thicket.core.numeric.colour import luminance, with_gain
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Raster
-from amber_thicket.core.relief.raking import Raking, carved, raking
+from amber_thicket.core.relief.raking import Raking, raking, slope_along
 from amber_thicket.core.settings import OperationSettings, setting
 
 # How strong the shading may be, against its own spread; the part of it that is taken; the least light in a shadow.
@@ -49,7 +49,7 @@ def decide_raking(known: Raster, *, frame: Frame, amount: float) -> Shaded:
     light = raking(known.pixels)
     if light.weight == 0:
         return Shaded(light, 1.0, 0.0)
-    _, slope = carved(known.pixels, light, frame.tile_width)
+    slope = slope_along(known.pixels, light, frame.tile_width)
     spread = max(float(slope.std()), 1e-9)
     tone = np.log(np.maximum(luminance(known.pixels), _DARK))
     sigma = _LARGE * frame.tile_width
@@ -66,7 +66,7 @@ def shading(known: Raster, *, frame: Frame, decided: Shaded, amount: float) -> R
     evidence = {"strength": decided.strength, "bearing": decided.light.bearing, "fit": decided.light.fit}
     if decided.strength == 0:
         return Raster(known.pixels, evidence=evidence)
-    _, slope = carved(known.pixels, decided.light, frame.tile_width)
+    slope = slope_along(known.pixels, decided.light, frame.tile_width)
     light = np.maximum(1 + np.float32(decided.strength / decided.spread) * slope, _LEAST)
     return Raster(with_gain(known.pixels, np.log(light) * np.float32(-_PART * amount / 100)), evidence=evidence)
 

@@ -5,6 +5,8 @@ Wide kernels run on a shrunken grid whose own blur is subtracted from the wanted
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 
@@ -12,6 +14,8 @@ from amber_thicket.core.raster import Pixels
 
 _WORK_SIGMA = 3.0
 _FAST_SIGMA = 1.4
+# Share of a smoothed weight at which a value counts half.
+_SURE = 0.02
 
 
 def pad(pixels: Pixels, margin: int, *, wraps: bool) -> Pixels:
@@ -91,3 +95,20 @@ def guided(guide: Pixels, sigma: float, eps: float, *, wraps: bool) -> tuple[Pix
     a = variance / (variance + np.float32(eps))
     b = mean * (1 - a)
     return blur(a, sigma, wraps=wraps), blur(b, sigma, wraps=wraps)
+
+
+def carried_in(values: Pixels, weight: Pixels, sigmas: Sequence[float]) -> Pixels:
+    """Values carried smoothly into places without weight, from those that have one: smoothed from coarse to fine.
+
+    values: (H, W[, C]). weight: (H, W), 0 where nothing is known. sigmas: widths in px, falling. Source: Knutsson &
+    Westin, "Normalized and differential convolution", CVPR 1993.
+    """
+    flat = values if values.ndim == 3 else values[..., None]
+    known = np.ascontiguousarray(flat * weight[..., None], np.float32)
+    found = np.ones_like(flat) * (known.sum(axis=(0, 1)) / (float(weight.sum()) + 1e-6))
+    for sigma in sigmas:
+        power = blur(weight, sigma, wraps=False)[..., None]
+        near = blur(known, sigma, wraps=False).reshape(flat.shape)
+        sure = power / (power + np.float32(_SURE))
+        found = sure * near / np.maximum(power, 1e-6) + (1 - sure) * found
+    return np.ascontiguousarray(found.reshape(values.shape), np.float32)

@@ -1,7 +1,7 @@
-"""Height from the shading of one photograph: from which side it is lit, and the relief that would look so.
+"""From which side one photograph is lit, read from its shading, and the slopes that shading tells.
 
 The light's axis is read from the spectrum: relief lit from one side shows slopes along the light and hides those
-across. Half a turn cannot be told apart by it; the end nearer to the picture's top is taken, as pictures are shot.
+across. Half a turn cannot be told apart by it, and does not matter to the shading.
 """
 
 from __future__ import annotations
@@ -17,7 +17,8 @@ from amber_thicket.core.numeric.colour import encode_srgb, luminance
 from amber_thicket.core.raster import Pixels
 
 _LOW, _HIGH, _BINS = np.pi / 16, 0.7 * np.pi, 36
-_LEAST_STRENGTH, _LEAST_FIT, _TOP = 0.25, 0.35, 0.35
+_LEAST_STRENGTH, _LEAST_FIT = 0.25, 0.35
+_SIDEWAYS, _SURE = 0.35, 0.2
 # Widths of relief that shading tells about, in px of a tile of 768.
 _FINEST, _COARSEST, _PLAN = 0.5, 48.0, 768.0
 _REGULAR = 0.5
@@ -25,7 +26,7 @@ _REGULAR = 0.5
 
 @dataclass(frozen=True)
 class Raking:
-    """bearing: degrees toward the light from the right, counter-clockwise, in the upper half. strength: 0..1, how far
+    """bearing: degrees of the light's axis from the right, counter-clockwise, 0..180. strength: 0..1, how far
     slopes along the light outweigh those across; fit: 0..1, how well that explains the spectrum. weight: 0..0.8, how
     far the shading is to be believed; 0 where the light comes from no one side."""
 
@@ -55,11 +56,12 @@ def raking(pixels: Pixels) -> Raking:
     fit = 1 - cost / max(float(np.abs(profile - np.median(profile)).mean()), 1e-9)
     apart = float(np.angle(np.exp(2j * (axis - _steepest(tone))))) / 2
     weight = float(np.clip(1.3 * strength * fit * max(0.0, np.cos(2 * apart)), 0, 0.8))
-    if strength < _LEAST_STRENGTH or fit < _LEAST_FIT:
-        weight = 0.0
     # Angles of the spectrum turn with y downwards; the bearing is counted upwards.
     bearing = float(np.degrees(-axis) % 180)
-    weight *= min(1.0, np.sin(np.radians(bearing)) / _TOP)
+    # What runs down a wall or grew upright looks like light from the side: that has to be surer.
+    doubtful = np.sin(np.radians(bearing)) < _SIDEWAYS and weight < _SURE
+    if strength < _LEAST_STRENGTH or fit < _LEAST_FIT or doubtful:
+        weight = 0.0
     return Raking(round(bearing, 1), round(strength, 3), round(fit, 3), round(weight, 3))
 
 
@@ -87,8 +89,8 @@ def _steepest(tone: NDArray[Any]) -> float:
     return float(0.5 * np.arctan2(2 * (gx * gy).mean(), (gx * gx - gy * gy).mean()))
 
 
-def carved(pixels: Pixels, light: Raking, tile: float) -> tuple[Pixels, Pixels]:
-    """(height, slope toward the light) that the shading tells, both (H, W), in px of the picture but for one factor.
+def slope_along(pixels: Pixels, light: Raking, tile: float) -> Pixels:
+    """The slope along the light's axis that the shading tells, (H, W), but for one factor.
 
     pixels: linear RGB (H, W, 3). tile: px of one tile width, which the widths of what counts as relief go by. Nothing
     is told about slopes across the light.
@@ -104,9 +106,6 @@ def carved(pixels: Pixels, light: Raking, tile: float) -> tuple[Pixels, Pixels]:
     band = np.exp(-0.5 * (_FINEST * scale) ** 2 * square) - np.exp(-0.5 * (_COARSEST * scale) ** 2 * square)
     a = np.radians(light.bearing)
     along = np.float32(np.cos(a)) * wx - np.float32(np.sin(a)) * wy
-    spectrum = rfft2(padded, s=size) * (band / np.maximum(along * along + np.float32(_REGULAR) * square, 1e-12))
-    inner = np.s_[margin : margin + tone.shape[0], margin : margin + tone.shape[1]]
-    slope = irfft2(spectrum * (along * along), s=size)[inner]
-    # What faces the light falls away from it: the height falls toward the light where the picture is bright.
-    height = irfft2(spectrum * (1j * along), s=size)[inner]
-    return np.ascontiguousarray(height, np.float32), np.ascontiguousarray(slope, np.float32)
+    told = along * along / np.maximum(along * along + np.float32(_REGULAR) * square, 1e-12)
+    slope = irfft2(rfft2(padded, s=size) * (band * told), s=size)
+    return np.ascontiguousarray(slope[margin : margin + tone.shape[0], margin : margin + tone.shape[1]], np.float32)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.tile.lattice import find
+from amber_thicket.core.tile.mosaic import located
 from amber_thicket.core.tile.patchwork import Around, Mask, Patchwork
 
 _COARSER, _CLOSE = 3, 3
@@ -80,7 +81,8 @@ class Lookalike:
         spoilt = _share(self._unfit, np.ones((high, wide), np.float32))
         cost = self._in_step(cost, around)
         # Where no place is free of what must not be used, those with the least of it are taken.
-        free = float(spoilt[np.isfinite(cost)].min(initial=0.0)) if np.isfinite(cost).any() else 0.0
+        possible = spoilt[np.isfinite(cost)]
+        free = float(possible.min()) if possible.size else 0.0
         cost = np.where(spoilt > max(_SPOILT * high * wide, 1.5 * free), np.float32(np.inf), cost)
         new = cv2.resize(fresh.astype(np.float32), (wide, high), interpolation=cv2.INTER_AREA)
         used = _share(self._in_use(work, around, fresh, apart), new) / max(float(new.sum()), 1.0)
@@ -107,11 +109,7 @@ class Lookalike:
         x, y, number = x[keep], y[keep], number[keep]
         used = np.zeros(self._size[::-1], np.float32)
         if number.size:
-            windows = np.array([p.window[:2] for p in work.placements])
-            matrices = np.array([p.matrix for p in work.placements])
-            ux = (x - windows[number, 0]) % width + windows[number, 0]
-            uy = (y - windows[number, 1]) % height + windows[number, 1]
-            placed = np.einsum("nij,nj->ni", matrices[number], np.stack([ux, uy, np.ones_like(ux)], -1).astype(float))
+            placed = located(work.placements, number, x, y, work.labels.shape)
             sx = np.clip(placed[:, 0] // _COARSER, 0, self._size[0] - 1).astype(int)
             sy = np.clip(placed[:, 1] // _COARSER, 0, self._size[1] - 1).astype(int)
             used[sy, sx] = 1

@@ -15,7 +15,6 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
@@ -42,6 +41,19 @@ class Placement:
 def moved(dx: float, dy: float, window: tuple[int, int, int, int]) -> Placement:
     """A piece taken from (dx, dy) further on."""
     return Placement(np.array([[1.0, 0.0, dx], [0.0, 1.0, dy]]), window)
+
+
+def located(
+    placements: Sequence[Placement], number: NDArray[Any], x: NDArray[Any], y: NDArray[Any], shape: tuple[int, ...]
+) -> NDArray[np.float64]:
+    """Sample coordinates (x, y) that pieces show at output pixels, (..., 2). number, x, y: of one shape; the piece, and
+    the pixel in a tile of that shape. A pixel is counted on from the corner of its piece's window."""
+    corners = np.array([placement.window[:2] for placement in placements])[number]
+    matrices = np.array([placement.matrix for placement in placements])[number]
+    ux = (x - corners[..., 0]) % shape[1] + corners[..., 0]
+    uy = (y - corners[..., 1]) % shape[0] + corners[..., 1]
+    placed = np.stack([ux, uy, np.ones_like(ux)], -1).astype(np.float64)
+    return np.asarray(np.einsum("...ij,...j->...i", matrices, placed))
 
 
 @dataclass(frozen=True)
@@ -257,26 +269,17 @@ def _add_rows(  # type: ignore[no-untyped-def]
                 fine[to_y, to_x, channel] += w2 * sharp[sy, sx, channel]
 
 
-def rendered_vectors(plan: Mosaic, sample: Pixels, size: tuple[int, int]) -> Pixels:
-    """Normals of the tile, of unit length."""
-    return unit(render_mosaic(plan, sample, size, vectors=True))
-
-
 def source_of_mosaic(plan: Mosaic, size: tuple[int, int]) -> NDArray[np.float64]:
     """Sample coordinates (x, y) shown at each tile pixel, (H, W, 2): the identity map of the plan."""
     width, height = size
     scale = width / plan.labels.shape[1]
     labels = cv2.resize(plan.labels, (width, height), interpolation=cv2.INTER_NEAREST)
-    found = np.zeros((height, width, 2))
-    y, x = np.mgrid[0:height, 0:width]
-    for number, placement in enumerate(plan.placements):
-        left, top, *_ = (value * scale for value in placement.window)
-        here = labels == number
-        # Output pixels unwrapped into the piece's own window.
-        ux = (x[here] - left) % width + left
-        uy = (y[here] - top) % height + top
+    scaled = []
+    for placement in plan.placements:
         matrix = _at_scale(placement.matrix, scale)
         if placement.moved_only:
             matrix = np.column_stack([matrix[:, :2], np.round(matrix[:, 2])])
-        found[here] = np.stack([ux, uy, np.ones_like(ux)], -1) @ matrix.T
-    return found
+        left, top, wide, high = (round(value * scale) for value in placement.window)
+        scaled.append(Placement(matrix, (left, top, wide, high)))
+    y, x = np.mgrid[0:height, 0:width]
+    return located(scaled, labels, x, y, labels.shape)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.mincut import cheapest_cut
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.tile.mosaic import Placement
+from amber_thicket.core.tile.mosaic import Placement, located
 
 Mask = NDArray[np.bool_]
 
@@ -32,6 +32,14 @@ class Around:
         y = np.arange(self.top, self.top + self.height) % shape[0]
         x = np.arange(self.left, self.left + self.width) % shape[1]
         return np.ix_(y, x)
+
+    def further(self, dx: int, dy: int) -> Around:
+        """The window so much further on."""
+        return Around(self.left + dx, self.top + dy, self.width, self.height)
+
+    def wider(self, margin: int) -> Around:
+        """The window with a margin on every side."""
+        return Around(self.left - margin, self.top - margin, self.width + 2 * margin, self.height + 2 * margin)
 
     @property
     def as_tuple(self) -> tuple[int, int, int, int]:
@@ -114,14 +122,8 @@ class Patchwork:
 
     def sources(self) -> NDArray[np.float64]:
         """Sample coordinates (x, y) at each pixel, (H, W, 2)."""
-        height, width = self.labels.shape
-        y, x = np.mgrid[0:height, 0:width]
-        corners = np.array([p.window[:2] for p in self.placements])[self.labels]
-        matrices = np.array([p.matrix for p in self.placements])[self.labels]
-        ux = (x - corners[..., 0]) % width + corners[..., 0]
-        uy = (y - corners[..., 1]) % height + corners[..., 1]
-        placed = np.stack([ux, uy, np.ones_like(ux)], -1).astype(np.float64)
-        return np.asarray(np.einsum("hwij,hwj->hwi", matrices, placed))
+        y, x = np.mgrid[0 : self.labels.shape[0], 0 : self.labels.shape[1]]
+        return located(self.placements, self.labels, x, y, self.labels.shape)
 
     def joins(self) -> Mask:
         """Pixels whose right or lower neighbour is of another piece."""

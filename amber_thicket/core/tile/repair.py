@@ -23,7 +23,7 @@ from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import is_number, listed
 from amber_thicket.core.tile.cut import closed_path, features, mismatch
-from amber_thicket.core.tile.plan import FEATHER, SPLIT
+from amber_thicket.core.tile.plan import FEATHER, split_bands
 from amber_thicket.errors import BadSetting
 
 MOST_SPOTS, SMALLEST, LARGEST = 200, 0.004, 0.2
@@ -140,17 +140,14 @@ def _filled(pixels: Pixels, spot: Spot, radii: NDArray[np.float32]) -> Pixels:
         return pixels
     here, there = _window(pixels, spot.x, spot.y, half), _window(pixels, spot.from_x, spot.from_y, half)
     mask = _mask(half, radii * columns)
-    difference = there - here
-    coarse, middle = (
-        blur(difference, part * columns, wraps=False, fast=True).reshape(difference.shape) for part in SPLIT
-    )
     shares = [blur(mask, max(sigma, 0.3), wraps=False) for sigma in soft]
     # Whatever still shows at the window's edge would be cut off there.
     for share in shares:
         share *= _fades(half)
     if here.ndim == 3:
         shares = [share[..., None] for share in shares]
-    made = here + shares[0] * coarse + shares[1] * (middle - coarse) + shares[2] * (difference - middle)
+    bands = split_bands(there - here, float(columns))
+    made = here + sum(share * band for share, band in zip(shares, bands, strict=True))
     out = pixels.copy()
     at_y = (np.arange(-half, half + 1) + int(spot.y * rows)) % rows
     at_x = (np.arange(-half, half + 1) + int(spot.x * columns)) % columns

@@ -72,14 +72,14 @@ def mix(plan: Mixture, sample: Pixels, size: tuple[int, int]) -> Pixels:
     axes, middle = _axes(counted)
     turned = np.ascontiguousarray((layer - middle) @ axes, np.float32)
     tables = [_levels(values) for values in ((counted - middle) @ axes).T]
-    gaussian = np.stack([_to_gaussian(turned[..., i], table) for i, table in enumerate(tables)], -1)
+    gaussian = np.stack([_looked_up(turned[..., i], table[1], table[0]) for i, table in enumerate(tables)], -1)
     out = np.empty((height, width, layer.shape[2]), np.float32)
 
     def rows(first: int, last: int) -> None:
         _mix_rows(gaussian, plan.centres, out, first, last)
 
     over_rows(rows, height, least=16)
-    mixed = np.stack([_from_gaussian(out[..., i], table) for i, table in enumerate(tables)], -1)
+    mixed = np.stack([_looked_up(out[..., i], table[0], table[1]) for i, table in enumerate(tables)], -1)
     found = np.asarray(mixed @ axes.T + middle, np.float32)
     return np.ascontiguousarray(found[..., 0] if flat else found)
 
@@ -109,14 +109,6 @@ def _levels(values: Pixels) -> tuple[Pixels, Pixels]:
     # The interpolation needs rising values.
     found = np.maximum.accumulate(found + np.arange(_LEVELS) * 1e-9)
     return ndtri(shares).astype(np.float32), found.astype(np.float32)
-
-
-def _to_gaussian(values: Pixels, table: tuple[Pixels, Pixels]) -> Pixels:
-    return _looked_up(values, table[1], table[0])
-
-
-def _from_gaussian(levels: Pixels, table: tuple[Pixels, Pixels]) -> Pixels:
-    return _looked_up(levels, table[0], table[1])
 
 
 def _looked_up(values: Pixels, at: Pixels, there: Pixels) -> Pixels:

@@ -40,14 +40,13 @@ def strew(work: Patchwork, seen: Pixels, unfit: Mask | None, limits: Limits, see
         np.ascontiguousarray(seen[..., :3]), None, fx=1 / _COARSER, fy=1 / _COARSER, interpolation=cv2.INTER_AREA
     )
     bad = None if unfit is None else cv2.blur(unfit.astype(np.float32), (9, 9)) > 0
-    layers = np.ascontiguousarray(seen)
     spots = _spots(wide, tall, limits.size, choose)
     for number, (x, y) in enumerate(spots):
         reached(number / len(spots), "Strewing pieces")
         piece = _drawn(work, small, bad, (x, y), limits, choose)
         if piece is not None:
-            _lay(work, layers, piece, cover=False)
-    _cover(work, layers, small, bad, limits, choose)
+            _lay(work, seen, piece, cover=False)
+    _cover(work, seen, small, bad, limits, choose)
 
 
 @dataclass(frozen=True)
@@ -150,10 +149,7 @@ def _lay(work: Patchwork, layers: Pixels, piece: _Piece, *, cover: bool) -> None
     found[..., 3:9] = np.einsum("ij,hwik->hwjk", piece.matrix[:, :2], slopes).reshape(*found.shape[:2], 6)
     inside = piece.outline < 1
     inside[[0, -1]] = inside[:, [0, -1]] = False
-    core = piece.outline < _CORE
-    must = core & (work.labels[at] < 0) if cover else core
-    if cover:
-        must = inside & (work.labels[at] < 0)
+    must = inside & (work.labels[at] < 0) if cover else piece.outline < _CORE
     dear = None
     if layers.shape[2] > 9:
         dear = (work.features[at][..., 9] - found[..., 9]) * np.float32(_HEIGHT_COUNTS * float(found.std()))

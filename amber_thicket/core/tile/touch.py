@@ -11,25 +11,22 @@ from typing import Literal, cast
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import field_validator
 
 from amber_thicket.core.gather.maps import unit
-from amber_thicket.core.numeric.filters import blur, pad
+from amber_thicket.core.numeric.filters import blur, carried_in, pad
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import MOST, Stroke, check_row, drawn, is_number, listed
+from amber_thicket.core.strokes import MOST, Stroke, drawn, is_number, listed, stroke_of
 from amber_thicket.core.tile.cut import features
-from amber_thicket.core.tile.lookalike import Lookalike, in_step
-from amber_thicket.core.tile.mosaic import Mosaic, mosaic, moved
-from amber_thicket.core.tile.patchwork import composed
-from amber_thicket.core.tile.plan import SPLIT
-from amber_thicket.core.tile.regrow import avoid
+from amber_thicket.core.tile.fill import covering, patched
+from amber_thicket.core.tile.lookalike import in_step
+from amber_thicket.core.tile.mosaic import Mosaic
+from amber_thicket.core.tile.patchwork import Around
 
 Kind = Literal["clone", "heal", "fill"]
 KINDS: tuple[Kind, ...] = ("clone", "heal", "fill")
-_FEATHER = 1.2
 _RIM, _SOFT, _MEMBRANE_SIDE = 0.012, 2.5 / 768, 160
 
 
@@ -63,9 +60,7 @@ def read(text: str) -> tuple[Touch, ...]:
     for row in listed(text, MOST, "strokes"):
         if not isinstance(row, list) or len(row) < 4 or row[0] not in KINDS or not all(is_number(v) for v in row[1:3]):
             raise ValueError(f"each stroke begins with one of {', '.join(KINDS)}, then dx and dy")
-        check_row(row[3:])
-        points = np.array(row[4:], np.float64).reshape(-1, 2)
-        found.append(Touch(cast(Kind, row[0]), Stroke(float(row[3]), points), float(row[1]), float(row[2])))
+        found.append(Touch(cast(Kind, row[0]), stroke_of(row[3:]), float(row[1]), float(row[2])))
     return tuple(found)
 
 
@@ -109,11 +104,8 @@ def _filling(pixels: Pixels, touch: Touch) -> Mosaic | None:
     unfit = drawn([touch.stroke], (width, height), wraps=True) > 0.02
     if not unfit.any() or unfit.mean() > 0.8:
         return None
-    around = pad(pixels, 8, wraps=True)
-    seen = np.ascontiguousarray(features(around)[8:-8, 8:-8])
-    work = composed(seen, np.zeros((height, width), np.int32), [moved(0, 0, (0, 0, width, height))])
-    avoid(work, Lookalike(seen, unfit, in_step(pixels, (width, height))), unfit)
-    return mosaic(work.labels, work.placements, _FEATHER, {})
+    seen = np.ascontiguousarray(features(pad(pixels, 8, wraps=True))[8:-8, 8:-8])
+    return covering(seen, unfit, in_step(pixels, (width, height)))
 
 
 def _touched(pixels: Pixels, touch: Touch, plan: Mosaic | None) -> Pixels:
@@ -121,55 +113,6 @@ def _touched(pixels: Pixels, touch: Touch, plan: Mosaic | None) -> Pixels:
     if touch.kind == "fill":
         return pixels if plan is None else patched(pixels, plan)
     return _copied(pixels, touch)
-
-
-@dataclass(frozen=True)
-class _Box:
-    """A window of a tile that may lie over its edges, in px of a layer."""
-
-    left: int
-    top: int
-    width: int
-    height: int
-
-    def of(self, layer: Pixels, dx: int = 0, dy: int = 0) -> Pixels:
-        """That part of a layer, or the one so much further on."""
-        return np.ascontiguousarray(layer[self.at(layer.shape, dx, dy)])
-
-    def at(self, shape: tuple[int, ...], dx: int = 0, dy: int = 0) -> tuple[NDArray[np.intp], ...]:
-        y = np.arange(self.top + dy, self.top + dy + self.height) % shape[0]
-        x = np.arange(self.left + dx, self.left + dx + self.width) % shape[1]
-        return np.ix_(y, x)
-
-
-def patched(pixels: Pixels, plan: Mosaic) -> Pixels:
-    """A layer with the patches of a plan mixed in; the first piece of a plan is the layer itself."""
-    height, width = pixels.shape[:2]
-    scale = width / plan.labels.shape[1]
-    spare = int(np.ceil(3 * SPLIT[0] * width))
-    out = pixels.copy()
-    for placement, (left, top, masks) in list(zip(plan.placements, plan.shares, strict=True))[1:]:
-        box = _Box(
-            round(left * scale), round(top * scale), round(masks.shape[2] * scale), round(masks.shape[1] * scale)
-        )
-        wide = _Box(box.left - spare, box.top - spare, box.width + 2 * spare, box.height + 2 * spare)
-        dx, dy = round(placement.matrix[0, 2] * scale), round(placement.matrix[1, 2] * scale)
-        parts = _bands(wide.of(pixels, dx, dy) - wide.of(pixels), width)
-        add = np.zeros((box.height, box.width, *pixels.shape[2:]), np.float32)
-        for band, part in enumerate(parts):
-            share = cv2.resize(masks[band], (box.width, box.height), interpolation=cv2.INTER_LINEAR)
-            if band == 2 and scale > 1:
-                share = np.clip((share - 0.5) * scale**0.5 + 0.5, 0, 1)
-            inner = part[spare : spare + box.height, spare : spare + box.width]
-            add += inner * (share if pixels.ndim == 2 else share[..., None])
-        out[box.at(pixels.shape)] += add
-    return out
-
-
-def _bands(difference: Pixels, width: int) -> tuple[Pixels, Pixels, Pixels]:
-    """Coarse, middle and fine parts of a window."""
-    coarse, soft = (blur(difference, part * width, wraps=False, fast=True).reshape(difference.shape) for part in SPLIT)
-    return coarse, soft - coarse, difference - soft
 
 
 def _copied(pixels: Pixels, touch: Touch) -> Pixels:
@@ -183,7 +126,7 @@ def _copied(pixels: Pixels, touch: Touch) -> Pixels:
     soft = min(_SOFT * width, 0.35 * thin)
     rim = _RIM * width
     spare = int(np.ceil(3 * soft + 3 * rim)) + 2
-    box = _Box(
+    box = Around(
         int(low[0]) - spare,
         int(low[1]) - spare,
         min(int(high[0] - low[0]) + 2 * spare + 2, width),
@@ -194,15 +137,14 @@ def _copied(pixels: Pixels, touch: Touch) -> Pixels:
     relative = Stroke(touch.stroke.radius / (part[2] - part[0]), local)
     hard = drawn([relative], (box.width, box.height))
     mask = blur(hard, max(soft, 0.3), wraps=False)
-    here = box.of(pixels)
+    here = pixels[box.on(pixels.shape)]
     # Steps of 1/256 are whole pixels at every size there is.
     dx, dy = (round(round(256 * step) / 256 * side) for step, side in ((touch.dx, width), (touch.dy, height)))
-    there = box.of(pixels, dx, dy)
-    difference = there - here
+    difference = pixels[box.further(dx, dy).on(pixels.shape)] - here
     if touch.kind == "heal":
         difference = difference - _membrane(difference, hard, rim + soft, thin)
     out = pixels.copy()
-    out[box.at(pixels.shape)] = here + difference * (mask if pixels.ndim == 2 else mask[..., None])
+    out[box.on(pixels.shape)] = here + difference * (mask if pixels.ndim == 2 else mask[..., None])
     return out
 
 
@@ -219,17 +161,10 @@ def _membrane(difference: Pixels, hard: Pixels, rim: float, thin: float) -> Pixe
     around = blur((hard > 0.02).astype(np.float32), max(0.6 * rim, 0.5), wraps=False)
     weight = cv2.resize(((around > 0.02) & (hard < 0.02)).astype(np.float32), size, interpolation=cv2.INTER_AREA)
     small = cv2.resize(difference, size, interpolation=cv2.INTER_AREA)
-    flat = small if small.ndim == 3 else small[..., None]
-    total = weight.sum() + 1e-6
-    found = np.ones_like(flat) * ((flat * weight[..., None]).sum(axis=(0, 1)) / total)
-    sigma = max(size) / 4
-    while sigma >= max(1.0, 0.6 * thin * scale):
-        power = blur(weight, sigma, wraps=False)[..., None]
-        near = blur(np.ascontiguousarray(flat * weight[..., None]), sigma, wraps=False).reshape(flat.shape)
-        sure = power / (power + np.float32(0.02))
-        found = sure * near / np.maximum(power, 1e-6) + (1 - sure) * found
-        sigma /= 2
-    large = cv2.resize(np.ascontiguousarray(found, np.float32), (width, height), interpolation=cv2.INTER_LINEAR)
+    longest = max(size) / 4
+    sigmas = [longest / 2**n for n in range(12) if longest / 2**n >= max(1.0, 0.6 * thin * scale)]
+    found = carried_in(small, weight, sigmas)
+    large = cv2.resize(found, (width, height), interpolation=cv2.INTER_LINEAR)
     return np.asarray(large.reshape(difference.shape))
 
 

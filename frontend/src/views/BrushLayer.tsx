@@ -1,9 +1,8 @@
 /** Strokes of the brush on a view: those there are, the one being drawn, and where it copies from. */
 import { type PointerEvent, useEffect, useRef, useState } from "react";
-import { useBench, valueOf } from "../bench/store";
 import type { LayerId, Material } from "../api/types";
-import { addStroke, copies, putStrokes, strokesOf, takeBrush, useBrush } from "../stages/tile/brush";
-import { ON_SAMPLE, type Stroke, thinned } from "../stages/tile/strokes";
+import { addStroke, copies, putStroke, takeBrush, useBrush, useStrokes } from "../stages/tile/brush";
+import { ON_SAMPLE, pathOf, shifted, type Stroke, thinned } from "../stages/tile/strokes";
 import type { Point } from "./capture";
 import { path } from "./FlatHandles";
 import { type Transform, wraps } from "./space";
@@ -18,7 +17,7 @@ interface Props {
 
 export function BrushLayer({ material, layer, t, shift }: Props) {
   const { tool, outline, radius, source, aiming, chosen } = useBrush();
-  useBench((state) => (["tile.join.excluded", "tile.join.kept", "tile.touch.strokes"] as const).map((name) => valueOf(state, name)).join());
+  const strokes = useStrokes(material);
   const [line, setLine] = useState<Point[]>([]);
   const [at, setAt] = useState<Point | null>(null);
   const moving = useRef<{ from: Point; stroke: Stroke; gesture: string } | null>(null);
@@ -33,8 +32,8 @@ export function BrushLayer({ material, layer, t, shift }: Props) {
   const tile = wraps(layer);
   const here = (name: Stroke["tool"]) => ON_SAMPLE.includes(name) !== tile;
   const drawing = tool !== null && here(tool);
-  const held = chosen && here(chosen.tool) ? strokesOf(material, chosen.tool)[chosen.index] : undefined;
-  const shown = tile ? (held ? [held] : []) : [...strokesOf(material, "excluded"), ...strokesOf(material, "kept")];
+  const held = chosen && here(chosen.tool) ? strokes.find((stroke) => stroke.index === chosen.index && pathOf(stroke.tool) === pathOf(chosen.tool)) : undefined;
+  const shown = tile ? (held ? [held] : []) : strokes.filter((stroke) => ON_SAMPLE.includes(stroke.tool));
   const perTile = t.toScreen(1, 0)[0] - t.toScreen(0, 0)[0];
   const screen = ([x, y]: Point): Point => t.toScreen(x + shift, y + shift);
   const place = (event: PointerEvent): Point => {
@@ -57,10 +56,7 @@ export function BrushLayer({ material, layer, t, shift }: Props) {
     if (!(event.buttons & 1)) return;
     const drag = moving.current;
     if (drag && chosen) {
-      const strokes = strokesOf(material, chosen.tool);
-      const [dx, dy] = [spot[0] - drag.from[0], spot[1] - drag.from[1]];
-      strokes[chosen.index] = { ...drag.stroke, points: drag.stroke.points.map(([x, y]): Point => [x + dx, y + dy]) };
-      putStrokes(material, chosen.tool, strokes, "Stroke moved", drag.gesture);
+      putStroke(material, chosen.index, shifted(drag.stroke, [spot[0] - drag.from[0], spot[1] - drag.from[1]]), "Stroke moved", drag.gesture);
     } else if (line.length) setLine([...line, spot]);
   };
   const up = () => {

@@ -5,6 +5,7 @@ import type { CaptureView, Material, SettingPath } from "../api/types";
 import { fromCapture, type Point, toCapture } from "./capture";
 import { path, photoSpace } from "./FlatHandles";
 import type { Transform } from "./space";
+import { arrowStep } from "../ui/arrows";
 
 type Edge = "left" | "top" | "right" | "bottom";
 type Edges = Record<Edge, number>;
@@ -92,12 +93,9 @@ export function CropHandles({ material, t }: { material: Material; t: Transform 
   };
   const end = () => (drag.current = null);
   const keyed = (which: Edge[]) => (event: KeyboardEvent) => {
-    const step = event.shiftKey ? 0.1 : 1;
-    const [dx, dy] = ({ ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] } as Record<string, [number, number]>)[event.key] ?? [0, 0];
-    if (!dx && !dy) return;
-    event.preventDefault();
-    event.stopPropagation();
-    take(movedEdges(edges, which, dx, dy), "");
+    const by = arrowStep(event, 1, 0.1);
+    if (!by) return;
+    take(movedEdges(edges, which, by[0], by[1]), "");
   };
 
   return (

@@ -7,6 +7,7 @@ import { acceptProposal, chooseTool, CORNERS, cornerPath, useTool } from "../sta
 import { Button } from "../ui/Button";
 import { fromCapture, type Point } from "./capture";
 import { extent, type Transform } from "./space";
+import { arrowStep } from "../ui/arrows";
 
 interface Props {
   material: Material;
@@ -55,12 +56,9 @@ export function CornerHandles({ material, t, bitmap }: Props) {
   };
   const keyed = (i: number) => (event: KeyboardEvent) => {
     // A tenth of a per cent a key, with shift a hundredth: about a pixel of a large capture.
-    const step = event.shiftKey ? 0.01 : 0.1;
-    const [dx, dy] = ({ ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] } as Record<string, Point>)[event.key] ?? [0, 0];
-    if (!dx && !dy) return;
-    event.preventDefault();
-    event.stopPropagation();
-    take(i, [corners[i]![0] + dx, corners[i]![1] + dy], "");
+    const by = arrowStep(event, 0.1, 0.01);
+    if (!by) return;
+    take(i, [corners[i]![0] + by[0], corners[i]![1] + by[1]], "");
   };
   return (
     <>

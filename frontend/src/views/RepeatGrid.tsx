@@ -7,6 +7,7 @@ import { fromCapture, type Point, toCapture } from "./capture";
 import { path, photoSpace } from "./FlatHandles";
 import { placed, type Rect } from "./placed";
 import { tileAspect, type Transform } from "./space";
+import { arrowStep } from "../ui/arrows";
 
 const PARTS = 12;
 export function RepeatGrid({ material, t }: { material: Material; t: Transform }) {
@@ -62,12 +63,9 @@ export function RepeatGrid({ material, t }: { material: Material; t: Transform }
     },
     onPointerUp: () => (drag.current = null),
     onKeyDown: (event: KeyboardEvent) => {
-      const step = event.shiftKey ? 0.0005 : 0.005;
-      const [dx, dy] = ({ ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] } as Record<string, Point>)[event.key] ?? [0, 0];
-      if (!dx && !dy) return;
-      event.preventDefault();
-      event.stopPropagation();
-      take(moved(rect, whole, dx, dy), "");
+      const by = arrowStep(event, 0.005, 0.0005);
+      if (!by) return;
+      take(moved(rect, whole, by[0], by[1]), "");
     },
   });
   const spoken = `${((right - left) * 100).toFixed(2)} × ${((bottom - top) * 100).toFixed(2)} % of the picture`;

@@ -2,6 +2,7 @@
 import { type KeyboardEvent, type PointerEvent, useMemo, useRef, useState } from "react";
 import { change, useBench, valueOf } from "../../bench/store";
 import type { Material } from "../../api/types";
+import { arrowStep } from "../../ui/arrows";
 import { Switch } from "../../ui/Switch";
 import { USUAL } from "../../views/kept";
 import { usePicture } from "../../views/pictures";
@@ -63,13 +64,10 @@ export function ToneCurve({ material }: { material: Material }) {
   };
   const keyed = (index: number) => (event: KeyboardEvent) => {
     if (event.key === "Delete" || event.key === "Backspace") return drop(index);
-    const step = event.shiftKey ? 0.002 : 0.02;
-    const by = ({ ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, step], ArrowDown: [0, -step] } as Record<string, CurvePoint>)[event.key];
+    const by = arrowStep(event, 0.02, 0.002);
     if (!by) return;
-    event.preventDefault();
-    event.stopPropagation();
     const [x, y] = points[index]!;
-    put(movedPoint(points, index, [x + by[0], y + by[1]]));
+    put(movedPoint(points, index, [x + by[0], y - by[1]]));
   };
   const line = Array.from({ length: 71 }, (_, i) => at([i / 70, curveAt(points, i / 70)]));
   const percent = (share: number) => (share === 0 ? "none" : share < 0.0005 ? "under 0.1 %" : `${(share * 100).toFixed(1)} %`);

@@ -3,13 +3,13 @@ import type { KeyboardEvent } from "react";
 import { Brush, CircleSlash2, Copy, Crosshair, HeartPulse, PaintBucket, Shield, X } from "lucide-react";
 import { useBench, valueOf } from "../../bench/store";
 import type { Material } from "../../api/types";
+import { arrowStep } from "../../ui/arrows";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { cx } from "../../ui/cx";
 import { Slider } from "../../ui/Slider";
-import { copies, dropStroke, putStrokes, strokesOf, takeBrush, TOOL_HELP, TOOL_NAMES, useBrush } from "./brush";
-import type { Point } from "../../views/capture";
-import { pathOf, type Stroke, type Tool } from "./strokes";
+import { copies, dropStroke, putStroke, takeBrush, TOOL_HELP, TOOL_NAMES, useBrush, useStrokes } from "./brush";
+import { pathOf, shifted, type Stroke, type Tool } from "./strokes";
 
 const ICONS: Record<Tool, typeof Brush> = { excluded: CircleSlash2, kept: Shield, clone: Copy, heal: HeartPulse, fill: PaintBucket };
 const GROUPS: { title: string; tools: Tool[] }[] = [
@@ -23,33 +23,17 @@ const idle = (tool: Tool, method: string) => (tool === "excluded" && /none|blend
 export function Brushes({ material }: { material: Material }) {
   const { tool, outline, radius, source, aiming, chosen } = useBrush();
   const method = useBench((state) => valueOf(state, "tile.join.method"));
-  // Read anew whenever one of the settings changes.
-  useBench((state) => (["tile.join.excluded", "tile.join.kept", "tile.touch.strokes"] as const).map((path) => valueOf(state, path)).join());
   const per = material.preview.finished[0];
-  const listed = [...strokesOf(material, "excluded"), ...strokesOf(material, "kept"), ...strokesOf(material, "clone")];
-  const seen: Partial<Record<string, number>> = {};
-  const rows = listed.map((stroke) => {
-    const list = pathOf(stroke.tool);
-    const index = seen[list] ?? 0;
-    seen[list] = index + 1;
-    return { stroke, index };
-  });
-  const held = chosen && strokesOf(material, chosen.tool)[chosen.index];
+  const rows = useStrokes(material);
+  const held = chosen && rows.find((row) => row.index === chosen.index && pathOf(row.tool) === pathOf(chosen.tool));
   const size = held ? held.radius : radius;
   const resize = (next: number) => {
     if (!chosen || !held) return useBrush.setState({ radius: next });
-    const strokes = strokesOf(material, chosen.tool);
-    strokes[chosen.index] = { ...held, radius: next };
-    putStrokes(material, chosen.tool, strokes, "Size of the stroke", `size-${chosen.tool}-${chosen.index}`);
+    putStroke(material, chosen.index, { ...held, radius: next }, "Size of the stroke", `size-${chosen.tool}-${chosen.index}`);
   };
   const nudge = (event: KeyboardEvent, stroke: Stroke, index: number) => {
-    const step = event.shiftKey ? 0.0005 : 0.005;
-    const by = ({ ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] } as Record<string, Point>)[event.key];
-    if (!by) return;
-    event.preventDefault();
-    const strokes = strokesOf(material, stroke.tool);
-    strokes[index] = { ...stroke, points: stroke.points.map(([x, y]): Point => [x + by[0], y + by[1]]) };
-    putStrokes(material, stroke.tool, strokes, "Stroke moved");
+    const by = arrowStep(event, 0.005, 0.0005);
+    if (by) putStroke(material, index, shifted(stroke, by), "Stroke moved");
   };
   return (
     <section aria-label="Brushes" className="mt-2 border-t border-line pt-2">
@@ -113,11 +97,12 @@ export function Brushes({ material }: { material: Material }) {
       )}
       {rows.length > 0 && (
         <ul aria-label="Strokes" className="flex max-h-40 flex-col overflow-y-auto py-1">
-          {rows.map(({ stroke, index }) => {
+          {rows.map((stroke) => {
+            const { index } = stroke;
             const Icon = ICONS[stroke.tool];
-            const on = chosen?.index === index && pathOf(chosen.tool) === pathOf(stroke.tool);
+            const on = stroke === held;
             return (
-              <li key={`${stroke.tool}${index}`} className={cx("flex h-7 items-center justify-between gap-2 rounded-[5px] px-1", on && "bg-raised")}>
+              <li key={`${pathOf(stroke.tool)}${index}`} className={cx("flex h-7 items-center justify-between gap-2 rounded-[5px] px-1", on && "bg-raised")}>
                 <button type="button" aria-pressed={on} onKeyDown={(event) => on && nudge(event, stroke, index)} className="flex flex-1 items-center gap-2 text-left" onClick={() => useBrush.setState({ tool: null, aiming: false, chosen: on ? null : { tool: stroke.tool, index } })}>
                   <Icon size={13} className="text-soft" /> {TOOL_NAMES[stroke.tool]}
                   <span className="figures text-soft">{stroke.radius ? `${Math.round(stroke.radius * 2 * per)} px` : "outline"}</span>

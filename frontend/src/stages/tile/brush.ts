@@ -1,5 +1,6 @@
 /** What the brush of Tile does, and the strokes there are. */
 import { create } from "zustand";
+import { useShallow } from "zustand/react/shallow";
 import { change, useBench, valueOf } from "../../bench/store";
 import type { Material } from "../../api/types";
 import type { Point } from "../../views/capture";
@@ -21,6 +22,8 @@ interface Brush {
 }
 
 export const useBrush = create<Brush>(() => ({ tool: null, outline: false, radius: 0.03, source: null, aiming: false, chosen: null }));
+
+const SETTINGS = ["tile.join.excluded", "tile.join.kept", "tile.touch.strokes"] as const;
 
 export const TOOL_NAMES: Record<Tool, string> = { excluded: "Leave out", kept: "Keep whole", clone: "Clone", heal: "Heal", fill: "Fill" };
 export const TOOL_HELP: Record<Tool, string> = {
@@ -50,8 +53,21 @@ export function strokesOf(material: Material, tool: Tool): Stroke[] {
   return readStrokes(path, valueOf(useBench.getState(), path) as string, material.preview);
 }
 
+/** All strokes there are, for a component that shows them: read anew whenever one of their settings changes. */
+export function useStrokes(material: Material): (Stroke & { index: number })[] {
+  const texts = useBench(useShallow((state) => SETTINGS.map((path) => valueOf(state, path) as string)));
+  return SETTINGS.flatMap((path, i) => readStrokes(path, texts[i]!, material.preview).map((stroke, index) => ({ ...stroke, index })));
+}
+
+/** Puts another stroke in the place of one. */
+export function putStroke(material: Material, index: number, stroke: Stroke, label: string, gesture = "") {
+  const strokes = strokesOf(material, stroke.tool);
+  strokes[index] = stroke;
+  putStrokes(material, stroke.tool, strokes, label, gesture);
+}
+
 /** Puts other strokes in the place of those a tool's setting holds. */
-export function putStrokes(material: Material, tool: Tool, strokes: Stroke[], label: string, gesture = "") {
+function putStrokes(material: Material, tool: Tool, strokes: Stroke[], label: string, gesture = "") {
   change({ [pathOf(tool)]: writeStrokes(pathOf(tool), strokes, material.preview) }, label, gesture);
 }
 

@@ -1,6 +1,5 @@
 /** Brush strokes as they are kept in settings, and where they lie on the tile. */
-import type { SettingPath } from "../../api/types";
-import type { Material } from "../../api/types";
+import type { Material, SettingPath } from "../../api/types";
 import type { Point } from "../../views/capture";
 
 export type Tool = "excluded" | "kept" | "clone" | "heal" | "fill";
@@ -60,3 +59,6 @@ export function thinned(points: Point[], least: number): Point[] {
   }
   return kept;
 }
+
+/** The stroke so much further on. */
+export const shifted = (stroke: Stroke, [dx, dy]: Point): Stroke => ({ ...stroke, points: stroke.points.map(([x, y]): Point => [x + dx, y + dy]) });

@@ -1,0 +1,42 @@
+"""What the page is told about a tile: seams of every map, drift, and what stood out before it was repaired."""
+
+import unittest
+
+import numpy as np
+
+from amber_thicket.service.places import filled, standing_out
+from amber_thicket.service.preview import figures
+from tests.service.test_check import planted
+from tests.support import evaluation, linear_photograph, size_of
+
+SIDE = 512
+
+
+class FiguresTest(unittest.TestCase):
+    def test_every_map_has_its_seams_and_none_is_seen(self) -> None:
+        found = figures(evaluation(linear_photograph("gravel"), **size_of(SIDE)))
+        self.assertEqual(set(found["maps"]), {"height", "normal", "roughness", "ambient_occlusion"})
+        for role, seams in found["maps"].items():
+            self.assertEqual([seam["level"] for seam in seams], ["pass", "pass"], role)
+        self.assertGreater(max(seam["border"] for seam in found["seam_before"]), 8)
+
+    def test_drift_falls_from_before_to_after(self) -> None:
+        pixels = linear_photograph("gravel").copy()
+        pixels *= (0.5 + 0.5 * pixels.shape[1] ** -1.0 * np.arange(pixels.shape[1]))[None, :, None]
+        found = figures(evaluation(pixels, **size_of(SIDE), even__drift__amount=100))
+        self.assertLess(found["drift"], found["drift_before"] / 3)
+
+    def test_what_stood_out_is_told_beside_what_does(self) -> None:
+        pixels = planted(linear_photograph("gravel"))
+        plain = evaluation(pixels, **size_of(SIDE))
+        told = standing_out(plain)
+        self.assertIsNone(told["before"], "nothing was repaired yet")
+        first = told["places"][0]
+        spots = filled(plain, [(first["x"], first["y"], first["radius"])])["tile.repair.spots"]
+        after = standing_out(evaluation(pixels, **size_of(SIDE), tile__repair__spots=spots))
+        self.assertAlmostEqual(after["before"], first["strength"])
+        self.assertLess(after["places"][0]["strength"], 0.7 * after["before"])
+
+
+if __name__ == "__main__":
+    unittest.main()
