@@ -77,7 +77,7 @@ function NumberRow({ path, info, name, value, title, reset }: RowProps<number> &
       <div className="flex h-5 items-center justify-between gap-2">
         {title}
         <span className="flex items-center gap-0.5">
-          {length && <span className="figures mr-1 text-soft">{length}</span>}
+          {length && <span className="figures whitespace-nowrap text-soft">{length}</span>}
           <NumberField label={`${name}, value`} value={value} text={text} min={info.min} max={info.max} onChange={(next) => change({ [path]: next }, name)} className={open ? "w-16 border-line bg-raised" : ""} />
           <span className="w-4 text-[12px] text-soft">{unitText(info.unit)}</span>
         </span>
