@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|page|enlarge|tiling] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|page|enlarge|relief|tiling] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -7,9 +7,16 @@ from __future__ import annotations
 
 import argparse
 
-from bench import bake, enlarge, operations, page, tiling
+from bench import bake, enlarge, operations, page, relief, tiling
 
-PARTS = {"operations": operations.run, "bake": bake.run, "page": page.run, "enlarge": enlarge.run, "tiling": tiling.run}
+PARTS = {
+    "operations": operations.run,
+    "bake": bake.run,
+    "page": page.run,
+    "enlarge": enlarge.run,
+    "relief": relief.run,
+    "tiling": tiling.run,
+}
 
 
 def main() -> None:

@@ -8,22 +8,26 @@ import math
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
+from functools import partial
 from typing import Any, Protocol
 
 from amber_thicket.core.gather.maps import TAKEN, as_layer
+from amber_thicket.core.numeric.sampling import repeated
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.progress import told_to
 from amber_thicket.core.raster import Frame, Raster
-from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.recipe import VERSION, Recipe, from_json
 from amber_thicket.core.registry import BY_ID, BY_LAYER
-from amber_thicket.core.roles import BESIDE, BROUGHT, COMPARED, EVERY, MADE
+from amber_thicket.core.response.present import present
+from amber_thicket.core.roles import COMPARED, EVERY, MADE
 from amber_thicket.core.square.crop import sampled
 from amber_thicket.core.square.view import View, view_of
 from amber_thicket.core.tile.join import reach
 from amber_thicket.errors import Cancelled
 
 PLAN_SIDE = 768
+AS_SHOT = "as_shot"
 # Seconds after which somebody who waits looks up whether it is still wanted.
 _LOOK_UP = 0.2
 _BEFORE_TILE = ("gather", "square", "even")
@@ -35,6 +39,12 @@ _TOGETHER: dict[str, tuple[str, str]] = {
     "repaired": ("tile.repair", "joined"),
     "tiled": ("tile.touch", "repaired"),
 }
+
+
+# What of a recipe a map can be pinned to.
+_RECALLED = ("relief.", "response.")
+# The photograph as it was before Even goes through Tile as an existing map does.
+_ALIASES = {f"squared.{AS_SHOT}": "squared"}
 
 
 class Source(Protocol):
@@ -169,9 +179,12 @@ class Evaluation:
         self.brought: dict[str, Source] = {role: have[key] for role in TAKEN if (key := getattr(chosen, role)) in have}
         self.memory = memory
         self.cancel = cancel or Cancel()
+        # Other materials of the library, which may be laid over this one. What lies on them themselves is left out.
+        self.others: Callable[[str], Evaluation | None] = lambda id: None
         # Who is told how far a long decision is: the share done, and what is being done.
         self.told: Callable[[float, str], None] | None = None
         self._keys: dict[tuple[str, Sizes], str] = {}
+        self._recalled: dict[str, Evaluation] = {}
 
     def sizes(self, size: tuple[int, int]) -> Sizes:
         """Frames for a tile of (width, height) pixels."""
@@ -227,16 +240,19 @@ class Evaluation:
     def _made_key(self, layer: str, sizes: Sizes) -> str:
         if layer == "photo":
             return f"{self._photo_key()}/{sizes.level}"
+        if layer in _ALIASES:
+            return self._key(_ALIASES[layer], sizes)
         if "." in layer:
             return self._together_key(layer, sizes)
-        if layer in BESIDE:
+        if layer in COMPARED:
             return self._key(f"tiled.{layer}", sizes)
         operation = BY_LAYER[layer]
         settings = self.recipe.settings(operation.id)
         if operation.idle and operation.idle(settings):
             return self._key(operation.reads[0], sizes)
-        parts = [operation.id, operation.version, settings.model_dump(), asdict(self._frame(operation, sizes))]
-        parts += [self.recipe.settings(other).model_dump() for other in operation.also]
+        parts = [operation.id, operation.version, *self._mattering(operation), asdict(self._frame(operation, sizes))]
+        if operation.borrows:
+            parts += [self._borrowed_key(other, sizes) for other in operation.borrows(self._options(operation))]
         given = self.given(operation)
         parts += [given.role if given else "", *self._input_keys(operation, sizes)]
         if (given or operation).decide:
@@ -245,11 +261,16 @@ class Evaluation:
 
     def given(self, operation: Operation) -> Given | None:
         """How the operation takes an existing map, when the capture brought one for it."""
-        return next((given for given in operation.given if given.role in self.brought), None)
+        return next((given for given in operation.given if self._whole(given.role)), None)
+
+    def _whole(self, role: str) -> bool:
+        """Whether the capture brought a map that takes the place of the one made here, and does not only lie on it."""
+        detail = role == "normal" and self.recipe.settings("gather.maps").normal_is == "detail"
+        return role in self.brought and not detail
 
     def maps(self) -> tuple[str, ...]:
-        """Roles of all maps of the set: those made here, and those the capture brought besides."""
-        return (*MADE, *(role for role in BROUGHT if role in self.brought))
+        """Roles of all maps of the set: those every surface has, and the others that say something here."""
+        return (*MADE, *present(self.recipe))
 
     def compared(self) -> tuple[str, ...]:
         """Layers that are there to compare with."""
@@ -258,8 +279,9 @@ class Evaluation:
     def _inputs(self, operation: Operation) -> tuple[str | None, ...]:
         given = self.given(operation)
         if given is None:
-            return tuple(self._there(name) for name in operation.reads)
-        beside = (f"tiled.{role}" if role in self.brought else None for role in given.beside)
+            used = operation.uses(self._options(operation)) if operation.uses else operation.reads
+            return tuple(self._there(name) if name in used else None for name in operation.reads)
+        beside = (f"tiled.{role}" if self._whole(role) else None for role in given.beside)
         return (f"tiled.{given.role}", *beside)
 
     def _there(self, name: str) -> str | None:
@@ -268,16 +290,38 @@ class Evaluation:
             return name
         return name[1:] if name.split(".")[1] in self.brought else None
 
-    def _input_keys(self, operation: Operation, sizes: Sizes) -> list[str]:
-        return [self._key(name, sizes) if name else "" for name in self._inputs(operation)]
+    def _for_inputs(self, operation: Operation) -> Evaluation:
+        """What the operation's inputs are made by: this, or the same with settings that were kept."""
+        kept = operation.recalls(self.recipe.settings(operation.id)) if operation.recalls else None
+        if kept is None:
+            return self
+        if operation.id not in self._recalled:
+            changed = {name: v for name, v in self.recipe.changed.items() if not name.startswith(_RECALLED)}
+            other = Evaluation(
+                from_json({"version": VERSION, "operations": {**changed, **kept}}),
+                self.source,
+                self.memory,
+                self.cancel,
+                self.files,
+            )
+            other.others, other.told = self.others, self.told
+            self._recalled[operation.id] = other
+        return self._recalled[operation.id]
 
-    def _input_layers(self, operation: Operation, sizes: Sizes) -> list[Raster | None]:
-        return [self._layer(name, sizes) if name else None for name in self._inputs(operation)]
+    def _input_keys(self, operation: Operation, sizes: Sizes) -> list[str]:
+        by = self._for_inputs(operation)
+        return [by._key(name, sizes) if name else "" for name in self._inputs(operation)]
+
+    def _input_layers(self, operation: Operation, sizes: Sizes) -> list[Any]:
+        by = self._for_inputs(operation)
+        if operation.lazy and not self.given(operation):
+            return [partial(by._layer, name, sizes) if name else None for name in self._inputs(operation)]
+        return [by._layer(name, sizes) if name else None for name in self._inputs(operation)]
 
     def _together_key(self, layer: str, sizes: Sizes) -> str:
         step, role = layer.split(".")
-        source = self.brought[role]
         if step == "photo":
+            source = self.brought[role]
             settings = self.recipe.settings("gather.maps")
             kinds = [settings.normal_y, settings.height_white, settings.roughness_white]
             return _digest([source.key, role, kinds, self._map_level(source, sizes)])
@@ -300,20 +344,61 @@ class Evaluation:
     def _together(self, layer: str, sizes: Sizes) -> Raster:
         """An existing map after one of the steps it takes with the colour."""
         step, role = layer.split(".")
-        source = self.brought[role]
         if step == "photo":
+            source = self.brought[role]
             settings = self.recipe.settings("gather.maps")
             data = EVERY[role].encoding == "linear"
             return as_layer(role, source.read(self._map_level(source, sizes), data=data).pixels, settings)
         operation, before = BY_ID[_TOGETHER[step][0]], _TOGETHER[step][1]
         return self._applied(operation, [self._layer(f"{before}.{role}", sizes)], sizes)
 
-    def _applied(self, operation: Operation, inputs: list[Raster | None], sizes: Sizes) -> Raster:
-        given = self.given(operation)
+    def _options(self, operation: Operation) -> dict[str, Any]:
         options: dict[str, Any] = self.recipe.settings(operation.id).model_dump()
-        options |= {other.split(".")[1]: self.recipe.settings(other) for other in operation.also}
+        return options | {other.split(".")[1]: self.recipe.settings(other) for other in operation.also}
+
+    def _mattering(self, operation: Operation) -> list[Any]:
+        """What of the settings goes into a content key."""
+        if operation.matters:
+            return [operation.matters(self._options(operation))]
+        others = [self.recipe.settings(other).model_dump() for other in operation.also]
+        return [self.recipe.settings(operation.id).model_dump(), *others]
+
+    def _borrowed_key(self, id: str, sizes: Sizes) -> str:
+        other = self.others(id)
+        if other is None:
+            return ""
+        size = fit_side(other.recipe, PLAN_SIDE)
+        return _digest([*(other.key(role, size) for role in other.maps()), other.picture_mm()])
+
+    def _borrowed(self, sizes: Sizes, id: str, role: str, repeat: int) -> Raster | None:
+        """A map of another material, laid side by side until it fills the tile; None where there is none."""
+        other = self.others(id)
+        if other is None or role not in other.maps():
+            return None
+        frame = sizes.tile
+        count = repeat or self._fitting(other)
+        size = (max(8, round(frame.width / count)), max(8, round(frame.height / count)))
+        layer = other.layer(role, size)
+        return replace(
+            layer, pixels=repeated(layer.pixels, (frame.width, frame.height), count), span=layer.span / count
+        )
+
+    def _fitting(self, other: Evaluation) -> int:
+        """How often another material fits across by real size; once where that is not known."""
+        own, its = self.picture_mm(), other.picture_mm()
+        return min(8, max(1, round(own / its))) if own and its else 1
+
+    def picture_mm(self) -> float | None:
+        """Physical width of one tile."""
+        return self._plan_sizes().tile.tile_mm
+
+    def _applied(self, operation: Operation, inputs: list[Any], sizes: Sizes) -> Raster:
+        given = self.given(operation)
+        options = self._options(operation)
         if (given or operation).decide:
             options["decided"] = self.decided(operation)
+        if operation.borrows:
+            options["borrowed"] = partial(self._borrowed, sizes)
         self.cancel.check()
         apply = (given or operation).apply
         assert apply is not None
@@ -324,9 +409,10 @@ class Evaluation:
 
     def _decided_key(self, operation: Operation) -> str:
         sizes = self._plan_sizes()
-        settings = self.recipe.settings(operation.id).model_dump()
+        settings: Any = self._mattering(operation)
         if operation.decides_by is not None:
-            settings = {name: settings[name] for name in operation.decides_by}
+            own = self.recipe.settings(operation.id).model_dump()
+            settings = [own[name] for name in operation.decides_by]
         given = self.given(operation)
         parts = ["decide", operation.id, operation.version, settings, given.role if given else ""]
         return _digest(parts + self._input_keys(operation, sizes))
@@ -340,9 +426,11 @@ class Evaluation:
         def compute() -> Any:
             inputs = self._input_layers(operation, sizes)
             self.cancel.check()
-            settings = self.recipe.settings(operation.id).model_dump()
             with told_to(self._reached):
-                return decide(*inputs, frame=self._frame(operation, sizes), **settings)
+                options = self._options(operation)
+                if operation.borrows:
+                    options["borrowed"] = partial(self._borrowed, sizes)
+                return decide(*inputs, frame=self._frame(operation, sizes), **options)
 
         return self.memory.get(self._decided_key(operation), compute, self.cancel.check)
 
@@ -379,6 +467,8 @@ class Evaluation:
     def _layer(self, name: str, sizes: Sizes) -> Raster:
         if name == "photo":
             return self.memory.get(self._key(name, sizes), lambda: self._photo(sizes.level))  # type: ignore[no-any-return]
+        if name in _ALIASES:
+            return self._layer(_ALIASES[name], sizes)
         if "." in name:
             step, role = name.split(".")
             if step in _TOGETHER:
@@ -386,7 +476,7 @@ class Evaluation:
                 if operation.idle and operation.idle(self.recipe.settings(operation.id)):
                     return self._layer(f"{_TOGETHER[step][1]}.{role}", sizes)
             return self.memory.get(self._key(name, sizes), lambda: self._together(name, sizes), self.cancel.check)  # type: ignore[no-any-return]
-        if name in BESIDE:
+        if name in COMPARED:
             return self._layer(f"tiled.{name}", sizes)
         operation = BY_LAYER[name]
         settings = self.recipe.settings(operation.id)

@@ -41,8 +41,13 @@ class Operation:
     its result reaches `apply` as `decided`. also: ids of operations without a function whose settings this one
     reads too, handed over under their names. decides_by: the settings that `decide` looks at (all when
     None), so that the others do not make it decide again. idle: says from the settings that the operation would change
-    nothing, so its first input passes through. given: what it does when the capture brought such a map; the first that
-    is there counts. version: raise it when the pixels change.
+    nothing, so its first input passes through. lazy: the inputs are handed over as functions that make them, for an
+    operation that does not always need all of them. uses: those of `reads` that its settings ask for; the others are
+    None. matters: what of its own settings and those of `also` changes the
+    pixels; all of them when None. borrows: ids of other materials whose maps it asks for by `borrowed`. recalls:
+    settings of Relief and Response its inputs are made with instead of those of the recipe. given: what it does when
+    the capture brought such a map; the first
+    that is there counts. version: raise it when the pixels change.
     """
 
     id: str
@@ -55,6 +60,11 @@ class Operation:
     also: tuple[str, ...] = ()
     decide: Decide | None = None
     decides_by: tuple[str, ...] | None = None
+    lazy: bool = False
+    uses: Callable[[dict[str, Any]], tuple[str, ...]] | None = None
+    matters: Callable[[dict[str, Any]], Any] | None = None
+    borrows: Callable[[dict[str, Any]], tuple[str, ...]] | None = None
+    recalls: Callable[[Any], dict[str, Any] | None] | None = None
     idle: Callable[[Any], bool] | None = None
     given: tuple[Given, ...] = ()
     version: int = 1

@@ -21,8 +21,9 @@ from amber_thicket.core.even import (
 from amber_thicket.core.gather import maps, orient, white
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
-from amber_thicket.core.relief import bands, height, normal, occlusion
-from amber_thicket.core.response import metallic, roughness
+from amber_thicket.core.relief import bands, cues, curvature, height, laid, normal, occlusion, shape
+from amber_thicket.core.response import covers, levels, roughness, zones
+from amber_thicket.core.response.finish import finishing
 from amber_thicket.core.roles import MADE
 from amber_thicket.core.settings import describe
 from amber_thicket.core.square import crop, flat, lens, size
@@ -50,12 +51,30 @@ OPERATIONS: tuple[Operation, ...] = (
     join.OPERATION,
     repair.OPERATION,
     touch.OPERATION,
+    cues.OPERATION,
     bands.OPERATION,
     height.OPERATION,
+    zones.OPERATION,
+    shape.OPERATION,
+    covers.OPERATION,
+    laid.OPERATION,
     normal.OPERATION,
     occlusion.OPERATION,
+    finishing("ambient_occlusion", "ambient_occlusion_made", "relief"),
+    curvature.OPERATION,
+    finishing("base_color", "tiled"),
     roughness.OPERATION,
-    metallic.OPERATION,
+    finishing("roughness", "roughness_made"),
+    levels.METALLIC,
+    finishing("metallic", "metallic_made"),
+    levels.SPECULAR,
+    finishing("specular", "specular_made"),
+    levels.OPACITY,
+    finishing("opacity", "opacity_made"),
+    levels.TRANSLUCENCY,
+    finishing("translucency", "translucency_made"),
+    levels.EMISSIVE,
+    finishing("emissive", "emissive_made"),
     limits.OPERATION,
     files.OPERATION,
 )
@@ -70,7 +89,7 @@ STAGE_LAYERS: dict[str, str] = {
     "gather": "gathered",
     "square": "squared",
     "even": "evened",
-    "tile": "base_color",
+    "tile": "tiled",
     "relief": "height",
     "response": "roughness",
     "check": "ambient_occlusion",

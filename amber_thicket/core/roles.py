@@ -14,8 +14,8 @@ class Role:
 
     channels: 1 or 3. encoding: how files store it. blank: the value that says nothing
     (a map that is blank everywhere may be left out). bits: usual bit depth of a file.
-    white: what a high value stands for, in words. made: the program makes such a map itself; the others are there only
-    when the capture brings them.
+    white: what a high value stands for, in words. made: every surface has such a map; the others are there only
+    when the capture brings them or a setting asks for them.
     """
 
     id: str
@@ -36,6 +36,7 @@ ROLES: dict[str, Role] = {
         Role("normal", "Normal", 3, "linear", 0.5, 8, "the axis' positive side"),
         Role("roughness", "Roughness", 1, "linear", 0.5, 8, "rough"),
         Role("metallic", "Metallic", 1, "linear", 0.0, 8, "metal"),
+        Role("curvature", "Curvature", 1, "linear", 0.5, 8, "bends outward"),
         Role("ambient_occlusion", "Ambient occlusion", 1, "linear", 1.0, 8, "open to the sky"),
         Role("specular", "Specular", 3, "srgb", 0.0, 8, "mirrors much", made=False),
         Role("opacity", "Opacity", 1, "linear", 1.0, 8, "solid", made=False),
@@ -52,5 +53,4 @@ COMPARED: dict[str, Role] = {
 EVERY: dict[str, Role] = {**ROLES, **COMPARED}
 
 MADE: tuple[str, ...] = tuple(role.id for role in ROLES.values() if role.made)
-BROUGHT: tuple[str, ...] = tuple(role.id for role in ROLES.values() if not role.made)
-BESIDE: tuple[str, ...] = (*BROUGHT, *COMPARED)
+OPTIONAL: tuple[str, ...] = tuple(role.id for role in ROLES.values() if not role.made)

@@ -11,7 +11,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.numeric.around import Around
+from amber_thicket.core.numeric.filters import blur, shrink
 from amber_thicket.core.raster import Pixels
 
 MOST, MOST_POINTS, LARGEST = 400, 4000, 0.5
@@ -88,6 +89,40 @@ def drawn(
         for copy in _copies(placed, radius, width * finer, height * finer) if wraps else (placed,):
             _draw(canvas, copy, radius)
     return np.asarray(shrink(canvas.astype(np.float32), finer))
+
+
+@dataclass(frozen=True)
+class Local:
+    """A stroke on a tile that wraps, in the window it lies in. hard: (H, W) its cover; thin: px, its radius or half its
+    shorter side."""
+
+    box: Around
+    hard: Pixels
+    thin: float
+
+
+def local(stroke: Stroke, size: tuple[int, int], spare: float) -> Local:
+    """A stroke in a window with `spare` px around it. size: (width, height) px of the tile."""
+    width, height = size
+    radius = stroke.radius * width
+    low = stroke.points.min(axis=0) * [width, height] - radius
+    high = stroke.points.max(axis=0) * [width, height] + radius
+    margin = int(np.ceil(spare)) + 2
+    box = Around(
+        int(np.floor(low[0])) - margin,
+        int(np.floor(low[1])) - margin,
+        min(int(high[0] - low[0]) + 2 * margin + 3, width),
+        min(int(high[1] - low[1]) + 2 * margin + 3, height),
+    )
+    part = (box.left / width, box.top / height, (box.left + box.width) / width, (box.top + box.height) / height)
+    points = (stroke.points - [part[0], part[1]]) / [part[2] - part[0], part[3] - part[1]]
+    hard = drawn([Stroke(stroke.radius / (part[2] - part[0]), points)], (box.width, box.height))
+    return Local(box, hard, radius or 0.5 * float(min(high - low)))
+
+
+def softened(stroke: Local, sigma: float) -> Pixels:
+    """The cover of a stroke with an edge of that width, px."""
+    return blur(stroke.hard, max(sigma, 0.3), wraps=False)
 
 
 def _copies(placed: NDArray[np.float64], radius: float, width: int, height: int) -> list[NDArray[np.float64]]:

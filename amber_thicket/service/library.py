@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -102,7 +103,17 @@ class Library:
 
     def evaluation(self, material: Material, cancel: Cancel | None = None) -> Evaluation:
         """The newest recipe on the material's capture."""
-        return evaluation_of(material.source, self.recipe(material), self.blobs, self.memory, cancel)
+        made = evaluation_of(material.source, self.recipe(material), self.blobs, self.memory, cancel)
+        made.others = partial(self._laid_over, str(material.id), made)
+        return made
+
+    def _laid_over(self, own: str, made: Evaluation, material_id: str) -> Evaluation | None:
+        """Another material as it is laid over one: without what lies on it. None where it is gone, or the same."""
+        material = Material.get_or_none(Material.id == material_id) if material_id != own else None
+        if material is None:
+            return None
+        bare = self.recipe(material).with_changes({"response.covers.covers": None})
+        return evaluation_of(material.source, bare, self.blobs, self.memory, made.cancel)
 
     def edit(self, material_id: str, revision: int, changes: dict[str, Any], *, label: str, gesture: str) -> Material:
         """Change settings. Steps of one gesture (a drag) fold into one.

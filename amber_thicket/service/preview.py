@@ -16,6 +16,7 @@ from amber_thicket.core.operation import STAGES
 from amber_thicket.core.pack.encode import quantised
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import MAPS, STAGE_LAYERS
+from amber_thicket.core.response import zones
 from amber_thicket.core.roles import EVERY
 from amber_thicket.errors import NotFound, WriteFailed
 
@@ -24,10 +25,12 @@ CARD = (216, 120)
 _JOINED = ("height", "normal", "roughness", "ambient_occlusion")
 # Layers on the way that have something to tell.
 _TELLING = ("squared", "evened_light", "evened_known", "evened_raking", "evened_glare", "evened")
-_ON_THE_WAY = ("gathered", "squared", "evened")
+_ON_THE_WAY = ("gathered", "squared", "evened", "tiled")
 LAYERS = (*_ON_THE_WAY, *EVERY)
 _COLOURS = (*_ON_THE_WAY, *(role.id for role in EVERY.values() if role.encoding == "srgb"))
 LARGEST = 2048
+# A colour that is picked is that of so many px around.
+_NEAR = np.arange(-2, 3)[:, None]
 
 
 def preview_size(evaluation: Evaluation, side: int = PLAN_SIDE) -> tuple[int, int]:
@@ -43,6 +46,35 @@ def keys(evaluation: Evaluation) -> dict[str, str]:
         layer: evaluation.key(layer, size) for layer in (*_ON_THE_WAY[1:], *evaluation.maps(), *evaluation.compared())
     }
     return {"gathered": evaluation.gathered_key(PLAN_SIDE), **found}
+
+
+def zone_keys(evaluation: Evaluation) -> dict[str, str]:
+    """The content key of the picture of each zone, by the zone's id."""
+    size = preview_size(evaluation)
+    key = evaluation.key("zones", size) + evaluation.key("tiled", size)
+    return {zone.id: f"{key}{zone.id}" for zone in zones.read(evaluation.recipe.settings("response.zones").zones)}
+
+
+def zone_picture(evaluation: Evaluation, id: str, *, side: int) -> bytes:
+    """The colour where a zone is, dim grey elsewhere, as JPEG. Raises NotFound."""
+    order = [zone.id for zone in zones.read(evaluation.recipe.settings("response.zones").zones)]
+    if id not in order:
+        raise NotFound("There is no such zone.", remedy="It may have been taken away.")
+    size = preview_size(evaluation, side)
+    mask = evaluation.layer("zones", size).pixels[..., order.index(id)]
+    colour = evaluation.layer("tiled", size).pixels
+    codes = encode_srgb8(colour)
+    grey = (cv2.cvtColor(codes, cv2.COLOR_RGB2GRAY) * np.float32(0.35) + 20)[..., None]
+    return encoded((grey + mask[..., None] * (codes - grey)).astype(np.uint8), "jpg", 88)
+
+
+def zone_shares(evaluation: Evaluation) -> dict[str, float]:
+    """How much of the surface each zone covers, 0..1, by its id."""
+    read = zones.read(evaluation.recipe.settings("response.zones").zones)
+    if not read:
+        return {}
+    masks = evaluation.layer("zones", preview_size(evaluation)).pixels
+    return {zone.id: round(float(masks[..., number].mean()), 4) for number, zone in enumerate(read)}
 
 
 def _pixels(evaluation: Evaluation, layer: str, side: int) -> Pixels:
@@ -149,7 +181,7 @@ def _relit(evaluation: Evaluation) -> NDArray[np.uint8]:
 def _sheaf(evaluation: Evaluation) -> NDArray[np.uint8]:
     """All maps as slanted bands side by side."""
     width, height = CARD
-    roles = [role for role in MAPS if role != "metallic"]
+    roles = [role for role in MAPS if role not in ("metallic", "curvature")]
     x = np.arange(width)[None, :] + (np.arange(height)[:, None] - height / 2) * 0.35
     band = np.clip((x / width * len(roles)).astype(int), 0, len(roles) - 1)
     result = np.zeros((height, width, 3), np.uint8)
@@ -175,6 +207,8 @@ def probe(evaluation: Evaluation, x: float, y: float) -> dict[str, Any]:
             values[role] = round(float(value), 4)
     frame = evaluation.sizes(size).tile
     span = evaluation.layer("height", size).span
+    near = evaluation.layer("tiled", size).pixels[(row + _NEAR) % size[1], (column + _NEAR.T) % size[0]]
+    values["own_color"] = [int(v) for v in encode_srgb8(near.mean(axis=(0, 1))[None, :].astype(np.float32))[0]]
     values["height_mm"] = round(values["height"] * span * frame.tile_mm, 3) if frame.tile_mm else None
     return values
 
@@ -201,5 +235,6 @@ def figures(evaluation: Evaluation) -> dict[str, Any]:
         "drift": round(drift(linear_to_lab(after)), 2),
         "drift_before": round(drift(linear_to_lab(evaluation.layer("squared", size).pixels)), 2),
         "maps": {role: _seams(evaluation.layer(role, size).pixels, role) for role in _JOINED},
+        "zones": zone_shares(evaluation),
         "evidence": evidence,
     }

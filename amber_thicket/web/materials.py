@@ -138,6 +138,7 @@ def whole(material: Material) -> dict[str, Any]:
         "undo": undo,
         "redo": redo,
         "keys": preview.keys(evaluation),
+        "zones": preview.zone_keys(evaluation),
         "changes": {stage: evaluation.recipe.changes_in(stage) for stage in STAGES},
         "preview": {
             "finished": list(output_size(evaluation.recipe)),

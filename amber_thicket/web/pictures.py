@@ -13,6 +13,7 @@ from amber_thicket.service import preview, square
 from amber_thicket.service.bake import check
 from amber_thicket.service.joins import joins
 from amber_thicket.service.surroundings import surroundings_bytes
+from amber_thicket.service.zones import suggested_zones
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("pictures", __name__)
@@ -50,6 +51,18 @@ def picture(material_id: str, layer: str, kind: str) -> Response:
         response.headers["X-Height-Span"] = f"{evaluation.layer('height', size).span:.6f}"
         response.headers["X-Size"] = f"{size[0]}x{size[1]}"
     return response
+
+
+@blueprint.get("/api/materials/<material_id>/zones/<zone>.jpg")
+def zone_shown(material_id: str, zone: str) -> Response:
+    """The colour where a zone is, grey elsewhere."""
+    return _kept(preview.zone_picture(_evaluation(material_id), zone, side=_side()), "image/jpeg")
+
+
+@blueprint.get("/api/materials/<material_id>/zones/suggested")
+def zones_suggested(material_id: str) -> Response:
+    """Regions of like colour, to start from."""
+    return jsonify(suggested_zones(_evaluation(material_id)))
 
 
 @blueprint.get("/api/materials/<material_id>/joins/<where>.png")

@@ -10,6 +10,7 @@ import numpy as np
 from amber_thicket.core.check.figures import coded, own_worst, seam
 from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.numeric.around import Around
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.progress import reached, told_to
 from amber_thicket.core.recipe import Recipe
@@ -20,7 +21,7 @@ from amber_thicket.core.tile.cut import features
 from amber_thicket.core.tile.lookalike import Lookalike, Steps
 from amber_thicket.core.tile.mosaic import Mosaic, Placement, mosaic, render_mosaic, source_of_mosaic
 from amber_thicket.core.tile.noiselike import noiselike
-from amber_thicket.core.tile.patchwork import Around, Patchwork
+from amber_thicket.core.tile.patchwork import Patchwork
 from amber_thicket.core.tile.plan import TilePlan, source_of
 from amber_thicket.core.tile.regrow import grow
 from amber_thicket.core.tile.stochastic import mix, patches

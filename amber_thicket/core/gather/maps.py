@@ -31,6 +31,7 @@ class Settings(OperationSettings):
     roughness: str = _file("roughness")
     metallic: str = _file("metallic")
     ambient_occlusion: str = _file("ambient_occlusion")
+    curvature: str = _file("curvature")
     specular: str = _file("specular")
     opacity: str = _file("opacity")
     translucency: str = _file("translucency")
@@ -44,6 +45,12 @@ class Settings(OperationSettings):
         label="Green points",
         choices={"plus": "Up, Y+", "minus": "Down, Y−"},
         help="Which way green points in the normal map that was brought: up (OpenGL) or down (DirectX).",
+    )
+    normal_is: Literal["whole", "detail"] = setting(
+        "whole",
+        label="It holds",
+        choices={"whole": "The relief", "detail": "Detail alone"},
+        help="Detail alone is laid on the relief made here; otherwise the map is the surface's normal itself.",
     )
     height_white: Literal["high", "low"] = setting(
         "high",

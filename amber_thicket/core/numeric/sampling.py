@@ -209,3 +209,13 @@ def _combine_columns(rows, index, weight, out, first, last):  # type: ignore[no-
                 for t in range(taps):
                     total += source[index[x, t], channel] * weight[x, t]
                 target[x, channel] = total
+
+
+def repeated(pixels: Pixels, size: tuple[int, int], count: int) -> Pixels:
+    """A tile laid side by side `count` times across and as often as needed down. size: (width, height) px."""
+    width, height = size
+    down = max(1, round(count * height * pixels.shape[1] / (width * pixels.shape[0])))
+    whole = np.tile(pixels, (down, count) + (1,) * (pixels.ndim - 2))
+    if whole.shape[:2] == (height, width):
+        return whole
+    return np.asarray(cv2.resize(whole, (width, height), interpolation=cv2.INTER_LINEAR))

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.roles import BROUGHT, ROLES, Encoding
+from amber_thicket.core.response.present import says_something
+from amber_thicket.core.roles import OPTIONAL, ROLES, Encoding
 
 YDirection = Literal["plus", "minus"]
 
@@ -42,7 +43,8 @@ class Profile:
 
 
 _SEPARATE = tuple(
-    FileRule(role.id, (role.id,), required=role.made and role.id != "metallic") for role in ROLES.values()
+    FileRule(role.id, (role.id,), required=role.made and role.id not in ("metallic", "curvature"))
+    for role in ROLES.values()
 )
 PROFILES: dict[str, Profile] = {
     profile.id: profile
@@ -99,11 +101,10 @@ def portable(name: str) -> str:
 
 
 def blank_roles(recipe: Recipe) -> set[str]:
-    """Maps in which nothing is: metallic that is off, and those that only a capture can bring and this one does not."""
-    maps = recipe.settings("gather.maps")
-    blank = {role for role in BROUGHT if not getattr(maps, role)}
-    if recipe.settings("response.metallic").level == 0 and not maps.metallic:
-        blank.add("metallic")
+    """Maps in which nothing is, or that are not asked for: metallic that is off, optional ones, curvature."""
+    blank = {role for role in (*OPTIONAL, "metallic") if not says_something(recipe, role)}
+    if not recipe.settings("relief.curvature").in_pack:
+        blank.add("curvature")
     return blank
 
 
@@ -119,7 +120,7 @@ def planned(recipe: Recipe, name: str) -> Plan:
     left_out: list[str] = []
     for rule in profile.files:
         if not rule.required and set(rule.roles) <= blank:
-            left_out += [role for role in rule.roles if ROLES[role].made]
+            left_out += [role for role in rule.roles if ROLES[role].made and role != "curvature"]
             continue
         files.append(
             PlannedFile(

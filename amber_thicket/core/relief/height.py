@@ -85,14 +85,14 @@ def _span_for(unit: Pixels, frame: Frame, steepness: float) -> float:
 def height(banded: Raster, *, frame: Frame, decided: Decided, steepness: float, invert: bool, **levels: Any) -> Raster:
     """Height in [0, 1], white is high, with its span. banded: (H, W) tone that wraps."""
     floor, top, span = decided
-    return _with_depth(_unit(banded, floor, top, invert, levels), span, frame)
+    return _with_depth(_unit(banded, floor, top, invert, levels), span, frame, banded.evidence)
 
 
-def _with_depth(unit: Pixels, span: float, frame: Frame) -> Raster:
-    evidence: dict[str, float] = {"depth_percent_of_tile": round(span * 100, 3)}
+def _with_depth(unit: Pixels, span: float, frame: Frame, told: dict[str, Any]) -> Raster:
+    evidence: dict[str, Any] = {"depth_percent_of_tile": round(span * 100, 3)}
     if frame.tile_mm:
         evidence["depth_mm"] = round(span * frame.tile_mm, 3)
-    return Raster(unit, span=span, evidence=evidence)
+    return Raster(unit, span=span, evidence=evidence | told)
 
 
 def decide_given(given: Raster, normal: Raster | None, *, frame: Frame, **settings: Any) -> Decided:
@@ -115,7 +115,7 @@ def given_height(given: Raster, normal: Raster | None, *, frame: Frame, decided:
     if low > 0 or high < 100:
         unit = (unit - np.float32(low / 100)) / np.float32(max(high - low, 1) / 100)
     unit = unit.clip(0, 1)
-    return _with_depth(unit if middle == 1 else unit ** np.float32(1 / middle), decided.span, frame)
+    return _with_depth(unit if middle == 1 else unit ** np.float32(1 / middle), decided.span, frame, {})
 
 
 class Integrated(NamedTuple):
@@ -154,7 +154,7 @@ OPERATION = Operation(
     help="How high each point lies.",
     settings=Settings,
     reads=("banded",),
-    writes="height",
+    writes="formed",
     apply=height,
     decide=decide_height,
     given=(

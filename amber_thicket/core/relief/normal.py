@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
+import cv2
 import numpy as np
 
 from amber_thicket.core.gather.maps import unit
+from amber_thicket.core.numeric.filters import blur, pad
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief.slope import slopes
 from amber_thicket.core.settings import OperationSettings, setting
+
+# Least-squares slope over five pixels (Savitzky & Golay, Analytical Chemistry 36(8), 1964).
+_CALM = np.array([[-2, -1, 0, 1, 2]], np.float32) / 10
 
 
 class Settings(OperationSettings):
@@ -22,6 +27,42 @@ class Settings(OperationSettings):
         unit="×",
         label="Strength",
         help="1 is the surface's own slope; more exaggerates the normal map alone.",
+    )
+    kernel: Literal["even", "crisp", "calm"] = setting(
+        "even",
+        label="Slope over",
+        choices={"even": "3 × 3", "crisp": "2 px", "calm": "5 px"},
+        folded=True,
+        help="How many pixels a slope is read from: 3 × 3 is even in all directions, 2 px sharpest, 5 px calm.",
+    )
+    crispness: float = setting(
+        0.0,
+        ge=-100,
+        le=200,
+        step=5,
+        unit="%",
+        label="Crispness",
+        help="Over 0 the finest relief stands out more in the normal map, under 0 it is smoothed away.",
+    )
+    crisp_size: float = setting(
+        0.4,
+        ge=0.1,
+        le=4,
+        step=0.1,
+        unit="% of tile",
+        folded=True,
+        label="Crisp under",
+        help="What is finer than this counts as the finest.",
+    )
+    detail: float = setting(
+        1.0,
+        ge=0,
+        le=4,
+        step=0.05,
+        unit="×",
+        folded=True,
+        label="Detail normal",
+        help="How strongly the detail normal map that was brought lies on the surface.",
     )
     y_in_files: Literal["profile", "plus", "minus"] = setting(
         "profile",
@@ -37,21 +78,61 @@ def from_height(height: Pixels, *, depth: float, wraps: bool = True) -> Pixels:
     height: (H, W) float32, rows downwards. depth: pixels from height 0 to height 1. +X right, +Y up, +Z out.
     """
     right, up = slopes(height, wraps=wraps)
-    x, y = right * np.float32(-depth), up * np.float32(-depth)
+    return _leaning(right * np.float32(-depth), up * np.float32(-depth))
+
+
+def normal(height: Raster, detail: Raster | None, /, *, frame: Frame, strength: float, **how: Any) -> Raster:
+    """Unit normals of the height layer at its own span times strength. detail: a finer normal map laid on them."""
+    field, crisp = height.pixels, how["crispness"]
+    deep = height.span * frame.tile_width * strength
+    kernel = how["kernel"]
+    if crisp:
+        sigma = frame.length(how["crisp_size"])
+        soft = blur(field, sigma, wraps=True)
+        # Over 0 what is finer than the size stands out more, under 0 less: at −100 it is gone.
+        field = soft + np.float32(1 + crisp / 100) * (field - soft)
+    vectors = from_height(field, depth=deep) if kernel == "even" else _by(kernel, field, deep)
+    if detail is not None and how["detail"]:
+        vectors = laid_on(vectors, steeper(detail.pixels, how["detail"]))
+    return Raster(vectors)
+
+
+def _by(kernel: str, height: Pixels, depth: float) -> Pixels:
+    """Unit normals by central differences (crisp to the pixel) or over five pixels (calm)."""
+    across = np.array([[-0.5, 0, 0.5]], np.float32) if kernel == "crisp" else _CALM
+    size = across.shape[1] // 2
+    padded = pad(height, size, wraps=True)
+    inside = np.s_[size:-size, size:-size]
+    right = cv2.filter2D(padded, cv2.CV_32F, across)[inside]
+    up = -cv2.filter2D(padded, cv2.CV_32F, np.ascontiguousarray(across.T))[inside]
+    return _leaning(right * np.float32(-depth), up * np.float32(-depth))
+
+
+def _leaning(x: Pixels, y: Pixels) -> Pixels:
     z = 1 / np.sqrt(1 + x * x + y * y)
     return np.stack([x * z, y * z, z], -1)
 
 
-def normal(height: Raster, *, frame: Frame, strength: float, y_in_files: str) -> Raster:
-    """Unit normals of the height layer at its own span times strength."""
-    return Raster(from_height(height.pixels, depth=height.span * frame.tile_width * strength))
+def steeper(vectors: Pixels, by: float) -> Pixels:
+    """Unit normals whose slopes are multiplied."""
+    return vectors if by == 1 else unit(vectors * np.array([by, by, 1], np.float32))
 
 
-def given_normal(given: Raster, *, frame: Frame, strength: float, y_in_files: str) -> Raster:
+def laid_on(base: Pixels, detail: Pixels) -> Pixels:
+    """Unit normals (H, W, 3) of a detail on a surface: the detail turned with the surface it lies on.
+
+    Source: Barré-Brisebois & Hill, "Blending in detail", 2012 (reoriented normal mapping).
+    """
+    t = base + np.array([0, 0, 1], np.float32)
+    u = detail * np.array([-1, -1, 1], np.float32)
+    return unit(t * (np.einsum("ijk,ijk->ij", t, u) / np.maximum(t[..., 2], 1e-6))[..., None] - u)
+
+
+def given_normal(given: Raster, *, frame: Frame, strength: float, **_: Any) -> Raster:
     """The normal map that was brought; strength multiplies its slopes."""
     if strength == 1:
         return given
-    return Raster(unit(given.pixels * np.array([strength, strength, 1], np.float32)), vectors=True)
+    return Raster(steeper(given.pixels, strength), vectors=True)
 
 
 OPERATION = Operation(
@@ -59,8 +140,9 @@ OPERATION = Operation(
     label="Normal",
     help="How the surface leans, from its height.",
     settings=Settings,
-    reads=("height",),
+    reads=("height", "?tiled.normal"),
     writes="normal",
     apply=normal,
     given=(Given("normal", given_normal),),
+    matters=lambda options: {name: options[name] for name in options if name != "y_in_files"},
 )

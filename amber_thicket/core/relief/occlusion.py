@@ -6,8 +6,12 @@ Jimenez et al., "Practical real-time strategies for accurate indirect occlusion"
 
 from __future__ import annotations
 
+import json
+from typing import Any
+
 import numba
 import numpy as np
+from pydantic import field_validator
 
 from amber_thicket.core.numeric.filters import pad
 from amber_thicket.core.numeric.parallel import over_rows
@@ -18,6 +22,7 @@ from amber_thicket.core.settings import OperationSettings, setting
 
 _SLICES = 8
 _STEPS = 12
+_TIGHT = 1 / 6
 
 
 class Settings(OperationSettings):
@@ -36,6 +41,31 @@ class Settings(OperationSettings):
     contrast: float = setting(
         1.0, ge=0.2, le=4, step=0.05, unit="×", label="Contrast", help="1 is measured; more darkens the recesses."
     )
+    tight: float = setting(
+        0.0,
+        ge=0,
+        le=100,
+        step=5,
+        unit="%",
+        folded=True,
+        label="Tight",
+        help="Mixes in the occlusion of the nearest surroundings alone, a sixth of the reach: crisp creases.",
+    )
+    lift: float = setting(
+        0.0, ge=0, le=0.9, step=0.05, folded=True, label="Lift", help="No place is darker than this; the rest follows."
+    )
+    pinned: str = setting(
+        "",
+        label="Pinned to",
+        help="The settings of Relief the occlusion keeps to, as JSON by operation; empty follows the height as it is.",
+    )
+
+    @field_validator("pinned")
+    @classmethod
+    def _is_kept(cls, value: str) -> str:
+        if value:
+            _is_recipe(value)
+        return value
 
 
 def from_height(height: Pixels, *, depth: float, reach: float, wraps: bool = True) -> Pixels:
@@ -144,15 +174,39 @@ def _horizons(height, right, up, offsets, distances, margin, out, first, last): 
                 line[x] += projected * np.float32(0.25) * (open_ahead + open_behind)
 
 
-def occlusion(height: Raster, *, frame: Frame, reach: float, depth: float, contrast: float) -> Raster:
+def occlusion(height: Raster, *, frame: Frame, reach: float, depth: float, tight: float, **how: Any) -> Raster:
     """Ambient occlusion in [0, 1], 1 is open. height: a layer that wraps, with its span."""
-    pixels = from_height(height.pixels, depth=height.span * frame.tile_width * depth, reach=frame.length(reach))
-    return Raster(pixels if contrast == 1 else pixels ** np.float32(contrast))
+    deep, far = height.span * frame.tile_width * depth, frame.length(reach)
+    pixels = from_height(height.pixels, depth=deep, reach=far) if tight < 100 else np.zeros_like(height.pixels)
+    if tight > 0:
+        near = from_height(height.pixels, depth=deep, reach=max(far * _TIGHT, 1.0))
+        pixels = pixels + np.float32(tight / 100) * (near - pixels) if tight < 100 else near
+    return _toned(pixels, **how)
 
 
-def given_occlusion(given: Raster, *, frame: Frame, reach: float, depth: float, contrast: float) -> Raster:
-    """The occlusion map that was brought; of the settings only contrast acts."""
-    return given if contrast == 1 else Raster(given.pixels.clip(0, 1) ** np.float32(contrast))
+def _toned(pixels: Pixels, *, contrast: float, lift: float, pinned: str) -> Raster:
+    if contrast != 1:
+        pixels = pixels.clip(0, 1) ** np.float32(contrast)
+    return Raster(pixels if lift == 0 else np.float32(lift) + np.float32(1 - lift) * pixels)
+
+
+def given_occlusion(given: Raster, *, frame: Frame, reach: float, depth: float, tight: float, **how: Any) -> Raster:
+    """The occlusion map that was brought; of the settings contrast and lift act."""
+    toned = _toned(given.pixels, **how)
+    return given if toned.pixels is given.pixels else toned
+
+
+def _is_recipe(text: str) -> dict[str, Any]:
+    """Settings of Relief that were kept. Raises ValueError in words."""
+    try:
+        kept = json.loads(text)
+    except (json.JSONDecodeError, RecursionError) as error:
+        raise ValueError(f"it is no JSON ({type(error).__name__})") from None
+    if not isinstance(kept, dict) or not all(
+        str(name).startswith(("relief.", "response.")) and isinstance(values, dict) for name, values in kept.items()
+    ):
+        raise ValueError("it must hold settings of Relief and Response by operation")
+    return kept
 
 
 OPERATION = Operation(
@@ -161,8 +215,9 @@ OPERATION = Operation(
     help="How much of the sky each point sees.",
     settings=Settings,
     reads=("height",),
-    writes="ambient_occlusion",
+    writes="ambient_occlusion_made",
     apply=occlusion,
     given=(Given("ambient_occlusion", given_occlusion),),
+    recalls=lambda s: _is_recipe(s.pinned) if s.pinned else None,
     version=2,
 )

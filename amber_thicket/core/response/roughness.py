@@ -55,8 +55,8 @@ class Settings(OperationSettings):
     )
 
 
-def _cues(base_color: Raster, frame: Frame) -> tuple[Pixels, Pixels]:
-    tone = encode_srgb(luminance(base_color.pixels))
+def _cues(tiled: Raster, frame: Frame) -> tuple[Pixels, Pixels]:
+    tone = encode_srgb(luminance(tiled.pixels))
     wide = frame.tile_width
     soft = blur(tone, _DETAIL * wide, wraps=True)
     detail = np.sqrt(blur(np.square(soft - blur(soft, 3 * _DETAIL * wide, wraps=True)), _AROUND * wide, wraps=True))
@@ -70,14 +70,14 @@ class Decided(NamedTuple):
     cues: tuple[Pixels, Pixels]
 
 
-def decide_roughness(base_color: Raster, *, frame: Frame, **_: float) -> Decided:
+def decide_roughness(tiled: Raster, *, frame: Frame, **_: float) -> Decided:
     """Mean and spread of the two cues."""
-    cues = _cues(base_color, frame)
+    cues = _cues(tiled, frame)
     return Decided(tuple((float(cue.mean()), float(max(cue.std(), 1e-4))) for cue in cues), cues)
 
 
 def roughness(
-    base_color: Raster,
+    tiled: Raster,
     *,
     frame: Frame,
     decided: Decided,
@@ -88,9 +88,9 @@ def roughness(
     low: float,
     high: float,
 ) -> Raster:
-    """Roughness in [low, high], (H, W). base_color: linear RGB (H, W, 3) that wraps."""
+    """Roughness in [low, high], (H, W). tiled: linear RGB (H, W, 3) that wraps."""
     same = decided.cues[0].shape == (frame.height, frame.width)
-    cues = decided.cues if same else _cues(base_color, frame)
+    cues = decided.cues if same else _cues(tiled, frame)
     weights = np.array([tone, detail]) / 100
     norm = max(float(np.hypot(*weights)), 1e-6)
     pixels = np.full(cues[0].shape, centre, np.float32)
@@ -110,8 +110,8 @@ OPERATION = Operation(
     label="Roughness",
     help="How sharply each point mirrors, read from tone and detail.",
     settings=Settings,
-    reads=("base_color",),
-    writes="roughness",
+    reads=("tiled",),
+    writes="roughness_made",
     apply=roughness,
     decide=decide_roughness,
     decides_by=(),

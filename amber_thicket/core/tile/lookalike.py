@@ -9,10 +9,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.numeric.around import Around
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.tile.lattice import find
 from amber_thicket.core.tile.mosaic import located
-from amber_thicket.core.tile.patchwork import Around, Mask, Patchwork
+from amber_thicket.core.tile.patchwork import Mask, Patchwork
 
 _COARSER, _CLOSE = 3, 3
 STEP = 3

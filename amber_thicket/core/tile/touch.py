@@ -18,12 +18,11 @@ from amber_thicket.core.numeric.filters import blur, carried_in, pad
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import MOST, Stroke, drawn, is_number, listed, stroke_of
+from amber_thicket.core.strokes import MOST, Stroke, drawn, is_number, listed, local, softened, stroke_of
 from amber_thicket.core.tile.cut import features
 from amber_thicket.core.tile.fill import covering, patched
 from amber_thicket.core.tile.lookalike import in_step
 from amber_thicket.core.tile.mosaic import Mosaic
-from amber_thicket.core.tile.patchwork import Around
 
 Kind = Literal["clone", "heal", "fill"]
 KINDS: tuple[Kind, ...] = ("clone", "heal", "fill")
@@ -118,25 +117,12 @@ def _touched(pixels: Pixels, touch: Touch, plan: Mosaic | None) -> Pixels:
 def _copied(pixels: Pixels, touch: Touch) -> Pixels:
     """Clone or heal along a stroke."""
     height, width = pixels.shape[:2]
-    size = np.array([width, height])
-    radius = touch.stroke.radius * width
-    low, high = touch.stroke.points.min(axis=0) * size - radius, touch.stroke.points.max(axis=0) * size + radius
-    # Soft edges never take more than a part of a thin stroke.
-    thin = radius if radius else 0.5 * float(min(high - low))
-    soft = min(_SOFT * width, 0.35 * thin)
     rim = _RIM * width
-    spare = int(np.ceil(3 * soft + 3 * rim)) + 2
-    box = Around(
-        int(low[0]) - spare,
-        int(low[1]) - spare,
-        min(int(high[0] - low[0]) + 2 * spare + 2, width),
-        min(int(high[1] - low[1]) + 2 * spare + 2, height),
-    )
-    part = (box.left / width, box.top / height, (box.left + box.width) / width, (box.top + box.height) / height)
-    local = (touch.stroke.points - [part[0], part[1]]) / [part[2] - part[0], part[3] - part[1]]
-    relative = Stroke(touch.stroke.radius / (part[2] - part[0]), local)
-    hard = drawn([relative], (box.width, box.height))
-    mask = blur(hard, max(soft, 0.3), wraps=False)
+    found = local(touch.stroke, (width, height), 3 * _SOFT * width + 3 * rim)
+    # Soft edges never take more than a part of a thin stroke.
+    soft = min(_SOFT * width, 0.35 * found.thin)
+    box, hard, thin = found.box, found.hard, found.thin
+    mask = softened(found, soft)
     here = pixels[box.on(pixels.shape)]
     # Steps of 1/256 are whole pixels at every size there is.
     dx, dy = (round(round(256 * step) / 256 * side) for step, side in ((touch.dx, width), (touch.dy, height)))
@@ -174,7 +160,7 @@ OPERATION = Operation(
     help="Strokes on the tile that clone, heal or fill, in every map.",
     settings=Settings,
     reads=("repaired",),
-    writes="base_color",
+    writes="tiled",
     apply=touch,
     decide=decide_touch,
     idle=lambda s: not s.strokes,

@@ -1,0 +1,223 @@
+"""Height told by the colour: by tone, shading or recesses, or by what the picture itself gives reason for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+
+from amber_thicket.core.even.hues import BANDS, shares
+from amber_thicket.core.even.oklab import to_oklab
+from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.relief.estimate import (
+    field_of,
+    spectrum,
+    steepness,
+    told_by_recesses,
+    told_by_shading,
+    told_by_tone,
+)
+from amber_thicket.core.relief.raking import Raking, raking
+from amber_thicket.core.settings import OperationSettings, setting
+
+# How much the tone counts beside the shading; the light must come from above or below by so much to tell its end.
+_TONE, _TONE_LEAST, _GIVEN_UP, _SIDEWAYS = 0.40, 0.20, 0.25, 0.35
+_GREY = 0.02
+# What Even may do to the shading that tells the height: where it does, the photograph is read as it was.
+_LOCAL = {"raking": "amount", "shadow": "amount", "highlight": "amount", "known": "amount", "glare": "amount"}
+_Layer = Callable[[], Raster]
+
+
+def _hue(band: str) -> float:
+    value: float = setting(
+        0.0,
+        ge=-100,
+        le=100,
+        step=5,
+        unit="%",
+        folded=True,
+        label=f"{band.capitalize()} lies",
+        help=f"Counts {band} places as higher, or below 0 as lower, than their tone says.",
+    )
+    return value
+
+
+class Settings(OperationSettings):
+    estimator: Literal["auto", "tone", "shading", "recesses"] = setting(
+        "auto",
+        label="Height from",
+        choices={"auto": "What fits", "tone": "Tone", "shading": "Shading", "recesses": "Recesses"},
+        help="Tone: bright is high. Shading: flanks that face the light are bright. Recesses: dark and narrow is deep. "
+        "What fits weighs shading against the other two by what the picture gives reason for.",
+    )
+    source: Literal["auto", "photograph", "evened"] = setting(
+        "auto",
+        label="Read from",
+        choices={"auto": "What fits", "photograph": "Photograph", "evened": "Evened"},
+        folded=True,
+        help="The photograph still has the shading that Even may have taken out; what fits reads it only then.",
+    )
+    light: Literal["found", "typed"] = setting(
+        "found",
+        label="Light",
+        choices={"found": "Found", "typed": "Typed"},
+        folded=True,
+        help="Takes the light's bearing from the picture, or from the number below.",
+    )
+    bearing: float = setting(
+        90.0,
+        ge=0,
+        le=360,
+        step=5,
+        unit="°",
+        folded=True,
+        label="Typed bearing",
+        help="Toward the light: 0° is the right, 90° the top of the picture.",
+    )
+    other_end: bool = setting(
+        False,
+        label="Light from the other side",
+        help="Turns the light by half a turn: what shading took for a bump becomes a dent.",
+    )
+    balance: float = setting(
+        0.0,
+        ge=-100,
+        le=100,
+        step=5,
+        unit="%",
+        folded=True,
+        label="Tone or shading",
+        help="Below 0 tone counts more than was found right, above 0 shading does.",
+    )
+    red: float = _hue("red")
+    yellow: float = _hue("yellow")
+    green: float = _hue("green")
+    cyan: float = _hue("cyan")
+    blue: float = _hue("blue")
+    purple: float = _hue("purple")
+
+
+@dataclass(frozen=True)
+class Told:
+    """What the picture gives reason for. light: as found. bearing: toward the light, degrees. shading, tone,
+    recesses: shares that count; the unit slopes of each; photograph: the picture is read before Even."""
+
+    light: Raking
+    bearing: float
+    shares: dict[str, float]
+    slopes: dict[str, float]
+    photograph: bool
+
+
+def tone_of(colour: Pixels, hues: dict[str, float]) -> Pixels:
+    """Gamma-coded luminance (H, W), with some hues lifted or lowered by up to a half. colour: linear RGB."""
+    tone = encode_srgb(luminance(colour))
+    if not any(hues.values()):
+        return tone
+    lab = to_oklab(colour)
+    table = shares(np.arange(361, dtype=np.float32)) @ np.array([hues[band] for band in BANDS], np.float32) / 200
+    chroma = np.hypot(lab[..., 1], lab[..., 2])
+    hue = np.rint(np.degrees(np.arctan2(lab[..., 2], lab[..., 1])) % 360).astype(np.int32)
+    return np.asarray(tone + table[hue] * chroma / (chroma + np.float32(_GREY)), np.float32)
+
+
+def _hues_in(settings: dict[str, Any]) -> dict[str, float]:
+    return {band: settings[band] for band in BANDS}
+
+
+def _reads_photograph(settings: dict[str, Any], evening: dict[str, Any]) -> bool:
+    if settings["source"] != "auto":
+        return bool(settings["source"] == "photograph")
+    return any(getattr(evening[name], amount, 0) > 0 for name, amount in _LOCAL.items())
+
+
+def _counted(settings: dict[str, Any], light: Raking, bearing: float, turned: bool) -> dict[str, float]:
+    """How much each estimate counts."""
+    estimator = settings["estimator"]
+    if estimator != "auto":
+        return {estimator: 1.0}
+    if turned:
+        # Pieces lie turned: no one light is left on the tile.
+        return {"tone": 0.5, "recesses": 0.5}
+    found = light.weight if settings["light"] == "found" else max(light.weight, 0.4)
+    if settings["light"] == "found":
+        found *= min(1.0, abs(np.sin(np.radians(bearing))) / _SIDEWAYS)
+    tone = max(_TONE - _GIVEN_UP * found, _TONE_LEAST)
+    lean = settings["balance"] / 100
+    half = 0.5 * tone * min(1.0, 1 - lean)
+    counted = {"tone": half, "recesses": half, "shading": found * min(1.0, 1 + lean)}
+    return {name: share for name, share in counted.items() if share > 0} or {"tone": 0.5, "recesses": 0.5}
+
+
+def _estimates(tone: Pixels, names: Any, bearing: float, tile: float) -> dict[str, Pixels]:
+    """Each of the estimates asked for: spectra of tone and shading, the field of recesses."""
+    found = spectrum(tone) if set(names) & {"tone", "shading"} else None
+    made: dict[str, Pixels] = {}
+    for name in names:
+        if name == "recesses" or found is None:
+            made[name] = told_by_recesses(tone, tile)
+        elif name == "tone":
+            made[name] = told_by_tone(found, tile, tone.shape)
+        else:
+            made[name] = told_by_shading(found, bearing, tile, tone.shape)
+    return made
+
+
+def decide_cues(tiled: _Layer, as_shot: _Layer, squared: _Layer, *, frame: Frame, **settings: Any) -> Told:
+    """Where the light comes from, how much each estimate counts, and how steep each is by itself."""
+    light = raking(squared().pixels)
+    bearing = settings["bearing"] if settings["light"] == "typed" else light.bearing
+    if settings["other_end"]:
+        bearing = (bearing + 180) % 360
+    counted = _counted(settings, light, bearing, settings["join"].method in ("strew",))
+    photograph = _reads_photograph(settings, settings)
+    tone = tone_of((as_shot if photograph else tiled)().pixels, _hues_in(settings))
+    slopes = {}
+    for name, made in _estimates(tone, counted, bearing, frame.tile_width).items():
+        field = made if name == "recesses" else field_of(made, tone.shape)
+        slopes[name] = max(steepness(field, frame.tile_width), 1e-6)
+    return Told(light, bearing, counted, slopes, photograph)
+
+
+def cues(tiled: _Layer, as_shot: _Layer, squared: _Layer, *, frame: Frame, decided: Told, **settings: Any) -> Raster:
+    """The height told, (H, W), mean about 0; each estimate has unit slope before it is weighed."""
+    tone = tone_of((as_shot if decided.photograph else tiled)().pixels, _hues_in(settings))
+    made = _estimates(tone, decided.shares, decided.bearing, frame.tile_width)
+    result = np.zeros_like(tone)
+    waves: Any = 0
+    for name, estimate in made.items():
+        gain = np.float32(decided.shares[name] / decided.slopes[name])
+        if name == "recesses":
+            result += gain * estimate
+        else:
+            waves = waves + gain * estimate
+    if not np.isscalar(waves):
+        result += field_of(waves, tone.shape)
+    whole = sum(decided.shares.values())
+    evidence = {
+        "bearing": round(float(decided.bearing), 1),
+        "shading": round(decided.shares.get("shading", 0.0) / whole, 3),
+        "recesses": round(decided.shares.get("recesses", 0.0) / whole, 3),
+        "strength": decided.light.strength,
+        "fit": decided.light.fit,
+        "weight": decided.light.weight,
+    }
+    return Raster(result, evidence=evidence)
+
+
+OPERATION = Operation(
+    id="relief.cues",
+    label="Height from colour",
+    help="What of the picture is taken for height.",
+    settings=Settings,
+    reads=("tiled", "tiled.as_shot", "squared"),
+    writes="cue",
+    apply=cues,
+    decide=decide_cues,
+    also=("tile.join", "even.raking", "even.shadow", "even.highlight", "even.known", "even.glare"),
+    lazy=True,
+)

@@ -1,0 +1,80 @@
+"""Height told by one picture: by its tone, by its shading, by its recesses.
+
+Each estimate is one linear transfer of the picture (tone and shading) or a few smoothings of it (recesses), so it holds
+at every size; lengths are those of a tile of 768 px. Source of the shading transfer: Pentland, "Linear shape from
+shading", IJCV 4(2), 1990, regularised across the light.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.fft import fftfreq, irfft2, rfft2, rfftfreq
+
+from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.raster import Pixels
+
+_PLAN = 768.0
+# Widths of relief that shading tells about, px of 768.
+_FINEST, _COARSEST, _REGULAR = 0.5, 48.0, 0.5
+# Tone is no height: steps of brightness are sharper than steps of relief. The spectrum falls by half a power more.
+_SOFTER = 0.5
+# Widths of recesses, px of 768, and how much of what stands out brightly counts beside them.
+_RECESSES, _BRIGHT = (1.5, 3.0, 6.0, 12.0), 0.15
+
+
+def _waves(shape: tuple[int, int], tile: float) -> tuple[Pixels, Pixels]:
+    """Angular frequencies (x, y), per px of a tile of 768."""
+    scale = np.float32(tile / _PLAN)
+    wx = (2 * np.pi * rfftfreq(shape[1])[None]).astype(np.float32) * scale
+    wy = (2 * np.pi * fftfreq(shape[0])[:, None]).astype(np.float32) * scale
+    return wx, wy
+
+
+def spectrum(tone: Pixels) -> Pixels:
+    """What told_by_tone and told_by_shading work on. tone: (H, W), any mean; it wraps."""
+    return np.asarray(rfft2(tone - tone.mean(), workers=-1))
+
+
+def told_by_tone(found: Pixels, tile: float, shape: tuple[int, int]) -> Pixels:
+    """Spectrum of the height told by brightness: bright is high. tile: px of a tile width; shape: of the picture."""
+    wx, wy = _waves(shape, tile)
+    square = wx * wx + wy * wy
+    square[0, 0] = 1
+    return np.asarray(found * square ** np.float32(-_SOFTER / 2))
+
+
+def told_by_shading(found: Pixels, bearing: float, tile: float, shape: tuple[int, int]) -> Pixels:
+    """Spectrum of the height whose flanks toward the light are the bright ones.
+
+    bearing: degrees toward the light, from the right, counter-clockwise.
+    """
+    wx, wy = _waves(shape, tile)
+    square = wx * wx + wy * wy
+    band = np.exp(-0.5 * _FINEST**2 * square) - np.exp(-0.5 * _COARSEST**2 * square)
+    a = np.radians(bearing)
+    along = np.float32(np.cos(a)) * wx - np.float32(np.sin(a)) * wy
+    told = band * along / np.maximum(along * along + np.float32(_REGULAR) * square, 1e-9)
+    return np.asarray(found * (1j * told))
+
+
+def told_by_recesses(tone: Pixels, tile: float) -> Pixels:
+    """Height of a surface whose dark, narrow places are deep, (H, W). tone: gamma-coded, wraps."""
+    scale = tile / _PLAN
+    found, finer = np.zeros_like(tone), tone
+    for width in _RECESSES:
+        softer = blur(tone, width * scale, wraps=True)
+        band = finer - softer
+        found += np.minimum(band, 0) + np.float32(_BRIGHT) * np.maximum(band, 0)
+        finer = softer
+    return found - found.mean()
+
+
+def steepness(field: Pixels, tile: float) -> float:
+    """Root mean square slope of a height (H, W) that wraps, per px of a tile of 768."""
+    across, down = field - np.roll(field, 1, 1), field - np.roll(field, 1, 0)
+    return float(np.sqrt((np.vdot(across, across) + np.vdot(down, down)) / field.size)) * tile / _PLAN
+
+
+def field_of(found: Pixels, shape: tuple[int, int]) -> Pixels:
+    """The field of a spectrum, (H, W) float32."""
+    return np.asarray(irfft2(found, s=shape, workers=-1), np.float32)

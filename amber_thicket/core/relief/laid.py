@@ -1,0 +1,93 @@
+"""The height with what lies on the surface."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+
+from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.relief.shape import reach_of, within
+from amber_thicket.core.response.covers import Cover, laid, materials
+from amber_thicket.core.settings import OperationSettings
+
+_Layer = Callable[[], Raster]
+Borrow = Callable[[str, str, int], Raster | None]
+
+
+class Settings(OperationSettings):
+    pass
+
+
+def _with_covers(
+    field: Pixels, weights: Pixels, rows: Sequence[Cover], levels: Sequence[float], frame: Frame, borrowed: Borrow
+) -> Pixels:
+    for number, (cover, level) in enumerate(zip(rows, levels, strict=True)):
+        weight = np.ascontiguousarray(weights[..., number])
+        ground = field
+        if cover.where == "level":
+            # It lies flat; what stands out of it is not covered.
+            ground = np.maximum(field, np.float32(level))
+        elif cover.smooth:
+            soft = blur(field, 0.5 * frame.length(cover.size), wraps=True)
+            ground = field + np.float32(cover.smooth / 100) * (soft - field)
+        other = borrowed(cover.material, "height", cover.repeat) if cover.material else None
+        rise: Any = np.float32(cover.thick / 100) if other is None else np.float32(cover.thick / 100) * other.pixels
+        field = field + weight * (ground + rise - field)
+    return field
+
+
+def _levels(field: Pixels, rows: Sequence[Cover]) -> tuple[float, ...]:
+    return tuple(float(np.quantile(field, cover.share / 100)) if cover.where == "level" else 0.0 for cover in rows)
+
+
+def decide_laid(
+    shaped: _Layer, covers: _Layer, /, *, frame: Frame, **options: Any
+) -> tuple[float, float, tuple[float, ...]]:
+    """The heights that become 0 and 1, and the level of each cover that has one."""
+    rows = laid(options["covers"].covers)
+    if not rows:
+        return 0.0, 1.0, ()
+    field = shaped().pixels
+    levels = _levels(field, rows)
+    return *reach_of(_with_covers(field, covers().pixels, rows, levels, frame, options["borrowed"])), levels
+
+
+def laid_height(
+    shaped: _Layer, covers: _Layer, /, *, frame: Frame, decided: tuple[float, float, tuple[float, ...]], **options: Any
+) -> Raster:
+    """Height in [0, 1] with every cover on it, white is high, with its span."""
+    rows = laid(options["covers"].covers)
+    before = shaped()
+    if not rows:
+        return before
+    floor, top, levels = decided
+    field = _with_covers(before.pixels, covers().pixels, rows, levels, frame, options["borrowed"])
+    return within(field, before, floor, top)
+
+
+def _matters(options: dict[str, Any]) -> Any:
+    return [
+        [row.where, row.share, row.size, row.thick, row.smooth, row.material, row.repeat]
+        for row in laid(options["covers"].covers)
+    ]
+
+
+OPERATION = Operation(
+    id="relief.laid",
+    label="Height, with covers",
+    help="The height with what lies on the surface.",
+    settings=Settings,
+    reads=("shaped", "covers"),
+    writes="height",
+    apply=laid_height,
+    decide=decide_laid,
+    also=("response.covers",),
+    uses=lambda options: ("shaped", "covers") if laid(options["covers"].covers) else ("shaped",),
+    matters=_matters,
+    borrows=lambda options: materials(options["covers"].covers),
+    lazy=True,
+)

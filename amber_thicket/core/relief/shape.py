@@ -1,0 +1,128 @@
+"""The height after zones raise, lower or isolate parts of it and strokes are painted on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.response.paint import painted
+from amber_thicket.core.response.paint import read as read_strokes
+from amber_thicket.core.response.zones import by_zone, masks_of
+from amber_thicket.core.settings import OperationSettings, setting
+
+_Layer = Callable[[], Raster]
+
+
+class HeightChange(BaseModel):
+    """raised: % of the depth, below 0 lowers. spread: how much of the zone's own relief stays, ×. alone: everything
+    outside the zone sinks to the floor."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    raised: float = Field(0.0, ge=-100, le=100)
+    spread: float = Field(1.0, ge=0, le=4)
+    alone: bool = False
+
+
+class Settings(OperationSettings):
+    in_zones: str = setting(
+        "", label="Height in zones", help="A JSON object: for the id of a zone what it is raised by, spread and alone."
+    )
+    strokes: str = setting(
+        "",
+        label="Height strokes",
+        help='A JSON list of ["set", "add" or "smooth", value, strength, softness, radius, x, y, …] on the tile.',
+    )
+
+    @field_validator("in_zones")
+    @classmethod
+    def _are_changes(cls, text: str) -> str:
+        by_zone(text, HeightChange)
+        return text
+
+    @field_validator("strokes")
+    @classmethod
+    def _are_strokes(cls, text: str) -> str:
+        read_strokes(text, colour=False)
+        return text
+
+
+class Reach(NamedTuple):
+    """The heights that become 0 and 1, in depths of the height before. means: of the height in each zone."""
+
+    floor: float
+    top: float
+    means: tuple[float, ...] = ()
+
+
+def reach_of(field: Pixels) -> tuple[float, float]:
+    """The range a field of heights needs: 0 to 1, or more where it goes beyond that."""
+    low, high = float(field.min()), float(field.max())
+    room = 0.01 * max(high - low, 1e-6)
+    return (low - room if low < 0 else 0.0), (high + room if high > 1 else 1.0)
+
+
+def within(field: Pixels, before: Raster, floor: float, top: float) -> Raster:
+    """Heights in [0, 1] again; the span grows by as much as the range did."""
+    if (floor, top) != (0.0, 1.0):
+        field = (field - np.float32(floor)) * np.float32(1 / (top - floor))
+    evidence = dict(before.evidence)
+    for name in ("depth_percent_of_tile", "depth_mm"):
+        if name in evidence:
+            evidence[name] = round(evidence[name] * (top - floor), 3)
+    return Raster(field.clip(0, 1), span=before.span * (top - floor), evidence=evidence)
+
+
+def _moved(field: Pixels, masks: list[tuple[Pixels, Any]], means: tuple[float, ...]) -> Pixels:
+    for (mask, change), mean in zip(masks, means, strict=True):
+        middle = np.float32(mean)
+        wanted = middle + np.float32(change.spread) * (field - middle) + np.float32(change.raised / 100)
+        field = field + mask * (wanted - field)
+        if change.alone:
+            field = mask * field
+    return field
+
+
+def decide_shape(formed: _Layer, zones: _Layer, /, *, frame: Frame, in_zones: str, strokes: str, **also: Any) -> Reach:
+    """See Reach."""
+    wanted = by_zone(in_zones, HeightChange)
+    rows = read_strokes(strokes, colour=False)
+    if not (wanted or rows):
+        return Reach(0.0, 1.0)
+    field = formed().pixels
+    masks = masks_of(zones(), also["zones"].zones, wanted) if wanted else []
+    means = tuple(float(np.vdot(mask, field)) / max(float(mask.sum()), 1e-6) for mask, _ in masks)
+    return Reach(*reach_of(painted(_moved(field, masks, means), rows)), means)
+
+
+def shape(
+    formed: _Layer, zones: _Layer, /, *, frame: Frame, decided: Reach, in_zones: str, strokes: str, **also: Any
+) -> Raster:
+    """Height in [0, 1], white is high, with its span."""
+    wanted, rows = by_zone(in_zones, HeightChange), read_strokes(strokes, colour=False)
+    before = formed()
+    if not (wanted or rows):
+        return before
+    masks = masks_of(zones(), also["zones"].zones, wanted) if wanted else []
+    return within(painted(_moved(before.pixels, masks, decided.means), rows), before, decided.floor, decided.top)
+
+
+OPERATION = Operation(
+    id="relief.shape",
+    label="Height, by zones and strokes",
+    help="Zones that are raised or lowered, and strokes painted on the height.",
+    settings=Settings,
+    reads=("formed", "zones"),
+    writes="shaped",
+    apply=shape,
+    decide=decide_shape,
+    also=("response.zones",),
+    uses=lambda options: ("formed", "zones") if options["in_zones"] else ("formed",),
+    matters=lambda options: [options["in_zones"], options["strokes"]],
+    lazy=True,
+)

@@ -1,0 +1,194 @@
+"""What zones, strokes and covers change on each map, after it was made or brought. One operation a map, all alike."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from amber_thicket.core.numeric.colour import luminance
+from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.response.covers import Cover, laid, materials
+from amber_thicket.core.response.paint import painted
+from amber_thicket.core.response.paint import read as read_strokes
+from amber_thicket.core.response.zones import by_zone, linear_of, masks_of
+from amber_thicket.core.roles import ROLES
+from amber_thicket.core.settings import OperationSettings, setting
+
+_Layer = Callable[[], Raster]
+Borrow = Callable[[str, str, int], Raster | None]
+
+
+class ScalarChange(BaseModel):
+    """level: what the zone's values lie around; None leaves them. spread: how much of their variation stays, ×."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    level: float | None = Field(None, ge=0, le=1)
+    spread: float = Field(1.0, ge=0, le=4)
+
+
+class ColourChange(BaseModel):
+    """colour: "#rrggbb" the zone is led to. amount: 0..100 %. keep: 0..100 %, how much of its own variation stays."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    colour: str = "#808080"
+    amount: float = Field(100.0, ge=0, le=100)
+    keep: float = Field(100.0, ge=0, le=100)
+
+    @field_validator("colour")
+    @classmethod
+    def _is_colour(cls, value: str) -> str:
+        linear_of(value)
+        return value
+
+
+def _settings(label: str, colour: bool) -> type[OperationSettings]:
+    change = ColourChange if colour else ScalarChange
+    what = "colour, amount and keep" if colour else "level and spread"
+    value = '"#rrggbb"' if colour else "value"
+
+    class Settings(OperationSettings):
+        in_zones: str = setting("", label=f"{label} in zones", help=f"A JSON object: for the id of a zone its {what}.")
+        strokes: str = setting(
+            "",
+            label=f"{label} strokes",
+            help=f'A JSON list of ["set", "add" or "smooth", {value}, strength, softness, radius, x, y, …].',
+        )
+
+        @field_validator("in_zones")
+        @classmethod
+        def _are_changes(cls, text: str) -> str:
+            by_zone(text, change)
+            return text
+
+        @field_validator("strokes")
+        @classmethod
+        def _are_strokes(cls, text: str) -> str:
+            read_strokes(text, colour=colour)
+            return text
+
+    return Settings
+
+
+def _change(role: str) -> type[BaseModel]:
+    return ColourChange if ROLES[role].channels == 3 else ScalarChange
+
+
+def _decide(
+    role: str, made: _Layer, zones: _Layer, covers: _Layer, /, *, frame: Frame, in_zones: str, **options: Any
+) -> tuple[Any, ...]:
+    """The mean of the map in each zone that changes it: a number, or a linear colour."""
+    wanted = by_zone(in_zones, _change(role))
+    if not wanted:
+        return ()
+    pixels = made().pixels
+    return tuple(
+        np.tensordot(mask, pixels, 2) / max(float(mask.sum()), 1e-6)
+        for mask, _ in masks_of(zones(), options["zones"].zones, wanted)
+    )
+
+
+def _finish(
+    role: str, made: _Layer, zones: _Layer, covers: _Layer, /, *, frame: Frame, decided: tuple[Any, ...], **options: Any
+) -> Raster:
+    """The map with what zones, covers and strokes change on it. Scalars stay in [0, 1], colours at 0 or more."""
+    wanted = by_zone(options["in_zones"], _change(role))
+    strokes = read_strokes(options["strokes"], colour=ROLES[role].channels == 3)
+    rows = laid(options["covers"].covers) if role in _COVERED else ()
+    before = made()
+    if not (wanted or strokes or rows):
+        return before
+    pixels = before.pixels
+    masks = masks_of(zones(), options["zones"].zones, wanted) if wanted else []
+    for (mask, change), mean in zip(masks, decided, strict=True):
+        pixels = _changed(pixels, mask, change, mean)
+    for number, cover in enumerate(rows):
+        weight = np.ascontiguousarray(covers().pixels[..., number])
+        pixels = _covered(pixels, weight, cover, role, frame, options["borrowed"])
+    pixels = painted(pixels, strokes)
+    return Raster(np.clip(pixels, 0, 1.0 if pixels.ndim == 2 else None), evidence=dict(before.evidence))
+
+
+def _changed(pixels: Pixels, mask: Pixels, change: Any, mean: Any) -> Pixels:
+    """A map with one zone led to a level or a colour."""
+    if isinstance(change, ScalarChange):
+        middle = np.float32(mean)
+        wanted = np.float32(change.spread) * (pixels - middle)
+        wanted += middle if change.level is None else np.float32(change.level)
+        return np.asarray(pixels + mask * (wanted - pixels))
+    target = linear_of(change.colour)
+    own = float(luminance(np.asarray(mean, np.float32).reshape(1, 1, 3))[0, 0])
+    # The zone's own light and dark stay, as shares of its mean; where it has none there is nothing to keep.
+    relative = luminance(pixels) / np.float32(own) if own > 1e-4 else np.ones(pixels.shape[:2], np.float32)
+    kept = 1 + np.float32(change.keep / 100) * (relative - 1)
+    wanted = kept[..., None] * target
+    return np.asarray(pixels + (mask * np.float32(change.amount / 100))[..., None] * (wanted - pixels))
+
+
+_COVERED = ("base_color", "roughness", "metallic", "specular", "emissive", "translucency")
+_UNTOUCHED = {"specular": 0.04, "emissive": 0.0, "translucency": 0.0}
+
+
+def _covered(pixels: Pixels, weight: Pixels, cover: Cover, role: str, frame: Frame, borrowed: Borrow) -> Pixels:
+    """A map with one cover on it."""
+    other = borrowed(cover.material, role, cover.repeat) if cover.material else None
+    value: Any
+    if other is not None:
+        value = other.pixels
+    elif role == "base_color":
+        # A deposit is not of one colour: what is under it shows a little, as shares of its own mean.
+        light = luminance(pixels)
+        shade = light - blur(light, frame.length(2.0), wraps=True)
+        shade = 1 + np.float32(cover.variation / 100) * np.tanh(shade / np.float32(max(float(light.std()), 1e-4)))
+        value = shade[..., None] * linear_of(cover.colour)
+    elif role in _UNTOUCHED:
+        value = np.float32(_UNTOUCHED[role])
+    else:
+        value = np.float32(cover.roughness if role == "roughness" else cover.metallic)
+    if pixels.ndim == 3:
+        weight = weight[..., None]
+    return np.asarray(pixels + weight * (value - pixels))
+
+
+def _matters(role: str, options: dict[str, Any]) -> Any:
+    rows = laid(options["covers"].covers) if role in _COVERED else ()
+    return [options["in_zones"], options["strokes"], [row.model_dump() for row in rows]]
+
+
+def _uses(made: str, role: str, options: dict[str, Any]) -> tuple[str, ...]:
+    zones = ("zones",) if options["in_zones"] else ()
+    covers = ("covers",) if role in _COVERED and laid(options["covers"].covers) else ()
+    return (made, *zones, *covers)
+
+
+def finishing(role: str, made: str, stage: str = "response") -> Operation:
+    """The operation that finishes one map. made: the layer it finishes."""
+    label = ROLES[role].label
+    return Operation(
+        id=f"{stage}.on_{role}",
+        label=f"{label}, finished",
+        help=f"What zones, strokes and covers change on the {label.lower()}.",
+        settings=_settings(label, ROLES[role].channels == 3),
+        reads=(made, "zones", "covers"),
+        writes=role,
+        apply=partial(_finish, role),
+        decide=partial(_decide, role),
+        decides_by=("in_zones",),
+        also=("response.zones", "response.covers"),
+        uses=partial(_uses, made, role),
+        matters=partial(_matters, role),
+        borrows=borrowed_by if role in _COVERED else None,
+        lazy=True,
+    )
+
+
+def borrowed_by(options: dict[str, Any]) -> tuple[str, ...]:
+    """Ids of the materials that are laid over this one."""
+    return materials(options["covers"].covers)

@@ -1,0 +1,23 @@
+"""Which of the maps that not every surface needs say something."""
+
+from __future__ import annotations
+
+from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.response.covers import laid
+from amber_thicket.core.roles import OPTIONAL
+
+
+def says_something(recipe: Recipe, role: str) -> bool:
+    """Whether anything makes the map say something. role: metallic or an optional one."""
+    own = recipe.settings(f"response.{role}")
+    finished = recipe.settings(f"response.on_{role}")
+    if own != type(own)() or finished.in_zones or finished.strokes or getattr(recipe.settings("gather.maps"), role):
+        return True
+    return role == "metallic" and any(
+        row.metallic or row.material for row in laid(recipe.settings("response.covers").covers)
+    )
+
+
+def present(recipe: Recipe) -> tuple[str, ...]:
+    """The optional maps that are there."""
+    return tuple(role for role in OPTIONAL if says_something(recipe, role))

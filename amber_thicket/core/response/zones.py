@@ -1,0 +1,277 @@
+"""Zones: regions of one surface that answer light differently, by colour, height, recesses, edges and brush.
+
+A zone is a list of parts that add to it, are taken from it, or are all of it that stays; all kept as data.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Sequence
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+
+from amber_thicket.core.even.oklab import to_oklab
+from amber_thicket.core.numeric.colour import decode_srgb
+from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.strokes import Stroke, listed, local, softened, stroke_of
+
+MOST, MOST_PARTS, MOST_PICKS = 8, 12, 24
+# Structure finer than this share of the tile width does not split a zone by colour.
+_GRAIN = 0.0015
+_Layer = Callable[[], Raster]
+Kind = Literal["colour", "height", "recesses", "edges", "brush"]
+
+
+class Part(BaseModel):
+    """One part of a zone. how: it adds, is taken away, or only what lies in both stays.
+
+    colour: picks, against: "#rrggbb"; places nearer to a pick than `tolerance` (Oklab × 100) and nearer to it than to
+    what it is set against. light: how much lightness counts beside hue and chroma, 0..1. height: from `low` to `high`
+    % of the depth. recesses, edges: the `share` % that lies lowest or highest against its surroundings of `size` % of
+    the tile width. soft: 0..100 %, how gradually it ends. brush: strokes [radius, x, y, …] on the tile.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    kind: Kind
+    how: Literal["add", "subtract", "intersect"] = "add"
+    soft: float = Field(30.0, ge=0, le=100)
+    picks: tuple[str, ...] = Field((), max_length=MOST_PICKS)
+    against: tuple[str, ...] = Field((), max_length=MOST_PICKS)
+    tolerance: float = Field(9.0, ge=0.5, le=100)
+    light: float = Field(0.5, ge=0, le=1)
+    low: float = Field(0.0, ge=0, le=100)
+    high: float = Field(100.0, ge=0, le=100)
+    share: float = Field(30.0, ge=0, le=100)
+    size: float = Field(1.5, ge=0.2, le=10)
+    strokes: tuple[tuple[float, ...], ...] = Field((), max_length=400)
+
+    @field_validator("picks", "against")
+    @classmethod
+    def _are_colours(cls, values: tuple[str, ...]) -> tuple[str, ...]:
+        for value in values:
+            linear_of(value)
+        return values
+
+    @field_validator("strokes")
+    @classmethod
+    def _are_strokes(cls, rows: tuple[tuple[float, ...], ...]) -> tuple[tuple[float, ...], ...]:
+        for row in rows:
+            stroke_of(list(row))
+        return rows
+
+
+class Zone(BaseModel):
+    """A region. id: how other settings name it. soften: % of the tile width its edge is smoothed by."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    id: str = Field(pattern="^[a-z0-9]{1,12}$")
+    name: str = Field("", max_length=60)
+    parts: tuple[Part, ...] = Field((), max_length=MOST_PARTS)
+    soften: float = Field(0.0, ge=0, le=5)
+    inverted: bool = False
+
+
+def linear_of(colour: str) -> Pixels:
+    """Linear RGB (3,) of "#rrggbb". Raises ValueError in words."""
+    digits = colour[1:]
+    if len(colour) != 7 or colour[0] != "#" or any(c not in "0123456789abcdefABCDEF" for c in digits):
+        raise ValueError(f"“{colour[:20]}” is no colour; colours are written #rrggbb")
+    return decode_srgb(np.array([int(digits[i : i + 2], 16) for i in (0, 2, 4)], np.uint8))
+
+
+def plain(error: ValidationError) -> str:
+    """The first thing that is wrong, in words, for a setting that holds several values."""
+    first = error.errors()[0]
+    where = ".".join(str(part) for part in first["loc"])
+    return f"{where}: {first['msg'].removeprefix('Value error, ')}"
+
+
+def read(text: str) -> tuple[Zone, ...]:
+    """Zones from their setting. Raises ValueError in words."""
+    found = []
+    for row in listed(text, MOST, "zones"):
+        try:
+            found.append(Zone.model_validate(row))
+        except ValidationError as error:
+            raise ValueError(plain(error)) from None
+    if len({zone.id for zone in found}) != len(found):
+        raise ValueError("two zones share an id")
+    return tuple(found)
+
+
+class Settings(OperationSettings):
+    zones: str = setting(
+        "",
+        label="Zones",
+        help="A JSON list of regions, each with id, name and parts: by colour, height, recesses, edges or brush.",
+    )
+
+    @field_validator("zones")
+    @classmethod
+    def _are_zones(cls, value: str) -> str:
+        read(value)
+        return value
+
+
+def standing_out(height: Pixels, size: float, frame: Frame) -> Pixels:
+    """How far each place lies above its surroundings, (H, W). size: % of the tile width they reach."""
+    fine = blur(height, 0.12 * frame.length(size), wraps=True)
+    return fine - blur(height, frame.length(size), wraps=True)
+
+
+def decide_zones(tiled: _Layer, formed: _Layer, *, frame: Frame, zones: str) -> tuple[tuple[float, float], ...]:
+    """Of every part by recesses or edges, in order: where it begins, and how far places differ."""
+    found = []
+    for part in (part for zone in read(zones) for part in zone.parts):
+        if part.kind in ("recesses", "edges"):
+            signal = _signed(part, formed().pixels, frame)
+            found.append((float(np.quantile(signal, 1 - part.share / 100)), float(signal.std()) + 1e-9))
+        else:
+            found.append((0.0, 1.0))
+    return tuple(found)
+
+
+def _signed(part: Part, height: Pixels, frame: Frame) -> Pixels:
+    signal = standing_out(height, part.size, frame)
+    return -signal if part.kind == "recesses" else signal
+
+
+def zones(
+    tiled: _Layer, formed: _Layer, *, frame: Frame, decided: tuple[tuple[float, float], ...], zones: str
+) -> Raster:
+    """How far each pixel belongs to each zone, (H, W, N) in [0, 1], in the order of the setting."""
+    rows = read(zones)
+    masks = np.zeros((frame.height, frame.width, len(rows)), np.float32)
+    lab: Pixels | None = None
+    ends = iter(decided)
+    for number, zone in enumerate(rows):
+        whole = np.zeros((frame.height, frame.width), np.float32)
+        for part in zone.parts:
+            if part.kind == "colour" and lab is None:
+                lab = to_oklab(blur(tiled().pixels, _GRAIN * frame.tile_width, wraps=True))
+            height = None if part.kind in ("colour", "brush") else formed().pixels
+            whole = _joined(whole, _mask(part, lab, height, next(ends), frame), part.how)
+        if zone.soften:
+            whole = blur(whole, frame.length(zone.soften), wraps=True)
+        masks[..., number] = 1 - whole if zone.inverted else whole
+    return Raster(masks)
+
+
+def _joined(whole: Pixels, part: Pixels, how: str) -> Pixels:
+    if how == "add":
+        return np.maximum(whole, part)
+    return np.minimum(whole, part if how == "intersect" else 1 - part)
+
+
+def _mask(part: Part, lab: Pixels | None, height: Pixels | None, end: tuple[float, float], frame: Frame) -> Pixels:
+    if part.kind == "brush":
+        return _brushed(part, frame)
+    if part.kind == "colour":
+        assert lab is not None
+        return _alike(part, lab)
+    assert height is not None
+    soft = part.soft / 100
+    if part.kind == "height":
+        low, high, width = part.low / 100, part.high / 100, 0.25 * soft + 1e-4
+        # The ends of the range are open: what lies lowest or highest belongs wholly to it.
+        from_low = step(low - width, low + width, height) if low > 0 else np.ones_like(height)
+        return from_low - (step(high - width, high + width, height) if high < 100 / 100 else 0)
+    begin, spread = end
+    return step(begin - soft * spread - 1e-6, begin + soft * spread + 1e-6, _signed(part, height, frame))
+
+
+def _brushed(part: Part, frame: Frame) -> Pixels:
+    whole = np.zeros((frame.height, frame.width), np.float32)
+    for row in part.strokes:
+        found = local(stroke_of(list(row)), (frame.width, frame.height), 0.6 * row[0] * frame.width)
+        at = found.box.on(whole.shape)
+        whole[at] = np.maximum(whole[at], softened(found, 0.4 * part.soft / 100 * found.thin))
+    return whole
+
+
+def _nearest(lab: Pixels, colours: Sequence[str], light: float) -> Pixels:
+    """Distance of each pixel to the nearest of some colours, in Oklab × 100."""
+    weights = np.array([light, 1, 1], np.float32) * 100
+    scaled = lab * weights
+    best = np.full(lab.shape[:2], np.float32(1e9))
+    for colour in colours:
+        off = scaled - to_oklab(linear_of(colour)[None, None])[0, 0] * weights
+        best = np.minimum(best, np.einsum("ijk,ijk->ij", off, off))
+    return np.sqrt(best)
+
+
+def _alike(part: Part, lab: Pixels) -> Pixels:
+    if not part.picks:
+        return np.zeros(lab.shape[:2], np.float32)
+    near, soft = _nearest(lab, part.picks, part.light), part.soft / 100
+    mask = 1 - step(part.tolerance * (1 - soft), part.tolerance * (1 + soft) + 1e-3, near)
+    if part.against:
+        width = 6 * soft + 0.05
+        mask = mask * step(-width, width, _nearest(lab, part.against, part.light) - near)
+    return mask
+
+
+def step(low: float, high: float, values: Pixels) -> Pixels:
+    """0 under low, 1 over high, smooth between them."""
+    t = ((values - np.float32(low)) / np.float32(max(high - low, 1e-9))).clip(0, 1)
+    return np.asarray(t * t * (3 - 2 * t), np.float32)
+
+
+def by_zone(text: str, model: type[BaseModel]) -> dict[str, Any]:
+    """What zones change on one map, by the id of the zone. Raises ValueError in words."""
+    if not text.strip():
+        return {}
+    try:
+        rows = json.loads(text)
+    except (json.JSONDecodeError, RecursionError) as error:
+        raise ValueError(f"it is no JSON ({type(error).__name__})") from None
+    if not isinstance(rows, dict) or len(rows) > 4 * MOST:
+        raise ValueError("it must be an object that names zones")
+    try:
+        return {str(name): model.model_validate(row) for name, row in rows.items()}
+    except ValidationError as error:
+        raise ValueError(plain(error)) from None
+
+
+def masks_of(zones: Raster, order: str, wanted: dict[str, Any]) -> list[tuple[Pixels, Any]]:
+    """The mask of each zone that changes something, with what it changes, in order. order: the setting of the zones."""
+    return [
+        (np.ascontiguousarray(zones.pixels[..., number]), wanted[zone.id])
+        for number, zone in enumerate(read(order))
+        if zone.id in wanted
+    ]
+
+
+__all__ = ["OPERATION", "Part", "Stroke", "Zone", "by_zone", "masks_of", "read", "zones"]
+
+
+def _uses(options: dict[str, Any]) -> tuple[str, ...]:
+    kinds = {part.kind for zone in read(options["zones"]) for part in zone.parts}
+    colour = ("tiled",) if "colour" in kinds else ()
+    return (*colour, *(("formed",) if kinds & {"height", "recesses", "edges"} else ()))
+
+
+def _matters(options: dict[str, Any]) -> Any:
+    return [zone.model_dump(exclude={"name"}) for zone in read(options["zones"])]
+
+
+OPERATION = Operation(
+    id="response.zones",
+    label="Zones",
+    help="Regions of the surface that are treated apart.",
+    settings=Settings,
+    reads=("tiled", "formed"),
+    writes="zones",
+    apply=zones,
+    decide=decide_zones,
+    uses=_uses,
+    matters=_matters,
+    lazy=True,
+)
