@@ -23,9 +23,9 @@ from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
 from amber_thicket.core.relief import bands, cues, curvature, height, laid, normal, occlusion, shape
 from amber_thicket.core.response import covers, levels, roughness, zones
-from amber_thicket.core.response.finish import finishing
+from amber_thicket.core.response.finish import ColourChange, ScalarChange, finishing
 from amber_thicket.core.roles import MADE
-from amber_thicket.core.settings import describe
+from amber_thicket.core.settings import OperationSettings, describe
 from amber_thicket.core.square import crop, flat, lens, size
 from amber_thicket.core.tile import join, repair, touch
 
@@ -112,3 +112,14 @@ def catalogue() -> list[dict[str, Any]]:
         }
         for operation in OPERATIONS
     ]
+
+
+# What settings that hold several values are made of.
+SHAPES: dict[str, type[OperationSettings]] = {
+    "zone": zones.Zone,
+    "part": zones.Part,
+    "cover": covers.Cover,
+    "height": shape.HeightChange,
+    "scalar": ScalarChange,
+    "colour": ColourChange,
+}

@@ -52,7 +52,9 @@ def describe(model: type[OperationSettings]) -> list[dict[str, Any]]:
     rows = []
     for name, field in model.model_fields.items():
         extra = field.json_schema_extra
-        assert isinstance(extra, dict), f"{model.__name__}.{name} must be declared with setting()"
+        if not isinstance(extra, dict):
+            # What no single control shows: lists inside a setting that holds several values.
+            continue
         low = next((m.ge for m in field.metadata if hasattr(m, "ge")), None)
         high = next((m.le for m in field.metadata if hasattr(m, "le")), None)
         kind = _kind(field)

@@ -2,35 +2,83 @@
 
 from __future__ import annotations
 
+import hashlib
+import re
 import struct
 from functools import lru_cache
 from pathlib import Path
 
+import cv2
 import numpy as np
 
-from amber_thicket.core.lit.surroundings import HEIGHT, NAMES, ROUGHNESS, WIDTH, prefiltered, radiance
-from amber_thicket.errors import NotFound
+from amber_thicket.core.lit.surroundings import HEIGHT, NAMES, ROUGHNESS, WIDTH, Surroundings, prefiltered, radiance
+from amber_thicket.core.raster import Pixels
+from amber_thicket.errors import NotFound, UnreadableFile
+from amber_thicket.formats.picture import read_picture
 
 _VERSION = 1
+_OWN = re.compile("own-[0-9a-f]{16}")
+_MEAN = 0.45
 
 
 @lru_cache(maxsize=4)
 def surroundings_bytes(folder: Path, name: str) -> bytes:
-    """Little endian: 4 uint32 (width, height of a level, levels, 9), 27 float32 harmonics, then RGBA half floats."""
-    if name not in NAMES:
+    """Little endian: 4 uint32 (width, height of a level, levels, 9), 27 float32 harmonics, then RGBA half floats.
+
+    name: one of NAMES, or what own_surroundings answered. Raises NotFound.
+    """
+    if name not in NAMES and not _OWN.fullmatch(name):
         raise NotFound(f"There are no surroundings “{name[:40]}”.", remedy=f"Known: {', '.join(NAMES)}.")
     kept = folder / "cache" / f"surroundings-{name}-{_VERSION}.bin"
     if kept.exists():
         return kept.read_bytes()
-    made = prefiltered(radiance(name))
+    if name not in NAMES:
+        raise NotFound("These surroundings are gone.", remedy="Open the file again.")
+    return _kept(kept, prefiltered(radiance(name)))
+
+
+def own_surroundings(folder: Path, data: bytes, file_name: str) -> str:
+    """Makes surroundings of a panorama (equirectangular: twice as wide as high) and answers their name.
+
+    Radiance HDR and OpenEXR hold light as it is; other pictures are taken as lit by what they show. Raises
+    UnreadableFile, TooLarge.
+    """
+    source = _panorama(data, file_name)
+    height, width = source.shape[:2]
+    if not 1.8 <= width / height <= 2.2:
+        raise UnreadableFile(
+            f"{file_name} is {width} × {height} px: no panorama.",
+            remedy="Give one of all directions, twice as wide as high.",
+            file=file_name,
+        )
+    small = cv2.resize(np.ascontiguousarray(source), (512, 256), interpolation=cv2.INTER_AREA)
+    # The mean is brought to that of the built-in ones, so that the exposure fits.
+    light = small.clip(0, 500) * np.float32(_MEAN / max(float(small.clip(0, 20).mean()), 1e-6))
+    name = f"own-{hashlib.sha256(data).hexdigest()[:16]}"
+    _kept(folder / "cache" / f"surroundings-{name}-{_VERSION}.bin", prefiltered(light))
+    return name
+
+
+def _panorama(data: bytes, file_name: str) -> Pixels:
+    if data.startswith(b"#?"):
+        found = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+        if found is None or found.ndim != 3:
+            raise UnreadableFile(
+                f"{file_name} is no Radiance HDR picture that can be read.", remedy="Save it again.", file=file_name
+            )
+        return np.nan_to_num(found[..., ::-1].astype(np.float32))
+    return read_picture(data, file_name).pixels
+
+
+def _kept(path: Path, made: Surroundings) -> bytes:
     rgba = np.concatenate([made.levels, np.ones((*made.levels.shape[:2], 1), np.float32)], -1)
     data = (
         struct.pack("<4I", WIDTH, HEIGHT, len(ROUGHNESS), 9)
         + made.harmonics.astype("<f4").tobytes()
-        + rgba.astype("<f2").tobytes()
+        + rgba.clip(0, 60000).astype("<f2").tobytes()
     )
-    kept.parent.mkdir(parents=True, exist_ok=True)
-    aside = kept.with_suffix(".new")
+    path.parent.mkdir(parents=True, exist_ok=True)
+    aside = path.with_suffix(".new")
     aside.write_bytes(data)
-    aside.replace(kept)
+    aside.replace(path)
     return data

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import os
+from dataclasses import asdict
 from pathlib import Path
 
 from flask import Flask, Response, jsonify, send_from_directory
@@ -13,8 +14,11 @@ from amber_thicket import __version__
 from amber_thicket.core.graph import Memory
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.pack.profiles import PROFILES
-from amber_thicket.core.registry import STAGE_LAYERS, catalogue
+from amber_thicket.core.registry import SHAPES, STAGE_LAYERS, catalogue
+from amber_thicket.core.relief.surfaces import STARTS
+from amber_thicket.core.response.covers import DEPOSITS
 from amber_thicket.core.roles import EVERY
+from amber_thicket.core.settings import describe
 from amber_thicket.errors import NotFound
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.jobs.desk import Desk, worker_command
@@ -78,6 +82,9 @@ def _about(app: Flask, config: Config) -> None:
                 "stages": [{"id": stage, "layer": STAGE_LAYERS[stage]} for stage in STAGES],
                 "operations": catalogue(),
                 "roles": [{"id": role.id, "label": role.label} for role in EVERY.values()],
+                "shapes": {name: describe(model) for name, model in SHAPES.items()},
+                "deposits": [{"label": label, "changes": changes} for label, changes in DEPOSITS],
+                "surfaces": [asdict(start) for start in STARTS],
                 "profiles": [{"id": profile.id, "label": profile.label} for profile in PROFILES.values()],
             }
         )

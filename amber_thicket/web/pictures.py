@@ -12,7 +12,7 @@ from amber_thicket.errors import NotFound
 from amber_thicket.service import preview, square
 from amber_thicket.service.bake import check
 from amber_thicket.service.joins import joins
-from amber_thicket.service.surroundings import surroundings_bytes
+from amber_thicket.service.surroundings import own_surroundings, surroundings_bytes
 from amber_thicket.service.zones import suggested_zones
 from amber_thicket.web.services import services
 
@@ -143,6 +143,14 @@ def plan(material_id: str) -> Response:
 def thumbnail(blob: str) -> Response:
     data = services().library.blobs.get(blob)
     return Response(data, mimetype="image/jpeg", headers={"Cache-Control": "private, max-age=86400, immutable"})
+
+
+@blueprint.post("/api/surroundings")
+def surroundings_brought() -> Response:
+    """A panorama of one's own, for the lit view."""
+    file_name = request.args.get("file", "panorama")[:120]
+    data = request.get_data(cache=False)
+    return jsonify({"name": own_surroundings(services().config.folder, data, file_name), "label": file_name})
 
 
 @blueprint.get("/api/surroundings/<name>.bin")

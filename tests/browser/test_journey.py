@@ -147,7 +147,7 @@ class JourneyTest(BrowserTest):
     def changes(self, stage: str) -> int:
         """How many settings of a stage its card says are changed."""
         text = self.page.locator(f"nav[aria-label=Stages] button:has-text('{stage}')").inner_text()
-        found = re.search(r"(\d+) chan", text)
+        found = re.search(r"(\d+) edit", text)
         return int(found[1]) if found else 0
 
     def changes_reach(self, stage: str, count: int) -> None:
@@ -397,7 +397,7 @@ class RestartTest(BrowserTest):
         self.page.click("aside button:has-text('2048')")
         self.stage("Relief")
         self.page.click("aside button[role=switch][aria-label=Invert]")
-        self.page.wait_for_selector("nav button:has-text('Relief'):has-text('1 change')")
+        self.page.wait_for_selector("nav button:has-text('Relief'):has-text('1 edit')")
         self.stage("Pack")
         self.page.click("text=Pack as zip")
         self.page.wait_for_selector("li[data-job=running]")
@@ -406,7 +406,7 @@ class RestartTest(BrowserTest):
         self.server.start()
         self.page.goto(self.server.address + place)
         self.trouble.clear()
-        self.page.wait_for_selector("nav button:has-text('Relief'):has-text('1 change')")
+        self.page.wait_for_selector("nav button:has-text('Relief'):has-text('1 edit')")
         self.stage("Pack")
         self.page.wait_for_selector("li[data-job=done]", timeout=90_000)
         self.page.keyboard.press("Control+z")

@@ -1,6 +1,7 @@
 """Surroundings of the lit view, made here and prefiltered here, so that the page only looks them up.
 
-Made up: a studio with three soft boxes, an overcast sky over ground. Sources: Karis, SIGGRAPH 2013 course
+Made up: a studio with three soft boxes, an overcast sky over ground, a clear sky with the sun in it.
+Sources: Karis, SIGGRAPH 2013 course
 "Physically based shading in theory and practice" (split sum); Ramamoorthi & Hanrahan, "An efficient representation
 for irradiance environment maps", SIGGRAPH 2001; Walter et al., EGSR 2007 (GGX).
 """
@@ -17,7 +18,7 @@ from amber_thicket.core.raster import Pixels
 
 WIDTH, HEIGHT = 128, 64
 ROUGHNESS = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0)
-NAMES = ("studio", "overcast")
+NAMES = ("studio", "overcast", "sun")
 
 
 @dataclass(frozen=True)
@@ -42,9 +43,9 @@ def directions(width: int, height: int) -> tuple[Pixels, Pixels]:
 
 
 def radiance(name: str, width: int = 256, height: int = 128) -> Pixels:
-    """Linear radiance (H, W, 3). name: "studio" or "overcast"."""
+    """Linear radiance (H, W, 3). name: one of NAMES."""
     vectors, _ = directions(width, height)
-    return {"studio": _studio, "overcast": _overcast}[name](vectors)
+    return {"studio": _studio, "overcast": _overcast, "sun": _sun}[name](vectors)
 
 
 def _box(vectors: Pixels, toward: tuple[float, float, float], half: tuple[float, float], soft: float) -> Pixels:
@@ -87,6 +88,21 @@ def _overcast(vectors: Pixels) -> Pixels:
     ground = np.array([0.17, 0.16, 0.15], np.float32)
     share = np.clip(up * 12 + 0.5, 0, 1)[..., None]
     return (tinted * share + ground * (1 - share)).astype(np.float32)
+
+
+def _sun(vectors: Pixels) -> Pixels:
+    """Clear sky with the sun half way up on the left: bluer and darker away from it, a warm glow around it."""
+    up = vectors[..., 1:2]
+    toward = np.array([-0.62, 0.62, 0.48], np.float32)
+    toward /= np.linalg.norm(toward)
+    near = np.clip(vectors @ toward, -1, 1)[..., None]
+    sky = np.array([0.22, 0.36, 0.62], np.float32) * (1.25 - 0.75 * np.clip(up, 0, 1))
+    glow = np.array([1.0, 0.85, 0.6], np.float32) * (0.9 * np.exp((near - 1) * 14) + 3.0 * np.exp((near - 1) * 120))
+    # A sun of 6° instead of half a degree: as bright in all, and no finer than the picture's pixels.
+    disc = np.array([1.0, 0.93, 0.82], np.float32) * 180.0 * np.clip((near - 0.9945) / 0.001, 0, 1)
+    ground = np.array([0.2, 0.18, 0.15], np.float32)
+    share = np.clip(up * 12 + 0.5, 0, 1)
+    return ((sky + glow + disc) * share + ground * (1 - share)).astype(np.float32)
 
 
 def prefiltered(source: Pixels) -> Surroundings:

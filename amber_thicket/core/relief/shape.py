@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any, NamedTuple
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import field_validator
 
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
@@ -18,15 +18,22 @@ from amber_thicket.core.settings import OperationSettings, setting
 _Layer = Callable[[], Raster]
 
 
-class HeightChange(BaseModel):
-    """raised: % of the depth, below 0 lowers. spread: how much of the zone's own relief stays, ×. alone: everything
-    outside the zone sinks to the floor."""
+class HeightChange(OperationSettings):
+    """What a zone changes on the height."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
-
-    raised: float = Field(0.0, ge=-100, le=100)
-    spread: float = Field(1.0, ge=0, le=4)
-    alone: bool = False
+    raised: float = setting(
+        0.0,
+        ge=-100,
+        le=100,
+        step=1,
+        unit="%",
+        label="Raised",
+        help="Raises the zone by a part of the depth; below 0 lowers it.",
+    )
+    spread: float = setting(
+        1.0, ge=0, le=4, step=0.05, unit="×", label="Relief", help="How much of the zone's own relief stays; 0 is flat."
+    )
+    alone: bool = setting(False, label="Alone", help="Everything outside the zone sinks to the floor.")
 
 
 class Settings(OperationSettings):

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from typing import Any, Literal, NamedTuple
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import Field, ValidationError, field_validator
 
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
@@ -25,42 +25,96 @@ _Layer = Callable[[], Raster]
 _DETAIL = 0.8
 
 
-class Cover(BaseModel):
-    """One cover. material: id of a material of the library, empty for a deposit of one colour.
-
-    where, share, size: it lies on the `share` % of the surface that lies lowest in recesses of `size` % of the tile
-    width, stands out most, lies under a level, or everywhere. soft, broken: how gradually it ends, and how far the
-    surface's own detail breaks that up, 0..100 %. strength: 0..100 %, how far it hides what is under it. thick: % of
-    the depth. smooth: 0..100 %, how far it levels the relief under it. repeat: how often the material is laid side by
-    side; 0 goes by real size. zone: only there.
-    """
-
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+class Cover(OperationSettings):
+    """One cover. material: id of a material of the library, empty for a deposit of one colour. zone: only there."""
 
     id: str = Field(pattern="^[a-z0-9]{1,12}$")
     name: str = Field("", max_length=60)
     on: bool = True
     material: str = Field("", max_length=64)
-    where: Literal["recesses", "tops", "level", "everywhere"] = "recesses"
-    share: float = Field(30.0, ge=0, le=100)
-    size: float = Field(2.0, ge=0.2, le=15)
-    soft: float = Field(40.0, ge=0, le=100)
-    broken: float = Field(30.0, ge=0, le=100)
-    strength: float = Field(100.0, ge=0, le=100)
-    colour: str = "#8a7f70"
-    variation: float = Field(15.0, ge=0, le=100)
-    roughness: float = Field(0.9, ge=0, le=1)
-    metallic: float = Field(0.0, ge=0, le=1)
-    thick: float = Field(4.0, ge=0, le=100)
-    smooth: float = Field(50.0, ge=0, le=100)
-    repeat: int = Field(0, ge=0, le=8)
     zone: str = Field("", max_length=12)
+    where: Literal["recesses", "tops", "level", "everywhere"] = setting(
+        "recesses",
+        label="It lies",
+        choices={"recesses": "In recesses", "tops": "On tops", "level": "Up to a level", "everywhere": "Everywhere"},
+        help="In recesses as dust does, on tops as moss does, up to a level as mud and water do, or everywhere.",
+    )
+    share: float = setting(
+        30.0, ge=0, le=100, step=1, unit="%", label="Share", help="How much of the surface it lies on."
+    )
+    size: float = setting(
+        2.0,
+        ge=0.2,
+        le=15,
+        step=0.1,
+        unit="% of tile",
+        label="Size",
+        help="How wide the recesses or tops are that count.",
+    )
+    soft: float = setting(40.0, ge=0, le=100, step=5, unit="%", label="Softness", help="How gradually it ends.")
+    broken: float = setting(
+        30.0,
+        ge=0,
+        le=100,
+        step=5,
+        unit="%",
+        label="Broken up",
+        help="How far the surface's own detail breaks up its edge.",
+    )
+    strength: float = setting(
+        100.0, ge=0, le=100, step=5, unit="%", label="Strength", help="How far it hides what is under it."
+    )
+    colour: str = "#8a7f70"
+    variation: float = setting(
+        15.0,
+        ge=0,
+        le=100,
+        step=5,
+        unit="%",
+        label="Variation",
+        help="How far the tone of what is under it shows in its own.",
+    )
+    roughness: float = setting(
+        0.9, ge=0, le=1, step=0.01, label="Roughness", help="0 mirrors as water does, 1 is chalk."
+    )
+    metallic: float = setting(
+        0.0, ge=0, le=1, step=0.05, label="Metallic", help="1 where it is bare metal, as leaf gold is."
+    )
+    thick: float = setting(
+        4.0,
+        ge=0,
+        le=100,
+        step=1,
+        unit="%",
+        label="Thickness",
+        help="How high it lies, of the depth; of another material its relief.",
+    )
+    smooth: float = setting(
+        50.0, ge=0, le=100, step=5, unit="%", label="Levels out", help="How far it smooths the relief under it."
+    )
+    repeat: int = setting(
+        0, ge=0, le=8, step=1, label="Repeats", help="How often the material lies side by side; 0 goes by real size."
+    )
 
     @field_validator("colour")
     @classmethod
     def _is_colour(cls, value: str) -> str:
         linear_of(value)
         return value
+
+
+# Deposits to start from: name and what differs from the defaults.
+DEPOSITS: tuple[tuple[str, dict[str, Any]], ...] = (
+    ("Dust", {"colour": "#a89c88", "share": 35.0, "soft": 70.0, "strength": 70.0, "thick": 1.0, "roughness": 0.95}),
+    ("Mud", {"where": "level", "colour": "#5a4632", "share": 35.0, "soft": 25.0, "broken": 20.0, "roughness": 0.75}),
+    ("Moss", {"where": "tops", "colour": "#5a6b2e", "share": 25.0, "broken": 70.0, "variation": 50.0, "thick": 6.0,
+              "smooth": 20.0, "size": 4.0}),
+    ("Standing water", {"where": "level", "colour": "#2a2822", "share": 20.0, "soft": 10.0, "broken": 0.0,
+                        "strength": 80.0, "roughness": 0.05, "thick": 0.0}),
+    ("Salt crust", {"colour": "#dcd8cf", "share": 15.0, "broken": 80.0, "soft": 30.0, "thick": 2.0, "smooth": 10.0}),
+    ("Snow", {"where": "tops", "colour": "#eceff2", "share": 60.0, "size": 8.0, "thick": 15.0, "smooth": 90.0,
+              "broken": 10.0, "variation": 0.0, "roughness": 0.8}),
+)  # fmt: skip
 
 
 def read(text: str) -> tuple[Cover, ...]:

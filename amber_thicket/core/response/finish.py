@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, field_validator
 
 from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.numeric.filters import blur
@@ -16,7 +16,7 @@ from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.covers import Cover, laid, materials
 from amber_thicket.core.response.paint import painted
 from amber_thicket.core.response.paint import read as read_strokes
-from amber_thicket.core.response.zones import by_zone, linear_of, masks_of
+from amber_thicket.core.response.zones import by_zone, linear_of, masks_of, step
 from amber_thicket.core.roles import ROLES
 from amber_thicket.core.settings import OperationSettings, setting
 
@@ -24,23 +24,25 @@ _Layer = Callable[[], Raster]
 Borrow = Callable[[str, str, int], Raster | None]
 
 
-class ScalarChange(BaseModel):
-    """level: what the zone's values lie around; None leaves them. spread: how much of their variation stays, ×."""
+class ScalarChange(OperationSettings):
+    """What a zone changes on a map of one channel."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+    level: float = setting(0.5, ge=0, le=1, step=0.01, label="Level", help="What the zone's values lie around.")
+    spread: float = setting(
+        1.0, ge=0, le=4, step=0.05, unit="×", label="Spread", help="How much of their own variation stays; 0 is flat."
+    )
 
-    level: float | None = Field(None, ge=0, le=1)
-    spread: float = Field(1.0, ge=0, le=4)
 
-
-class ColourChange(BaseModel):
-    """colour: "#rrggbb" the zone is led to. amount: 0..100 %. keep: 0..100 %, how much of its own variation stays."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+class ColourChange(OperationSettings):
+    """What a zone changes on a colour map."""
 
     colour: str = "#808080"
-    amount: float = Field(100.0, ge=0, le=100)
-    keep: float = Field(100.0, ge=0, le=100)
+    amount: float = setting(
+        100.0, ge=0, le=100, step=5, unit="%", label="Amount", help="How far the zone is led to the colour."
+    )
+    keep: float = setting(
+        100.0, ge=0, le=100, step=5, unit="%", label="Keeps light", help="How much of its own light and dark stays."
+    )
 
     @field_validator("colour")
     @classmethod
@@ -107,21 +109,27 @@ def _finish(
         return before
     pixels = before.pixels
     masks = masks_of(zones(), options["zones"].zones, wanted) if wanted else []
+    if role == "metallic":
+        # Nothing is half a metal: edges are drawn tighter.
+        masks = [(_crisp(mask), change) for mask, change in masks]
     for (mask, change), mean in zip(masks, decided, strict=True):
         pixels = _changed(pixels, mask, change, mean)
     for number, cover in enumerate(rows):
         weight = np.ascontiguousarray(covers().pixels[..., number])
+        weight = _crisp(weight) if role == "metallic" else weight
         pixels = _covered(pixels, weight, cover, role, frame, options["borrowed"])
     pixels = painted(pixels, strokes)
     return Raster(np.clip(pixels, 0, 1.0 if pixels.ndim == 2 else None), evidence=dict(before.evidence))
 
 
+def _crisp(mask: Pixels) -> Pixels:
+    return step(0.35, 0.65, mask)
+
+
 def _changed(pixels: Pixels, mask: Pixels, change: Any, mean: Any) -> Pixels:
     """A map with one zone led to a level or a colour."""
     if isinstance(change, ScalarChange):
-        middle = np.float32(mean)
-        wanted = np.float32(change.spread) * (pixels - middle)
-        wanted += middle if change.level is None else np.float32(change.level)
+        wanted = np.float32(change.spread) * (pixels - np.float32(mean)) + np.float32(change.level)
         return np.asarray(pixels + mask * (wanted - pixels))
     target = linear_of(change.colour)
     own = float(luminance(np.asarray(mean, np.float32).reshape(1, 1, 3))[0, 0])

@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import BaseModel, Field, ValidationError, field_validator
 
 from amber_thicket.core.even.oklab import to_oklab
 from amber_thicket.core.numeric.colour import decode_srgb
@@ -27,28 +27,57 @@ _Layer = Callable[[], Raster]
 Kind = Literal["colour", "height", "recesses", "edges", "brush"]
 
 
-class Part(BaseModel):
-    """One part of a zone. how: it adds, is taken away, or only what lies in both stays.
+class Part(OperationSettings):
+    """One part of a zone.
 
-    colour: picks, against: "#rrggbb"; places nearer to a pick than `tolerance` (Oklab × 100) and nearer to it than to
-    what it is set against. light: how much lightness counts beside hue and chroma, 0..1. height: from `low` to `high`
-    % of the depth. recesses, edges: the `share` % that lies lowest or highest against its surroundings of `size` % of
-    the tile width. soft: 0..100 %, how gradually it ends. brush: strokes [radius, x, y, …] on the tile.
+    picks, against: "#rrggbb"; a place belongs to the colours it is nearer to. strokes: [radius, x, y, …] on the tile.
     """
 
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
-
     kind: Kind
-    how: Literal["add", "subtract", "intersect"] = "add"
-    soft: float = Field(30.0, ge=0, le=100)
+    how: Literal["add", "subtract", "intersect"] = setting(
+        "add",
+        label="It is",
+        choices={"add": "Added", "subtract": "Taken away", "intersect": "All that stays"},
+        help="Whether this part adds to the zone, is taken from it, or is all of it that stays.",
+    )
+    tolerance: float = setting(
+        9.0, ge=0.5, le=100, step=0.5, label="Tolerance", help="How far a colour may lie from the picked ones."
+    )
+    light: float = setting(
+        0.5,
+        ge=0,
+        le=1,
+        step=0.05,
+        label="Lightness counts",
+        help="0 goes by hue and colour alone, 1 by lightness as well.",
+    )
+    low: float = setting(
+        0.0, ge=0, le=100, step=1, unit="%", label="From", help="The lowest height that belongs to it."
+    )
+    high: float = setting(
+        100.0, ge=0, le=100, step=1, unit="%", label="To", help="The highest height that belongs to it."
+    )
+    share: float = setting(
+        30.0,
+        ge=0,
+        le=100,
+        step=1,
+        unit="%",
+        label="Share",
+        help="How much of the surface it takes, the clearest places first.",
+    )
+    size: float = setting(
+        1.5,
+        ge=0.2,
+        le=10,
+        step=0.1,
+        unit="% of tile",
+        label="Size",
+        help="How wide the surroundings are that a place is compared with.",
+    )
+    soft: float = setting(30.0, ge=0, le=100, step=5, unit="%", label="Softness", help="How gradually it ends.")
     picks: tuple[str, ...] = Field((), max_length=MOST_PICKS)
     against: tuple[str, ...] = Field((), max_length=MOST_PICKS)
-    tolerance: float = Field(9.0, ge=0.5, le=100)
-    light: float = Field(0.5, ge=0, le=1)
-    low: float = Field(0.0, ge=0, le=100)
-    high: float = Field(100.0, ge=0, le=100)
-    share: float = Field(30.0, ge=0, le=100)
-    size: float = Field(1.5, ge=0.2, le=10)
     strokes: tuple[tuple[float, ...], ...] = Field((), max_length=400)
 
     @field_validator("picks", "against")
@@ -66,16 +95,16 @@ class Part(BaseModel):
         return rows
 
 
-class Zone(BaseModel):
-    """A region. id: how other settings name it. soften: % of the tile width its edge is smoothed by."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+class Zone(OperationSettings):
+    """A region. id: how other settings name it."""
 
     id: str = Field(pattern="^[a-z0-9]{1,12}$")
     name: str = Field("", max_length=60)
     parts: tuple[Part, ...] = Field((), max_length=MOST_PARTS)
-    soften: float = Field(0.0, ge=0, le=5)
-    inverted: bool = False
+    soften: float = setting(
+        0.0, ge=0, le=5, step=0.1, unit="% of tile", label="Soften", help="Smooths the edge of the whole zone."
+    )
+    inverted: bool = setting(False, label="Turned round", help="The zone is everything but its parts.")
 
 
 def linear_of(colour: str) -> Pixels:

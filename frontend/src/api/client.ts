@@ -1,5 +1,5 @@
 /** Requests to the service. Errors carry what happened and what to do. */
-import type { About, Brief, Figures, FilePlan, Finding, Job, LayerId, Material, Place, Places, Probe, Proposal, TilingSuggestion, Value } from "./types";
+import type { About, Brief, Figures, FilePlan, Finding, Job, LayerId, Material, Place, Places, Probe, Proposal, TilingSuggestion, Value, ZoneSuggestions } from "./types";
 
 export class Problem extends Error {
   constructor(
@@ -68,6 +68,7 @@ export const api = {
     get<Probe>(`${at(id)}/probe?x=${x.toFixed(5)}&y=${y.toFixed(5)}`, signal),
   groups: (names: string[]) => send<string[][]>("POST", "/api/groups", { names }),
   setRole: (id: string, key: string, revision: number, role: string) => send<Material>("PATCH", `${at(id)}/files/${key}`, { revision, role }),
+  zones: (id: string) => get<ZoneSuggestions>(`${at(id)}/zones/suggested`),
   neutral: (id: string, [x, y]: [number, number]) => send<Record<string, number>>("POST", `${at(id)}/neutral`, { x, y }),
   tiling: (id: string) => get<TilingSuggestion>(`${at(id)}/tiling`),
   places: (id: string) => get<Places>(`${at(id)}/places`),
@@ -81,6 +82,8 @@ export const api = {
 };
 
 export function pictureUrl(id: string, layer: string, kind: "jpg" | "png" | "u16", key: string, slot = "", side = 768): string {
+  // A zone is shown as a picture of its own: the colour where it is, grey elsewhere.
+  if (layer.startsWith("zone:")) return `${at(id)}/zones/${layer.slice(5)}.jpg?key=${key}&side=${side}${slot && `&slot=${slot}`}`;
   return `${at(id)}/picture/${layer}.${kind}?key=${key}&side=${side}${slot && `&slot=${slot}`}`;
 }
 

@@ -34,6 +34,12 @@ export interface About {
   operations: OperationInfo[];
   roles: { id: MapRole | ComparedRole; label: string }[];
   profiles: { id: string; label: string }[];
+  /** What settings that hold several values are made of. */
+  shapes: Record<"zone" | "part" | "cover" | "height" | "scalar" | "colour", SettingInfo[]>;
+  /** Covers to start from. */
+  deposits: { label: string; changes: Record<string, Value> }[];
+  /** Settings of Relief to start from, by kind of surface. */
+  surfaces: { id: string; label: string; changes: Record<string, Value> }[];
 }
 export interface Brief {
   id: string;
@@ -66,6 +72,8 @@ export interface Material extends Brief {
   /** Content keys of the layers there are. */
   keys: Record<Exclude<LayerId, BroughtRole>, string> & Partial<Record<BroughtRole, string>>;
   changes: Record<StageId, number>;
+  /** Content keys of the pictures of the zones, by id. */
+  zones: Record<string, string>;
   files: MaterialFile[];
   preview: {
     finished: [number, number];
@@ -159,8 +167,16 @@ export interface Figures {
   /** Seams of the other maps. */
   maps: Record<string, [Seam, Seam]>;
   evidence: Record<string, number>;
+  /** How much of the surface each zone covers, by id. */
+  zones: Record<string, number>;
+}
+export interface ZoneSuggestions {
+  zones: { name: string; share: number; part: Record<string, unknown> }[];
+  why: string;
 }
 export interface Probe {
+  /** sRGB of the tiled colour around the place. */
+  own_color: [number, number, number];
   base_color: [number, number, number];
   height: number;
   height_mm: number | null;

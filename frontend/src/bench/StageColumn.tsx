@@ -63,7 +63,7 @@ export function StageColumn({ material }: { material: Material }) {
       if (!newest) return "not yet";
       return { done: "packed", queued: "waiting", running: "packing", failed: "failed", cancelled: "not yet" }[newest.state];
     }
-    if (changes) return changes === 1 ? "1 change" : `${changes} changes`;
+    if (changes) return changes === 1 ? "1 edit" : `${changes} edits`;
     return { gather: "as shot", square: "whole", even: "as set", tile: "as set", relief: "as set", response: "as set" }[id];
   };
   return (

@@ -35,7 +35,7 @@ function useMeasured<T>(what: string, material: Material, key: string | number, 
 }
 
 export function useFigures(material: Material): Figures | undefined {
-  return useMeasured("figures", material, `${material.keys.base_color}/${material.keys.height}`, api.figures);
+  return useMeasured("figures", material, `${material.keys.base_color}/${material.keys.height}/${Object.values(material.zones).join("")}`, api.figures);
 }
 
 /** How the sample is best made to tile. */

@@ -9,7 +9,7 @@ import type { Material } from "../api/types";
 import { useSize } from "../views/useSize";
 import { LampPad } from "./LampPad";
 import { LitOptions } from "./LitOptions";
-import { LitRenderer } from "./renderer";
+import { type Further, LitRenderer } from "./renderer";
 import { heightField, light, mapPicture } from "./sources";
 import { resetCamera, useLit } from "./state";
 
@@ -65,6 +65,10 @@ export default function Lit({ material }: { material: Material }) {
     redraw,
   );
   useFetched(material.keys.height, setWaiting, (signal) => heightField(material, signal).then((f) => renderer.current?.setHeight(f)), redraw);
+  useFurther(material, "specular", renderer, setWaiting, redraw);
+  useFurther(material, "emissive", renderer, setWaiting, redraw);
+  useFurther(material, "opacity", renderer, setWaiting, redraw);
+  useFurther(material, "translucency", renderer, setWaiting, redraw);
   useFetched(setup.surroundings, setWaiting, (signal) => light(setup.surroundings, signal).then((l) => renderer.current?.setLight(l)), redraw);
 
   const drag = useRef<{ px: number; py: number; turn: number; tilt: number } | null>(null);
@@ -115,6 +119,12 @@ export default function Lit({ material }: { material: Material }) {
       <LampPad />
     </div>
   );
+}
+
+/** A map that not every surface has: fetched while it is there, dropped when it goes. */
+function useFurther(material: Material, role: Further, renderer: React.RefObject<LitRenderer | null>, setWaiting: (change: (n: number) => number) => void, redraw: React.RefObject<(moving: boolean) => void>) {
+  const fetch = (signal: AbortSignal) => (material.keys[role] ? mapPicture(material, role, signal).then((bitmap) => renderer.current?.setFurther(role, bitmap)) : Promise.resolve(renderer.current?.setFurther(role, null)));
+  useFetched(material.keys[role] ?? "", setWaiting, fetch, redraw);
 }
 
 /** Runs a fetch when its key changes, calls the older one off, and redraws when it is there. */

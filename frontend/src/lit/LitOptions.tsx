@@ -2,20 +2,28 @@ import type { MapRole, Material } from "../api/types";
 import { Choice } from "../ui/Choice";
 import { Slider } from "../ui/Slider";
 import { Switch } from "../ui/Switch";
+import { request } from "../api/client";
+import { useFigures } from "../bench/figures";
+import { Pick } from "../ui/Pick";
+import { tell, tellProblem } from "../ui/notices";
 import { LAYER_NAMES } from "../views/names";
+import { readShape } from "./own";
 import { type Surroundings, useLit } from "./state";
 
 const SURROUNDINGS: { value: Surroundings; label: string }[] = [
   { value: "studio", label: "Studio" },
   { value: "overcast", label: "Overcast" },
+  { value: "sun", label: "Sun" },
 ];
-const MAPS: MapRole[] = ["base_color", "normal", "roughness", "metallic", "ambient_occlusion", "height"];
+const FINENESS = [0, 64, 128, 256, 512];
+const MAPS: MapRole[] = ["base_color", "normal", "roughness", "metallic", "ambient_occlusion", "height", "specular", "emissive", "opacity", "translucency"];
 
 export function LitOptions({ material }: { material: Material }) {
   const setup = useLit();
   const set = useLit.setState;
+  const depth = useFigures(material)?.evidence["height.depth_mm"];
   const rows: { label: string; key: "displacement" | "lamp" | "exposure" | "repeat"; min: number; max: number; step: number; mark: number; text: string }[] = [
-    { label: "Displacement", key: "displacement", min: 0, max: 300, step: 5, mark: 100, text: `${setup.displacement} %` },
+    { label: "Displacement", key: "displacement", min: 0, max: 300, step: 5, mark: 100, text: depth === undefined ? `${setup.displacement} %` : `${((depth * setup.displacement) / 100).toFixed(1)} mm` },
     { label: "Repeats", key: "repeat", min: 1, max: 8, step: 1, mark: 2, text: `${setup.repeat} ×` },
     { label: "Lamp", key: "lamp", min: 0, max: 6, step: 0.1, mark: 1, text: setup.lamp.toFixed(1) },
     { label: "Exposure", key: "exposure", min: -3, max: 3, step: 0.1, mark: -0.4, text: `${setup.exposure.toFixed(1)} EV` },
@@ -24,7 +32,11 @@ export function LitOptions({ material }: { material: Material }) {
     <div className="flex flex-col gap-2.5">
       <div className="flex items-center justify-between">
         <span>Surroundings</span>
-        <Choice label="Surroundings" value={setup.surroundings} options={SURROUNDINGS} onChange={(surroundings) => set({ surroundings })} />
+        <Choice label="Surroundings" value={setup.surroundings} options={[...SURROUNDINGS, ...(setup.panorama ? [{ value: setup.surroundings.startsWith("own-") ? setup.surroundings : ownName, label: "Own" }] : [])]} onChange={(surroundings) => set({ surroundings })} />
+      </div>
+      <div className="flex items-center justify-between">
+        <span className="truncate text-soft">{setup.panorama || "A panorama of your own"}</span>
+        <Open label="Open a panorama" accept=".hdr,.exr,.jpg,.jpeg,.png,.tif,.tiff,.webp" onFile={openPanorama} />
       </div>
       {rows.map((row) => (
         <div key={row.key} className="grid grid-cols-[92px_1fr_52px] items-center gap-2">
@@ -33,9 +45,21 @@ export function LitOptions({ material }: { material: Material }) {
           <span className="figures text-right">{row.text}</span>
         </div>
       ))}
+      <div className="flex items-center justify-between">
+        <span>Mesh</span>
+        <Pick label="Fineness of the mesh" value={String(setup.fineness)} groups={[{ options: FINENESS.map((n) => ({ value: String(n), label: n ? `${n} parts` : "What is quick" })) }]} onChange={(next) => set({ fineness: Number(next) })} className="h-6.5 px-2" />
+      </div>
+      <label className="flex items-center justify-between">
+        <span>Perspective</span>
+        <Switch label="Perspective" checked={!setup.parallel} onChange={(on) => set({ parallel: !on })} />
+      </label>
+      <div className="flex items-center justify-between">
+        <span className="truncate text-soft">{setup.shapeFile || "A shape of your own, OBJ or GLB"}</span>
+        <Open label="Open a shape" accept=".obj,.glb" onFile={openShape} />
+      </div>
       <p className="border-t border-line pt-2 text-soft">Maps that take part</p>
       <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
-        {MAPS.map((role) => (
+        {MAPS.filter((role) => material.keys[role]).map((role) => (
           <label key={role} className="flex items-center justify-between gap-2">
             <span>{LAYER_NAMES[role]}</span>
             <Switch label={`${LAYER_NAMES[role]} takes part`} checked={!setup.off.includes(role)} onChange={(on) => set({ off: on ? setup.off.filter((r) => r !== role) : [...setup.off, role] })} />
@@ -44,5 +68,36 @@ export function LitOptions({ material }: { material: Material }) {
       </div>
       <p className="text-[12px] text-soft">{material.preview.tile_mm ? `One tile is ${material.preview.tile_mm.toFixed(0)} mm wide; 100 % displaces by the true depth.` : "100 % displaces by the depth that the normal map shows."}</p>
     </div>
+  );
+}
+
+/** What the panorama opened last is called by the service. */
+let ownName: Surroundings = "studio";
+
+async function openPanorama(file: File) {
+  try {
+    const answer = await request(`/api/surroundings?file=${encodeURIComponent(file.name)}`, { method: "POST", body: file });
+    const { name, label } = (await answer.json()) as { name: Surroundings; label: string };
+    ownName = name;
+    useLit.setState({ surroundings: name, panorama: label });
+  } catch (error) {
+    tellProblem(error, "The panorama cannot be used");
+  }
+}
+
+async function openShape(file: File) {
+  try {
+    useLit.setState({ shapeFile: await readShape(file), shape: "own" });
+  } catch (error) {
+    tell("The shape cannot be used.", error instanceof Error ? error.message : "");
+  }
+}
+
+function Open({ label, accept, onFile }: { label: string; accept: string; onFile: (file: File) => Promise<void> }) {
+  return (
+    <label className="inline-flex h-6.5 cursor-pointer items-center rounded-card border border-line bg-raised px-2 text-[12px] focus-within:outline-2 hover:bg-lifted">
+      Open
+      <input type="file" aria-label={label} accept={accept} className="sr-only" onChange={(event) => { const file = event.target.files?.[0]; if (file) void onFile(file); event.target.value = ""; }} />
+    </label>
   );
 }

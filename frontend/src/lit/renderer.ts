@@ -1,7 +1,9 @@
 /** Draws the lit view on demand; measures itself and lowers mesh and sharpness where drawing is slow. */
 import {
   ClampToEdgeWrapping,
+  Color,
   DataTexture,
+  DoubleSide,
   FloatType,
   GLSL3,
   HalfFloatType,
@@ -10,6 +12,7 @@ import {
   Mesh,
   NearestFilter,
   NoColorSpace,
+  OrthographicCamera,
   PerspectiveCamera,
   RedFormat,
   RepeatWrapping,
@@ -24,8 +27,13 @@ import {
   WebGLRenderer,
 } from "three";
 import { FRAGMENT, VERTEX } from "./shaders";
+import { ownShape } from "./own";
 import { formOf } from "./shapes";
 import type { LitSetup } from "./state";
+
+/** Maps that not every surface has. */
+export const FURTHER = ["specular", "emissive", "opacity", "translucency"] as const;
+export type Further = (typeof FURTHER)[number];
 
 export interface HeightField {
   values: Float32Array<ArrayBuffer>;
@@ -58,6 +66,7 @@ export class LitRenderer {
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
   private readonly camera = new PerspectiveCamera(30, 1, 0.01, 20);
+  private readonly level = new OrthographicCamera();
   private readonly material: ShaderMaterial;
   private readonly mesh: Mesh;
   private grade = 1;
@@ -77,6 +86,7 @@ export class LitRenderer {
       glslVersion: GLSL3,
       vertexShader: VERTEX,
       fragmentShader: FRAGMENT,
+      side: DoubleSide,
       uniforms: {
         baseMap: { value: null },
         normalMap: { value: null },
@@ -93,6 +103,13 @@ export class LitRenderer {
         exposure: { value: 1 },
         flags: { value: new Vector4(1, 1, 1, 1) },
         occluded: { value: 1 },
+        specularMap: { value: null },
+        emissiveMap: { value: null },
+        opacityMap: { value: null },
+        translucencyMap: { value: null },
+        further: { value: new Vector4() },
+        behind: { value: new Vector3() },
+        parallel: { value: new Vector3() },
       },
     });
     this.mesh = new Mesh(undefined, this.material);
@@ -105,15 +122,21 @@ export class LitRenderer {
     if (uniform) uniform.value = value;
   }
 
-  private swap(name: string, texture: Texture) {
+  private swap(name: string, texture: Texture | null) {
     (this.material.uniforms[name]?.value as Texture | null)?.dispose();
     this.set(name, texture);
   }
 
-  setPicture(name: "baseMap" | "normalMap" | "packedMap", bitmap: ImageBitmap) {
+  /** Takes a map that not every surface has; null when it is not there. */
+  setFurther(role: Further, bitmap: ImageBitmap | null) {
+    if (bitmap) this.setPicture(`${role}Map`, bitmap);
+    else this.swap(`${role}Map`, null);
+  }
+
+  setPicture(name: "baseMap" | "normalMap" | "packedMap" | `${Further}Map`, bitmap: ImageBitmap) {
     const texture = new Texture(bitmap);
     texture.flipY = false;
-    texture.colorSpace = name === "baseMap" ? SRGBColorSpace : NoColorSpace;
+    texture.colorSpace = /^(base|specular|emissive|translucency)/.test(name) ? SRGBColorSpace : NoColorSpace;
     texture.wrapS = texture.wrapT = RepeatWrapping;
     texture.minFilter = LinearMipmapLinearFilter;
     texture.generateMipmaps = true;
@@ -159,9 +182,11 @@ export class LitRenderer {
     if (this.renderer.getPixelRatio() !== density) this.renderer.setPixelRatio(density);
     this.renderer.setSize(this.size.width, this.size.height, false);
     this.renderer.setClearColor(surround);
-    this.shape(setup, grade.segments);
-    this.view(setup);
-    this.renderer.render(this.scene, this.camera);
+    this.shape(setup, setup.fineness || grade.segments);
+    const camera = this.view(setup);
+    const shade = new Color(surround).convertLinearToSRGB();
+    this.set("behind", new Vector3(shade.r, shade.g, shade.b));
+    this.renderer.render(this.scene, camera);
     if (!moving && this.measured < ENOUGH) {
       this.measured += 1;
       // Reading a pixel waits until the frame is really done.
@@ -179,10 +204,12 @@ export class LitRenderer {
   private shape(setup: LitSetup, segments: number) {
     // The slab is as deep as the view is tall, so that it fills it; in quarters, so that it is rarely made anew.
     const deep = Math.min(1.75, Math.max(0.75, Math.round((this.size.height / this.size.width) * 4) / 4));
-    const wanted = `${setup.shape}/${segments}/${this.aspect}/${deep}`;
+    const own = setup.shape === "own" ? ownShape() : null;
+    const shape = setup.shape === "own" ? "ball" : setup.shape;
+    const wanted = own ? `own/${own.name}` : `${shape}/${segments}/${this.aspect}/${deep}`;
     if (this.form !== wanted) {
       this.mesh.geometry.dispose();
-      const form = formOf(setup.shape, segments, this.aspect, deep);
+      const form = own?.form ?? formOf(shape, shape === "cube" ? Math.round(segments / 2) : segments, this.aspect, deep);
       this.mesh.geometry = form.geometry;
       this.mesh.userData = form;
       this.form = wanted;
@@ -190,26 +217,38 @@ export class LitRenderer {
     const { tile, across, down } = this.mesh.userData as { tile: number; across: number; down: number };
     this.tile = tile / setup.repeat;
     // Round shapes close only over whole tiles; the slab may end anywhere.
-    const rows = setup.shape === "slab" ? down * setup.repeat : Math.max(1, Math.round(down * setup.repeat));
+    const rows = setup.shape === "slab" || setup.shape === "own" ? down * setup.repeat : Math.max(1, Math.round(down * setup.repeat));
     this.set("repeats", new Vector2(across * setup.repeat, rows));
     const shown = setup.off.includes("height") ? 0 : setup.displacement / 100;
     this.set("displacement", this.span * this.tile * shown);
     const on = (role: LitSetup["off"][number]) => (setup.off.includes(role) ? 0 : 1);
     this.set("flags", new Vector4(on("base_color"), on("normal"), on("roughness"), on("metallic")));
     this.set("occluded", on("ambient_occlusion"));
+    const there = (role: Further) => (this.material.uniforms[`${role}Map`]?.value ? on(role) : 0);
+    this.set("further", new Vector4(there("specular"), there("emissive"), there("opacity"), there("translucency")));
   }
 
-  private view(setup: LitSetup) {
+  private view(setup: LitSetup): PerspectiveCamera | OrthographicCamera {
     const { width, height } = this.size;
     this.camera.aspect = width / height;
     const flat = setup.shape === "slab";
     const tilt = (flat ? setup.tilt : setup.tilt - 42) * degrees;
-    const turn = setup.turn * degrees;
+    // A cube shows two faces from the start.
+    const turn = (setup.turn + (setup.shape === "cube" ? 32 : 0)) * degrees;
     const narrow = Math.min(1, width / height);
     const away = ((flat ? 1.75 : 2.2) * setup.distance) / Math.max(narrow, 0.45);
     this.camera.position.set(Math.sin(turn) * Math.cos(tilt) * away, Math.sin(tilt) * away, Math.cos(turn) * Math.cos(tilt) * away);
     this.camera.lookAt(0, 0, flat ? 0.04 : 0);
     this.camera.updateProjectionMatrix();
+    const toward = this.camera.position.clone().sub(new Vector3(0, flat ? 0.04 : 0, 0)).normalize();
+    this.set("parallel", setup.parallel ? toward : new Vector3());
+    if (setup.parallel) {
+      const reach = Math.tan(15 * degrees) * away;
+      Object.assign(this.level, { left: (-reach * width) / height, right: (reach * width) / height, top: reach, bottom: -reach, near: 0.01, far: 20 });
+      this.level.position.copy(this.camera.position);
+      this.level.quaternion.copy(this.camera.quaternion);
+      this.level.updateProjectionMatrix();
+    }
     const [b, e] = [setup.bearing * degrees, setup.elevation * degrees];
     const [right, up, out] = [Math.cos(b) * Math.cos(e), Math.sin(b) * Math.cos(e), Math.sin(e)];
     // The slab lies on its back: its picture's top points away from the viewer.
@@ -217,10 +256,11 @@ export class LitRenderer {
     this.set("toLamp", toLamp);
     this.set("lamp", setup.lamp);
     this.set("exposure", 2 ** setup.exposure);
+    return setup.parallel ? this.level : this.camera;
   }
 
   dispose() {
-    for (const name of ["baseMap", "normalMap", "packedMap", "heightMap", "surroundings"]) (this.material.uniforms[name]?.value as Texture | null)?.dispose();
+    for (const name of ["baseMap", "normalMap", "packedMap", "heightMap", "surroundings", ...FURTHER.map((role) => `${role}Map`)]) (this.material.uniforms[name]?.value as Texture | null)?.dispose();
     this.mesh.geometry.dispose();
     this.material.dispose();
     this.renderer.dispose();

@@ -6,6 +6,7 @@
  */
 export const VERTEX = /* glsl */ `
 in vec4 tangent;
+in float raised;
 uniform sampler2D heightMap;
 uniform vec2 heightSize;
 uniform vec2 repeats;
@@ -31,7 +32,7 @@ float heightAt(vec2 uv) {
 void main() {
   place = vec2(uv.x, 1.0 - uv.y) * repeats;
   vec3 moved = position;
-  if (displacement != 0.0) moved += normal * (heightAt(place) - 0.5) * displacement;
+  if (displacement != 0.0) moved += normal * (heightAt(place) - 0.5) * displacement * raised;
   vec4 world = modelMatrix * vec4(moved, 1.0);
   position_w = world.xyz;
   normal_w = mat3(modelMatrix) * normal;
@@ -54,6 +55,14 @@ uniform float lamp;
 uniform float exposure;
 uniform vec4 flags;
 uniform float occluded;
+uniform sampler2D specularMap;
+uniform sampler2D emissiveMap;
+uniform sampler2D opacityMap;
+uniform sampler2D translucencyMap;
+uniform vec4 further;
+uniform vec3 behind;
+/** Toward the viewer where all rays run alike; zero in perspective. */
+uniform vec3 parallel;
 in vec2 place;
 in vec3 position_w;
 in vec3 normal_w;
@@ -118,9 +127,13 @@ void main() {
     vec3 leaning = texture(normalMap, place).rgb * 2.0 - 1.0;
     n = normalize(leaning.x * normalize(tangent_w) + leaning.y * normalize(bitangent_w) + leaning.z * n);
   }
-  vec3 v = normalize(cameraPosition - position_w);
+  float solid = further.z > 0.5 ? texture(opacityMap, place).r : 1.0;
+  if (solid < 0.004) discard;
+  vec3 v = dot(parallel, parallel) > 0.5 ? parallel : normalize(cameraPosition - position_w);
+  // Both sides of what is thin are seen.
+  if (!gl_FrontFacing) n = -n;
   float nv = max(dot(n, v), 0.02);
-  vec3 f0 = mix(vec3(0.04), base, metallic);
+  vec3 f0 = mix(further.x > 0.5 ? texture(specularMap, place).rgb : vec3(0.04), base, metallic);
   vec3 matte = base * (1.0 - metallic);
   // Surroundings.
   vec2 terms = environmentTerms(roughness, nv);
@@ -141,6 +154,12 @@ void main() {
     float reached = mix(1.0, occlusion, 0.6 * (1.0 - max(dot(normalize(normal_w), l), 0.0)));
     light += (matte * (1.0 - f) / PI + f * d * masking) * nl * lamp * PI * reached;
   }
-  colour = vec4(coded(neutral(light * exposure)), 1.0);
+  if (further.w > 0.5) {
+    // Light that comes through a thin surface: what falls on its other side, spread evenly.
+    vec3 through = texture(translucencyMap, place).rgb;
+    light += through * (diffuseLight(-n) + max(dot(-n, l), 0.0) * lamp);
+  }
+  if (further.y > 0.5) light += texture(emissiveMap, place).rgb;
+  colour = vec4(mix(behind, coded(neutral(light * exposure)), solid), 1.0);
 }
 `;

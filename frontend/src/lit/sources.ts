@@ -1,14 +1,14 @@
 /** Fetches what the lit view needs: maps as pictures, height as numbers, surroundings. */
 import { pictureUrl, request } from "../api/client";
 import type { Material } from "../api/types";
-import type { HeightField, Light } from "./renderer";
+import type { Further, HeightField, Light } from "./renderer";
 import type { Surroundings } from "./state";
 
 const GRID = 384;
 
-export async function mapPicture(material: Material, layer: "base_color" | "normal" | "packed", signal: AbortSignal): Promise<ImageBitmap> {
+export async function mapPicture(material: Material, layer: "base_color" | "normal" | "packed" | Further, signal: AbortSignal): Promise<ImageBitmap> {
   const key = layer === "packed" ? `${material.keys.ambient_occlusion}${material.keys.roughness}${material.keys.metallic}` : material.keys[layer];
-  const response = await request(pictureUrl(material.id, layer, layer === "base_color" ? "jpg" : "png", key), { signal });
+  const response = await request(pictureUrl(material.id, layer, layer === "base_color" ? "jpg" : "png", key ?? ""), { signal });
   return createImageBitmap(await response.blob(), { colorSpaceConversion: "none", premultiplyAlpha: "none" });
 }
 

@@ -2,8 +2,8 @@
 import { create } from "zustand";
 import type { MapRole } from "../api/types";
 
-export type Shape = "slab" | "ball" | "column";
-export type Surroundings = "studio" | "overcast";
+export type Shape = "slab" | "cube" | "ball" | "column" | "cloth" | "own";
+export type Surroundings = "studio" | "overcast" | "sun" | `own-${string}`;
 
 export interface LitSetup {
   shape: Shape;
@@ -17,6 +17,13 @@ export interface LitSetup {
   displacement: number;
   repeat: number;
   off: MapRole[];
+  /** All rays run alike: no perspective. */
+  parallel: boolean;
+  /** Parts a shape is divided into across; 0 goes by how fast drawing is. */
+  fineness: number;
+  /** File names of a panorama and a shape of one's own. */
+  panorama: string;
+  shapeFile: string;
   turn: number;
   tilt: number;
   distance: number;
@@ -33,6 +40,10 @@ const START: LitSetup = {
   displacement: 100,
   repeat: 2,
   off: [],
+  parallel: false,
+  fineness: 0,
+  panorama: "",
+  shapeFile: "",
   turn: 0,
   tilt: 58,
   distance: 1,
@@ -46,6 +57,10 @@ function kept(): Partial<LitSetup> {
   }
 }
 
-export const useLit = create<LitSetup>(() => ({ ...START, ...kept() }));
+export const useLit = create<LitSetup>(() => {
+  const before = kept();
+  // A shape of one's own is not kept: its file has to be opened again.
+  return { ...START, ...before, shapeFile: "", shape: before.shape === "own" ? "ball" : (before.shape ?? START.shape) };
+});
 useLit.subscribe((state) => localStorage.setItem(KEPT, JSON.stringify(state)));
 export const resetCamera = () => useLit.setState({ turn: START.turn, tilt: START.tilt, distance: START.distance });

@@ -11,7 +11,9 @@ import { Gather } from "./gather/Gather";
 import { useHelp } from "./help";
 import { Pack } from "./pack/Pack";
 import { Relief } from "./relief/Relief";
+import { useDrawing } from "./response/drawing";
 import { Response } from "./response/Response";
+import { useZones } from "./response/zones";
 import { Square } from "./square/Square";
 import { Tile } from "./tile/Tile";
 
@@ -31,7 +33,11 @@ export function Panel({ material }: { material: Material }) {
   const help = useHelp();
   const { show } = help;
   // What was explained in another stage has nothing to say here.
-  useEffect(() => show("", ""), [stage, show]);
+  useEffect(() => {
+    show("", "");
+    useDrawing.setState({ task: null, chosen: null });
+    useZones.setState({ picking: null });
+  }, [stage, show]);
   const Inside = PANELS[stage];
   const changes = material.changes[stage];
   const reset = () => {

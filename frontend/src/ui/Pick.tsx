@@ -14,10 +14,12 @@ interface Props<T extends string> {
   onChange: (value: T) => void;
   className?: string;
   id?: string;
+  /** Shown while nothing is chosen: for a list that does something with what is chosen. */
+  placeholder?: string;
 }
 
 /** One of many, from a list that opens. */
-export function Pick<T extends string>({ label, value, groups, onChange, className, id }: Props<T>) {
+export function Pick<T extends string>({ label, value, groups, onChange, className, id, placeholder }: Props<T>) {
   return (
     <Select.Root value={value} onValueChange={(next) => onChange(next as T)}>
       <Select.Trigger
@@ -28,7 +30,7 @@ export function Pick<T extends string>({ label, value, groups, onChange, classNa
           className,
         )}
       >
-        <Select.Value />
+        <Select.Value placeholder={placeholder} />
         <Select.Icon>
           <ChevronDown size={13} className="text-soft" />
         </Select.Icon>

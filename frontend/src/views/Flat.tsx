@@ -6,8 +6,10 @@ import type { LayerId, Material } from "../api/types";
 import { ProgressLine } from "../ui/ProgressLine";
 import { usePicking } from "../stages/gather/picking";
 import { useMarking } from "../stages/tile/marking";
+import { useZones } from "../stages/response/zones";
 import { useTool } from "../stages/square/tool";
 import { BrushLayer } from "./BrushLayer";
+import { DrawLayer } from "./DrawLayer";
 import { CropHandles } from "./CropHandles";
 import { Joins } from "./Joins";
 import { PlaceMarks } from "./PlaceMarks";
@@ -30,7 +32,7 @@ interface Props {
 }
 
 /** Layers whose clipped pixels are marked. */
-const COLOURS = new Set<LayerId>(["gathered", "squared", "evened", "base_color"]);
+const COLOURS = new Set<LayerId>(["gathered", "squared", "evened", "tiled", "base_color"]);
 
 /** Larger pictures are asked for once the view magnifies the usual one. */
 function sideFor(scale: number): number {
@@ -58,7 +60,11 @@ export function Flat({ side, layer, setup, material }: Props) {
   // A view that shows repeats of its own keeps its own fit until somebody zooms.
   const look: Gaze = kept ? { x: kept.x, y: kept.y, scale: scaleAt(fit.scale, meet, kept.zoom) } : fit;
   const t = transform(look, aspect, width, height);
-  const ask = { id: material.id, layer, key: material.keys[layer] ?? "", slot: `${side}-${layer}`, side: sideFor(look.scale) };
+  // A zone that is shown alone takes the place of the layer in the first view.
+  const alone = useZones((state) => state.shown);
+  const zone = alone && side === "first" && (stage === "relief" || stage === "response") && wraps(layer) && material.zones[alone] ? alone : null;
+  const asked = { id: material.id, side: sideFor(look.scale) };
+  const ask = zone ? { ...asked, layer: `zone:${zone}` as const, key: material.zones[zone]!, slot: `${side}-zone` } : { ...asked, layer, key: material.keys[layer] ?? "", slot: `${side}-${layer}` };
   const { picture, waiting } = usePicture(ask);
   const clipping = useViews((state) => state.clipping) && stage === "even" && COLOURS.has(layer);
   const source = useMemo(() => {
@@ -150,6 +156,7 @@ export function Flat({ side, layer, setup, material }: Props) {
       {stage === "tile" && joins && side === "first" && layer !== "gathered" && how !== "repeated" && <Joins material={material} layer={layer} box={box} t={t} shift={shift} />}
       {stage === "tile" && wraps(layer) && side === "first" && how !== "repeated" && <PlaceMarks material={material} t={t} shift={shift} />}
       {stage === "tile" && layer !== "gathered" && side === "first" && how !== "repeated" && <BrushLayer material={material} layer={layer} t={t} shift={shift} />}
+      {(stage === "relief" || stage === "response") && wraps(layer) && side === "first" && how !== "repeated" && <DrawLayer material={material} t={t} shift={shift} />}
       {stage === "tile" && layer === "gathered" && <RepeatGrid material={material} t={t} />}
       {stage === "square" && layer === "gathered" && (
         <>

@@ -11,7 +11,7 @@ import { type Channel, type How, INPUT_OF, setView, type Side, useViews, type Wh
 import { useLit, type Shape } from "../lit/state";
 
 const Lit = lazy(() => import("../lit/Lit"));
-const BEFORE: LayerId[] = ["gathered", "squared", "evened"];
+const BEFORE: LayerId[] = ["gathered", "squared", "evened", "tiled"];
 const named = (layer: LayerId) => ({ value: layer as What, label: LAYER_NAMES[layer] });
 const compared = (layer: LayerId) => layer.startsWith("truth_");
 const groupsOf = (there: LayerId[]) => [
@@ -35,7 +35,9 @@ const CHANNELS: { value: Channel; label: string }[] = [
 const SHAPES: { value: Shape; label: string }[] = [
   { value: "slab", label: "Slab" },
   { value: "ball", label: "Ball" },
+  { value: "cube", label: "Cube" },
   { value: "column", label: "Column" },
+  { value: "cloth", label: "Cloth" },
 ];
 
 export function Pane({ side, material }: { side: Side; material: Material }) {
@@ -54,7 +56,7 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
       <header className="flex h-9 shrink-0 items-center gap-1.5 overflow-hidden border-b border-line bg-ground px-2">
         <Pick label="What" value={wanted === what || input ? setup.what : what} groups={groupsOf(there)} onChange={(next) => setView(side, { what: next })} className="h-6.5 px-2 font-medium" />
         {what === "lit" ? (
-          <Choice label="Shape" value={lit.shape} options={SHAPES} onChange={(shape) => useLit.setState({ shape })} />
+          <Choice label="Shape" value={lit.shape} options={lit.shapeFile ? [...SHAPES, { value: "own", label: "Own" }] : SHAPES} onChange={(shape) => useLit.setState({ shape })} />
         ) : (
           <>
             {wraps(what) ? (

@@ -1,9 +1,12 @@
 /** Pictures at hand, by layer, content key and size; the oldest leave. */
 import type { LayerId } from "../api/types";
 
+/** A layer, or one zone of the surface by itself. */
+export type Shown = LayerId | `zone:${string}`;
+
 export interface Picture {
   name: string;
-  layer: LayerId;
+  layer: Shown;
   bitmap: ImageBitmap;
 }
 
@@ -12,7 +15,7 @@ const MOST = 28;
 export const USUAL = 768;
 const pictures = new Map<string, Picture>();
 
-export const pictureName = (layer: LayerId, key: string, side: number) => `${layer}/${key}/${side}`;
+export const pictureName = (layer: Shown, key: string, side: number) => `${layer}/${key}/${side}`;
 
 export const keptPicture = (name: string): Picture | undefined => pictures.get(name);
 

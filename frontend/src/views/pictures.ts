@@ -2,13 +2,12 @@
 import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { pictureUrl, request } from "../api/client";
 import { busy } from "../bench/busy";
-import type { LayerId } from "../api/types";
 import { tellProblem } from "../ui/notices";
-import { keep, keptPicture, type Picture, pictureName } from "./kept";
+import { keep, keptPicture, type Picture, pictureName, type Shown } from "./kept";
 
 export interface PictureAsk {
   id: string;
-  layer: LayerId;
+  layer: Shown;
   key: string;
   slot: string;
   side: number;
@@ -20,7 +19,7 @@ export function usePicture(ask: PictureAsk | null): { picture: Picture | null; w
   const [picture, setPicture] = useState<Picture | null>(null);
   const name = ask ? pictureName(ask.layer, ask.key, ask.side) : null;
   const flight = useRef<{ name: string; control: AbortController; began: number } | null>(null);
-  const wanted = useRef<{ name: string; url: string; layer: LayerId } | null>(null);
+  const wanted = useRef<{ name: string; url: string; layer: Shown } | null>(null);
 
   // Before the screen is painted: the sooner the question goes out, the sooner the picture is there.
   useLayoutEffect(() => {

@@ -16,7 +16,9 @@ def look(subject: Subject) -> Iterable[Finding]:
         return
     full = float(pixels.min()) >= 1
     bad = share > LIMIT
-    fix = Fix("Take metallic off", {"response.metallic.level": 0.0}) if bad else None
+    level = subject.recipe.settings("response.metallic").level
+    # What zones and strokes make is theirs to mend.
+    fix = Fix("Take metallic off", {"response.metallic.level": 0.0}) if bad and 0 < level < 1 else None
     if full:
         hold = Fix("Hold it at 0.95", {"response.metallic.level": 0.95})
         yield Finding("attention", "full white everywhere", "a little under full", map="metallic", fix=hold)

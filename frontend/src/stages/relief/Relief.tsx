@@ -1,35 +1,143 @@
+import { Pin } from "lucide-react";
 import { useFigures } from "../../bench/figures";
-import { useBench, valueOf } from "../../bench/store";
-import type { Material } from "../../api/types";
+import { type Changes, change, useBench, valueOf } from "../../bench/store";
+import type { Material, SettingPath } from "../../api/types";
+import { Button } from "../../ui/Button";
 import { Facts } from "../../ui/Facts";
 import { Fold } from "../../ui/Fold";
+import { Pick } from "../../ui/Pick";
+import { setView } from "../../views/state";
 import { Operation } from "../Operation";
 import { Setting } from "../Setting";
 import { Brought, useBrought } from "../gather/Files";
+import { Paint } from "../response/Paint";
+import { readZones, useSettingText, ZONES } from "../response/zones";
+import { Zones } from "../response/Zones";
 import { BandCurve } from "./BandCurve";
+import { Light } from "./Light";
 
 export function Relief({ material }: { material: Material }) {
   const figures = useFigures(material);
   const strength = useBench((state) => valueOf(state, "relief.normal.strength")) as number;
   const reach = useBench((state) => valueOf(state, "relief.occlusion.reach")) as number;
+  const zones = readZones(useSettingText(ZONES)).length;
   const depth = figures?.evidence["height.depth_percent_of_tile"];
   const mm = figures?.evidence["height.depth_mm"];
-  const [height, leaning, open] = [useBrought("height"), useBrought("normal"), useBrought("ambient_occlusion")];
+  const [height, brought, open] = [useBrought("height"), useBrought("normal"), useBrought("ambient_occlusion")];
+  const detail = useBench((state) => valueOf(state, "gather.maps.normal_is")) === "detail";
+  const leaning = detail ? null : brought;
   return (
     <>
-      {height ? <Brought role="height" file={height} /> : leaning ? <p className="py-1.5">Height follows the normal map that was brought.</p> : <BandCurve material={material} />}
+      {height ? (
+        <Brought role="height" file={height} />
+      ) : leaning ? (
+        <p className="py-1.5">Height follows the normal map that was brought.</p>
+      ) : (
+        <>
+          <Light material={material} />
+          <Surface />
+          <BandCurve material={material} />
+        </>
+      )}
       {leaning ? null : <Setting path="relief.height.steepness" />}
-      <Setting path="relief.height.invert" />
       <Facts rows={[["Depth", depth === undefined ? "–" : `${depth.toFixed(1)} % of tile${mm === undefined ? "" : ` · ${mm.toFixed(1)} mm`}`]]} />
-      <Operation id="relief.height" without={["steepness", "invert"]} />
+      {(height ?? leaning) && <Setting path="relief.height.invert" />}
+      <Fold title="Levels" note={changedIn(material, ["relief.height.low", "relief.height.high", "relief.height.middle"])}>
+        <Operation id="relief.height" without={["steepness", "invert"]} flat />
+      </Fold>
+      {!height && !leaning && (
+        <Fold title="Source and hues" note={changedIn(material, HUES)}>
+          {HUES.map((path) => (
+            <Setting key={path} path={path} />
+          ))}
+        </Fold>
+      )}
       <Fold title="Normal" note={`strength ${strength.toFixed(2)}`} open>
-        {leaning && <Brought role="normal" file={leaning} />}
-        <Operation id="relief.normal" />
+        {brought && <Brought role="normal" file={brought} />}
+        {brought && <Setting path="gather.maps.normal_is" />}
+        <Operation id="relief.normal" without={[...(detail ? [] : ["detail"]), ...(leaning ? ["kernel", "crispness", "crisp_size"] : [])]} />
       </Fold>
       <Fold title="Occlusion" note={`reach ${reach.toFixed(1)} %`} open>
         {open && <Brought role="ambient_occlusion" file={open} />}
-        <Operation id="relief.occlusion" without={open ? ["reach", "depth"] : []} />
+        <Operation id="relief.occlusion" without={["pinned", ...(open ? ["reach", "depth", "tight"] : [])]} />
+        {!open && <PinOcclusion material={material} />}
       </Fold>
+      <Fold title="Curvature" note={changedIn(material, ["relief.curvature.in_pack"]) ? "in the pack" : ""}>
+        <Button className="my-1 h-6.5 w-full text-[12px]" onClick={() => setView("first", { what: "curvature", how: "single" })}>
+          Show it
+        </Button>
+        <Operation id="relief.curvature" flat />
+      </Fold>
+      <Fold title="By zone" note={zones ? `${zones} ${zones === 1 ? "zone" : "zones"}` : ""}>
+        <Zones material={material} effects={["height", "occlusion"]} />
+      </Fold>
+      <Paint material={material} roles={["height", "ambient_occlusion"]} />
     </>
+  );
+}
+
+const HUES: SettingPath[] = [
+  "relief.cues.source",
+  "relief.cues.balance",
+  "relief.cues.light",
+  "relief.cues.bearing",
+  "relief.cues.red",
+  "relief.cues.yellow",
+  "relief.cues.green",
+  "relief.cues.cyan",
+  "relief.cues.blue",
+  "relief.cues.purple",
+];
+
+function changedIn(material: Material, paths: SettingPath[]): string {
+  const count = paths.filter((path) => {
+    const cut = path.lastIndexOf(".");
+    return material.recipe.operations[path.slice(0, cut)]?.[path.slice(cut + 1)] !== undefined;
+  }).length;
+  return count ? `${count} changed` : "";
+}
+
+/** Starting points by kind of surface: one step that sets what suits it, and the rest of the same settings back. */
+function Surface() {
+  const surfaces = useBench((state) => state.about?.surfaces) ?? [];
+  const recipe = useBench((state) => state.material?.recipe.operations);
+  const every = new Set(surfaces.flatMap((one) => Object.keys(one.changes)));
+  const now = surfaces.find((one) =>
+    [...every].every((path) => {
+      const cut = path.lastIndexOf(".");
+      return recipe?.[path.slice(0, cut)]?.[path.slice(cut + 1)] === one.changes[path];
+    }),
+  );
+  return (
+    <div className="flex min-h-8 items-center justify-between gap-2">
+      <span className="shrink-0">Suits</span>
+      <Pick
+        label="Kind of surface"
+        value={now?.id ?? "own"}
+        groups={[{ options: [...(now ? [] : [{ value: "own", label: "Your own settings" }]), ...surfaces.map(({ id, label }) => ({ value: id, label }))] }]}
+        onChange={(id) => {
+          const start = surfaces.find((one) => one.id === id);
+          if (start) change({ ...Object.fromEntries([...every].map((path) => [path, null])), ...start.changes } as Changes, start.label);
+        }}
+        className="h-6.5 max-w-[230px] min-w-0 overflow-hidden px-2"
+      />
+    </div>
+  );
+}
+
+/** Keeps the occlusion as it is while the height goes on changing. */
+function PinOcclusion({ material }: { material: Material }) {
+  const pinned = useBench((state) => valueOf(state, "relief.occlusion.pinned")) !== "";
+  const pin = () => {
+    const kept = Object.entries(material.recipe.operations).filter(([id]) => /^(relief|response)\./.test(id) && id !== "relief.occlusion");
+    change({ "relief.occlusion.pinned": JSON.stringify(Object.fromEntries(kept)) }, "Occlusion pinned");
+  };
+  return (
+    <div className="flex items-center justify-between gap-2 py-1">
+      <span className="text-[12px] text-soft">{pinned ? "Stays as the height was when it was pinned." : "Follows every change of the height."}</span>
+      <Button aria-pressed={pinned} look={pinned ? "main" : undefined} className="h-6.5 px-2 text-[12px]" onClick={() => (pinned ? change({ "relief.occlusion.pinned": null }, "Occlusion follows again") : pin())}>
+        <Pin size={13} /> {pinned ? "Pinned" : "Pin"}
+      </Button>
+    </div>
   );
 }

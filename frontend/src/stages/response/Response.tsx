@@ -1,17 +1,65 @@
+import type { Material, SettingPath } from "../../api/types";
+import { change, useBench, valueOf } from "../../bench/store";
+import { Fold } from "../../ui/Fold";
 import { Brought, useBrought } from "../gather/Files";
 import { Operation } from "../Operation";
+import { Setting, useSettingInfo } from "../Setting";
+import { useHelp } from "../help";
+import { Covers } from "./Covers";
+import { Paint } from "./Paint";
+import { Zones } from "./Zones";
 
 const MADE_FROM_COLOUR = ["centre", "spread", "tone", "detail"];
+const MORE = ["specular", "translucency", "emissive"] as const;
 
-export function Response() {
-  const [rough, metal] = [useBrought("roughness"), useBrought("metallic")];
+export function Response({ material }: { material: Material }) {
+  const [rough, metal, solid] = [useBrought("roughness"), useBrought("metallic"), useBrought("opacity")];
+  const brought = { specular: useBrought("specular"), translucency: useBrought("translucency"), emissive: useBrought("emissive") };
+  const there = [...MORE, "opacity" as const].filter((role) => material.keys[role]);
   return (
     <>
       <h3 className="pt-1 font-medium">Roughness</h3>
       {rough && <Brought role="roughness" file={rough} />}
       <Operation id="response.roughness" without={rough ? MADE_FROM_COLOUR : []} flat={rough !== null} />
-      <h3 className="mt-2 border-t border-line pt-2 font-medium">Metal</h3>
-      {metal ? <Brought role="metallic" file={metal} /> : <Operation id="response.metallic" />}
+      <div className="mb-1 border-t border-line pt-1">{metal ? <Brought role="metallic" file={metal} /> : <Operation id="response.metallic" />}</div>
+      <div className="border-t border-line">
+        <Zones material={material} effects={["roughness", "metallic", "tint", "height"]} />
+      </div>
+      <Covers material={material} />
+      <Paint material={material} roles={["roughness", "metallic", "base_color", ...there]} />
+      <Fold title="Further maps" note={there.length ? `${there.length} in the set` : "none in the set"}>
+        {MORE.map((role) => {
+          const file = brought[role];
+          return file ? <Brought key={role} role={role} file={file} /> : <ColourSetting key={role} path={`response.${role}.colour`} />;
+        })}
+        {solid ? <Brought role="opacity" file={solid} /> : <Setting path="response.opacity.level" />}
+      </Fold>
     </>
+  );
+}
+
+/** A setting that is a colour. */
+function ColourSetting({ path }: { path: SettingPath }) {
+  const info = useSettingInfo(path);
+  const value = String(useBench((state) => valueOf(state, path)));
+  const show = useHelp((state) => state.show);
+  if (!info) return null;
+  const changed = value !== info.default;
+  const explain = () => show(info.label, info.help);
+  return (
+    <div className="flex h-8 items-center justify-between" onPointerEnter={explain} onFocus={explain} data-setting={path}>
+      <span className="flex items-center gap-1.5">
+        {info.label}
+        {changed && (
+          <button type="button" aria-label={`Reset ${info.label}`} className="grid size-4 place-items-center rounded-full hover:bg-lifted" onClick={() => change({ [path]: null }, `${info.label} reset`)}>
+            <span className="size-[5px] rounded-full bg-amber" />
+          </button>
+        )}
+      </span>
+      <span className="flex items-center gap-2">
+        <span className="figures text-soft">{changed ? value : "none of its own"}</span>
+        <input type="color" aria-label={info.label} value={value} onChange={(event) => change({ [path]: event.target.value }, info.label, `colour-${path}`)} className="h-6 w-10 rounded-[5px] border border-line bg-ground" />
+      </span>
+    </div>
   );
 }

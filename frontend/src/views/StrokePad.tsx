@@ -1,0 +1,102 @@
+/** Draws with a brush on a view: the strokes there are, the one being drawn, and a stroke that is dragged. */
+import { type PointerEvent, useRef, useState } from "react";
+import { thinned } from "../stages/tile/strokes";
+import type { Point } from "./capture";
+import { path } from "./FlatHandles";
+import type { Transform } from "./space";
+
+/** A stroke as it is shown. radius: in tile widths, 0 for an outline. ink: a colour. strong: it is the chosen one. */
+export interface Mark {
+  radius: number;
+  points: Point[];
+  ink: string;
+  strong?: boolean;
+}
+
+interface Props {
+  t: Transform;
+  /** How far the tile is wrapped round in this view. */
+  shift: number;
+  marks: Mark[];
+  /** What is in hand; null when nothing is drawn here. */
+  brush: { radius: number; outline: boolean; ink: string } | null;
+  /** A stroke is chosen and follows the pointer when it is dragged. */
+  held?: boolean;
+  /** The next press chooses a place. */
+  aiming?: boolean;
+  /** Where a copying brush copies from. */
+  source?: Point | null;
+  onAim?: (at: Point) => void;
+  onDraw: (points: Point[]) => void;
+  onMove?: (by: Point, gesture: string, from: number) => void;
+}
+
+export function StrokePad({ t, shift, marks, brush, held = false, aiming = false, source = null, onAim, onDraw, onMove }: Props) {
+  const [line, setLine] = useState<Point[]>([]);
+  const [at, setAt] = useState<Point | null>(null);
+  const moving = useRef<{ from: Point; gesture: string; began: number } | null>(null);
+  const per = t.toScreen(1, 0)[0] - t.toScreen(0, 0)[0];
+  const screen = ([x, y]: Point): Point => t.toScreen(x + shift, y + shift);
+  const place = (event: PointerEvent): Point => {
+    const bounds = event.currentTarget.getBoundingClientRect();
+    const [x, y] = t.toTile(event.clientX - bounds.left, event.clientY - bounds.top);
+    return [x - shift, y - shift];
+  };
+  const down = (event: PointerEvent) => {
+    if (event.button !== 0) return;
+    event.stopPropagation();
+    event.currentTarget.setPointerCapture(event.pointerId);
+    const spot = place(event);
+    if (held) moving.current = { from: spot, gesture: crypto.randomUUID(), began: event.timeStamp };
+    else if (aiming) onAim?.(spot);
+    else setLine([spot]);
+  };
+  const move = (event: PointerEvent) => {
+    const spot = place(event);
+    setAt(spot);
+    if (!(event.buttons & 1)) return;
+    const drag = moving.current;
+    if (drag) onMove?.([spot[0] - drag.from[0], spot[1] - drag.from[1]], drag.gesture, drag.began);
+    else if (line.length) setLine([...line, spot]);
+  };
+  const up = () => {
+    moving.current = null;
+    if (line.length && brush) onDraw(thinned(line, brush.outline ? 2 / per : Math.max(brush.radius / 3, 1 / per)));
+    setLine([]);
+  };
+  const size = brush?.outline ? 6 : (brush?.radius ?? 0) * per;
+  const from = line[0] && source ? ([source[0] - line[0][0] + line.at(-1)![0], source[1] - line[0][1] + line.at(-1)![1]] as Point) : source;
+  return (
+    <>
+      <svg aria-hidden className="pointer-events-none absolute inset-0 size-full" data-testid="strokes">
+        {marks.map((mark, i) => (
+          <Drawn key={i} mark={mark} screen={screen} per={per} />
+        ))}
+        {brush && line.length > 0 && <Drawn mark={{ radius: brush.outline ? 0 : brush.radius, points: line, ink: brush.ink, strong: true }} screen={screen} per={per} />}
+        {brush && at && !brush.outline && !aiming && <circle cx={screen(at)[0]} cy={screen(at)[1]} r={Math.max(2, size)} fill="none" stroke="#fff" strokeWidth="1.500" style={{ mixBlendMode: "difference" }} />}
+        {brush && from && !aiming && (
+          <g>
+            <circle cx={screen(from)[0]} cy={screen(from)[1]} r={Math.max(5, size)} fill="none" stroke="#000" strokeWidth="3" />
+            <circle cx={screen(from)[0]} cy={screen(from)[1]} r={Math.max(5, size)} fill="none" stroke="var(--amber)" strokeWidth="1.500" strokeDasharray="3 3" />
+          </g>
+        )}
+      </svg>
+      {(brush || held) && (
+        <div data-testid="brush" className={`absolute inset-0 ${held ? "cursor-move" : aiming ? "cursor-crosshair" : "cursor-none"}`} onPointerDown={down} onPointerMove={move} onPointerUp={up} onPointerLeave={() => setAt(null)} onDoubleClick={(event) => event.stopPropagation()} />
+      )}
+    </>
+  );
+}
+
+function Drawn({ mark, screen, per }: { mark: Mark; screen: (at: Point) => Point; per: number }) {
+  const points = mark.points.map(screen);
+  const line = mark.radius > 0;
+  const shape = points.length === 1 ? path([points[0]!, [points[0]![0] + 0.01, points[0]![1]]], false) : path(points, !line);
+  const width = Math.max(2, 2 * mark.radius * per);
+  return (
+    <g fill="none" strokeLinecap="round" strokeLinejoin="round">
+      {line && mark.strong && <path d={shape} stroke="var(--amber)" strokeWidth={width + 3} opacity="0.55" />}
+      <path d={shape} stroke={line ? mark.ink : "var(--amber)"} strokeWidth={line ? width : 2} fill={line ? "none" : mark.ink} fillOpacity="0.45" opacity={line ? 0.5 : 1} />
+    </g>
+  );
+}
