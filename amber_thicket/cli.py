@@ -45,6 +45,12 @@ def parser() -> argparse.ArgumentParser:
     bake.add_argument("--name", help="start of the file names; the source's name when left out")
     bake.add_argument("--json", action="store_true", help="print the manifest")
 
+    audit = commands.add_parser("audit", help="say what maps made elsewhere are and what is wrong with them")
+    audit.add_argument("path", type=Path, nargs="+", help="files, a folder, or a zip")
+    audit.add_argument("--profile", default="separate_y_plus", help="what the receiver wants; see settings")
+    audit.add_argument("--json", action="store_true", help="print the report as JSON")
+    audit.add_argument("--repair", type=Path, metavar="DIR", help="folder for a repaired set; made when missing")
+
     settings = commands.add_parser("settings", help="list every operation and setting")
     settings.add_argument("--json", action="store_true")
 
@@ -65,16 +71,24 @@ def parser() -> argparse.ArgumentParser:
 
 
 def main(arguments: list[str] | None = None) -> int:
-    """Returns the exit code: 0 well, 1 when the check blocks, 2 for errors."""
+    """Returns the exit code: 0 well, 1 when the check blocks, 2 for errors; of audit 0 clean, 1 attention, 2 blocked,
+    3 for errors."""
     options = parser().parse_args(arguments)
     keep_blocks()
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
-    command = {"bake": _bake, "settings": _settings, "serve": _serve, "demo": _serve, "worker": _worker}
+    command = {
+        "bake": _bake,
+        "audit": _audit,
+        "settings": _settings,
+        "serve": _serve,
+        "demo": _serve,
+        "worker": _worker,
+    }
     try:
         return command[options.command](options)
     except ThicketError as error:
         print(f"{error.message} {error.remedy}".strip(), file=sys.stderr)
-        return 2
+        return 3 if options.command == "audit" else 2
 
 
 def _value(text: str) -> Any:
@@ -135,6 +149,56 @@ def _bake(options: argparse.Namespace) -> int:
     for check in blocked:
         print(f"blocked: {check['rule']} {check['map'] or ''}: {check['measured']} ({check['limit']})", file=sys.stderr)
     return 1 if blocked else 0
+
+
+def _audit(options: argparse.Namespace) -> int:
+    from amber_thicket.core.graph import Memory
+    from amber_thicket.core.pack.profiles import profile_named
+    from amber_thicket.service.audit import as_json, audited, evaluation_for, from_path, given_of, recipe_of, unpacked
+    from amber_thicket.service.bake import pack
+
+    contents: dict[str, bytes] = {}
+    files, refused = [], []
+    for path in options.path:
+        for name, data in from_path(path):
+            for inside, content in unpacked(name, data):
+                if isinstance(content, ThicketError):
+                    refused.append({"file": inside, "why": content.message})
+                    continue
+                given = given_of(inside, content)
+                contents[given.blob] = content
+                files.append(given)
+    sets, unread = audited(files, contents.__getitem__, profile_named(options.profile))
+    report = as_json(sets, refused + unread)
+    if not sets:
+        raise ThicketError("No picture was found to audit.", remedy="Give map files, a folder or a zip.")
+    if options.repair:
+        options.repair.mkdir(parents=True, exist_ok=True)
+        for one in sets:
+            recipe = recipe_of(one, repaired=True, profile=options.profile)
+            made = evaluation_for(one, contents.__getitem__, recipe, Memory(1_400_000_000))
+            for written in pack(made, one.name, lambda _share, _text: None):
+                (options.repair / written.name).write_bytes(written.data)
+    print(json.dumps(report, indent=2, ensure_ascii=False) if options.json else _report_text(report))
+    return {"blocked": 2, "attention": 1, "unknown": 1}.get(report["level"], 0)
+
+
+def _report_text(report: dict[str, Any]) -> str:
+    lines = []
+    for one in report["sets"]:
+        lines.append(f"{one['name']}: {one['level']}")
+        for file in one["files"]:
+            width, height = file["size"]
+            depth = "float" if file["floating"] else f"{file['bits']} bit"
+            lines.append(
+                f"  {file['file']}: {file['role'] or 'not known'}, {width} × {height}, {depth}, {file['encoding']}"
+            )
+            for finding in file["findings"]:
+                mend = f" Repair: {finding['repair']}" if finding["repair"] else ""
+                lines.append(f"    {finding['level']}: {finding['what']}{mend}")
+        lines += [f"  {finding['level']}: {finding['what']}" for finding in one["findings"]]
+    lines += [f"{row['file']}: left out. {row['why']}" for row in report["refused"]]
+    return "\n".join(lines)
 
 
 def _settings(options: argparse.Namespace) -> int:

@@ -21,6 +21,9 @@ class _Noise:
         pixels = np.random.default_rng(1).random((self.height, self.width, 3), np.float32)
         return Raster(shrink(pixels, 1 << level) if level else pixels)
 
+    def alpha(self, level: int) -> Raster:
+        return Raster(np.ones((self.height >> level, self.width >> level), np.float32))
+
 
 def warm() -> None:
     """Evaluate, check and pack a small capture with every method."""

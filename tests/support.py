@@ -51,6 +51,9 @@ class ArraySource:
         self.reads += 1
         return Raster(shrink(self._pixels, 1 << level) if level else self._pixels)
 
+    def alpha(self, level: int) -> Raster:
+        return Raster(np.ones((self.height >> level, self.width >> level), np.float32))
+
 
 def evaluation(pixels: Pixels, memory: int = 800_000_000, **changes: Any) -> Evaluation:
     """An evaluation of pixels with changed settings; dots in names are written as two underscores."""

@@ -12,6 +12,8 @@ from dataclasses import asdict, dataclass, replace
 from functools import partial
 from typing import Any, Protocol
 
+import numpy as np
+
 from amber_thicket.core.gather.maps import TAKEN, as_layer
 from amber_thicket.core.numeric.sampling import repeated
 from amber_thicket.core.operation import Given, Operation
@@ -50,14 +52,60 @@ _ALIASES = {f"squared.{AS_SHOT}": "squared"}
 class Source(Protocol):
     """One file of a material."""
 
-    key: str
-    width: int
-    height: int
+    @property
+    def key(self) -> str: ...
+
+    @property
+    def width(self) -> int: ...
+
+    @property
+    def height(self) -> int: ...
 
     def read(self, level: int, *, data: bool = False, white: str = "as_shot", highlights: str = "blend") -> Raster:
         """(H, W, 3) float32, halved `level` times by area averaging: linear RGB, or the stored numbers of a data map.
         white, highlights: how a camera RAW is developed, as in gather.white."""
         ...
+
+    def alpha(self, level: int) -> Raster:
+        """(H, W) float32 in [0, 1]: how solid each pixel is, halved as often; 1 everywhere where nothing says so."""
+        ...
+
+
+@dataclass(frozen=True)
+class OneChannel:
+    """One channel of a file that holds several maps. channel: "r", "g", "b" or "a"."""
+
+    whole: Source
+    channel: str
+
+    @property
+    def key(self) -> str:
+        return f"{self.whole.key}.{self.channel}"
+
+    @property
+    def width(self) -> int:
+        return self.whole.width
+
+    @property
+    def height(self) -> int:
+        return self.whole.height
+
+    def read(self, level: int, **how: Any) -> Raster:
+        """(H, W, 1) float32: the stored numbers of the channel."""
+        if self.channel == "a":
+            return Raster(self.whole.alpha(level).pixels[..., None])
+        at = "rgb".index(self.channel)
+        return Raster(np.ascontiguousarray(self.whole.read(level, **how).pixels[..., at : at + 1]))
+
+    def alpha(self, level: int) -> Raster:
+        return self.whole.alpha(level)
+
+
+def _channel_of(files: Mapping[str, Source], name: str) -> Source | None:
+    """The file, or the channel of a file, that a setting of gather.maps names; None where there is none."""
+    key, _, channel = name.partition(".")
+    whole = files.get(key)
+    return OneChannel(whole, channel) if whole and channel else whole
 
 
 class Cancel:
@@ -176,7 +224,9 @@ class Evaluation:
         chosen = recipe.settings("gather.maps")
         self.files = files or {}
         have = self.files
-        self.brought: dict[str, Source] = {role: have[key] for role in TAKEN if (key := getattr(chosen, role)) in have}
+        self.brought: dict[str, Source] = {
+            role: found for role in TAKEN if (found := _channel_of(have, getattr(chosen, role)))
+        }
         self.memory = memory
         self.cancel = cancel or Cancel()
         # Other materials of the library, which may be laid over this one. What lies on them themselves is left out.
@@ -323,7 +373,7 @@ class Evaluation:
         if step == "photo":
             source = self.brought[role]
             settings = self.recipe.settings("gather.maps")
-            kinds = [settings.normal_y, settings.height_white, settings.roughness_white]
+            kinds = [value for name, value in settings.model_dump().items() if "_" in name and name not in EVERY]
             return _digest([source.key, role, kinds, self._map_level(source, sizes)])
         operation, before = BY_ID[_TOGETHER[step][0]], _TOGETHER[step][1]
         settings = self.recipe.settings(operation.id)

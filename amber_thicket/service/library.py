@@ -12,6 +12,7 @@ from peewee import SqliteDatabase
 
 from amber_thicket.core.graph import Cancel, Evaluation, Memory, output_size
 from amber_thicket.core.recipe import Recipe, from_json
+from amber_thicket.core.roles import EVERY
 from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
@@ -85,11 +86,23 @@ class Library:
             material.source = {**material.source, "more": [*material.source.get("more", []), info]}
             recipe = self.recipe(material)
             changes = assignment(info["key"], guess)
-            role = next((path.split(".")[-1] for path in changes if path.startswith("gather.maps.")), "")
-            taken = bool(role) and bool(getattr(recipe.settings("gather.maps"), role))
-            if not taken and changes:
+            have = recipe.settings("gather.maps")
+            roles = [path.split(".")[-1] for path in changes if path.split(".")[-1] in EVERY]
+            if changes and not any(getattr(have, role) for role in roles):
                 recipe = recipe.with_changes(changes)
             return self._stepped(material, recipe, label=f"{file_name} added", gesture=gesture)
+
+    def add_set(self, name: str, infos: list[dict[str, Any]], recipes: list[tuple[str, Recipe]]) -> Material:
+        """A material from files that are in the store already. recipes: its history, oldest first, with labels."""
+        with self.database.atomic():
+            material = Material.create(name=clean_name(name), source={**infos[0], "more": infos[1:]})
+            step = None
+            for label, recipe in recipes:
+                step = Step.create(material=material, parent=step and step.id, recipe=recipe.as_json(), label=label)
+            assert step is not None
+            material.head = step.id
+            material.save()
+        return material
 
     def get(self, material_id: str) -> Material:
         """Raises NotFound."""

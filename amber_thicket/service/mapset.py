@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from amber_thicket.core.check.figures import coded, seam
-from amber_thicket.core.gather.roles import Guess, guessed
+from amber_thicket.core.gather.roles import Guess, guessed, named, packed_channels
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.numeric.filters import shrink
@@ -18,11 +18,21 @@ from amber_thicket.service.sources import describe_map, file_key, files_of
 
 # A finished map has no light left in it to take out.
 LEAVE_COLOUR = {"even.light.amount": 0.0}
-LABELS = {**{role.id: role.label for role in EVERY.values()}, "gloss": "Gloss", "photo": "Photograph"}
+LABELS = {
+    **{role.id: role.label for role in EVERY.values()},
+    "gloss": "Gloss",
+    "photo": "Photograph",
+    "packed": "Packed",
+}
 
 
 def assignment(key: str, guess: Guess) -> dict[str, Any]:
     """The settings that make a file one of the maps; empty when it is none. Roughness is kept exact."""
+    if guess.role == "packed":
+        every: dict[str, Any] = {}
+        for channel, inside in guess.channels:
+            every |= assignment(f"{key}.{channel}", Guess(inside, guess.why))
+        return every
     role = "roughness" if guess.role == "gloss" else guess.role
     if role not in EVERY:
         return {}
@@ -87,7 +97,8 @@ def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any
     rows = []
     for info in files_of(source):
         key = file_key(info["blob"])
-        role = next((name for name in EVERY if getattr(chosen, name) == key), "")
+        roles = [name for name in EVERY if getattr(chosen, name).partition(".")[0] == key]
+        role = "packed" if len(roles) > 1 else (roles[0] if roles else "")
         if not role and key == file_key(source["blob"]) and not chosen.base_color:
             role = "base_color"
         if role == "roughness" and chosen.roughness_white == "smooth":
@@ -117,7 +128,9 @@ def with_role(library: Any, material: Any, key: str, role: str) -> tuple[dict[st
         raise BadSetting(f"There is no role “{role[:40]}”.", remedy=f"Known: {', '.join(LABELS)}.", setting="role")
     role = "base_color" if role == "photo" else role
     chosen = library.recipe(material).settings("gather.maps")
-    changes: dict[str, Any] = {f"gather.maps.{name}": None for name in EVERY if getattr(chosen, name) == key}
+    changes: dict[str, Any] = {
+        f"gather.maps.{name}": None for name in EVERY if getattr(chosen, name).partition(".")[0] == key
+    }
     first = file_key(material.source["blob"])
     if role == "base_color":
         changes["gather.maps.base_color"] = None if key == first else key
@@ -126,6 +139,7 @@ def with_role(library: Any, material: Any, key: str, role: str) -> tuple[dict[st
             f"{info['file']} brings the colour.", remedy="Make another file the photograph first.", setting="role"
         )
     elif role:
-        guess = Guess(role, "", "minus" if chosen.normal_y == "minus" else "plus")
+        channels = tuple(packed_channels(named(info["file"]).word or "orm").items())
+        guess = Guess(role, "", "minus" if chosen.normal_y == "minus" else "plus", channels)
         changes |= assignment(key, guess)
     return changes, f"{info['file']}: {LABELS.get(role, 'not used')}"

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+
 from amber_thicket.core.gather.maps import KEY_LENGTH
 from amber_thicket.core.gather.roles import Guess
 from amber_thicket.core.gather.triage import triage
@@ -38,6 +40,14 @@ class StoredSource:
         larger: Raster = self._memory.get(
             key, lambda: self.read(level - 1, data=data, white=white, highlights=highlights)
         )
+        return Raster(shrink(larger.pixels, 2))
+
+    def alpha(self, level: int) -> Raster:
+        """How solid each pixel is, halved `level` times; 1 everywhere where the file does not say."""
+        if level == 0:
+            found = read_picture(self._read(), self._name, as_stored=True).alpha
+            return Raster(np.ones((self.height, self.width), np.float32) if found is None else found)
+        larger: Raster = self._memory.get(f"{self.key}/alpha/{level - 1}", lambda: self.alpha(level - 1))
         return Raster(shrink(larger.pixels, 2))
 
 

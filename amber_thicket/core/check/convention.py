@@ -13,7 +13,7 @@ from amber_thicket.core.relief.slope import slopes
 UNSURE = 0.2
 
 
-def _correlation(one: Pixels, other: Pixels) -> float:
+def correlation(one: Pixels, other: Pixels) -> float:
     a, b = one - one.mean(), other - other.mean()
     norm = float(np.sqrt((a * a).mean() * (b * b).mean()))
     return float((a * b).mean()) / norm if norm > 1e-12 else 0.0
@@ -27,15 +27,20 @@ def y_direction(vectors: Pixels) -> tuple[Literal["plus", "minus", "unknown"], f
     smoothing is positive for Y+ and negative for Y−. Source: integrability, Frankot & Chellappa, IEEE
     TPAMI 10(4), 1988; the statistic is ours.
     """
+    sure = curl_match(vectors)
+    if abs(sure) < UNSURE:
+        return "unknown", round(sure, 3)
+    return ("plus" if sure > 0 else "minus"), round(sure, 3)
+
+
+def curl_match(vectors: Pixels) -> float:
+    """Correlation −1..1 of the two mixed second derivatives of the surface that normals (H, W, 3) describe."""
     z = np.maximum(vectors[..., 2], 0.05)
     p = blur(-vectors[..., 0] / z, 2, wraps=True)
     q = blur(-vectors[..., 1] / z, 2, wraps=True)
     _, p_up = slopes(p, wraps=True)
     q_right, _ = slopes(q, wraps=True)
-    sure = _correlation(p_up, q_right)
-    if abs(sure) < UNSURE:
-        return "unknown", round(sure, 3)
-    return ("plus" if sure > 0 else "minus"), round(sure, 3)
+    return correlation(p_up, q_right)
 
 
 def recess_agreement(height: Pixels, occlusion: Pixels) -> float:
@@ -43,7 +48,7 @@ def recess_agreement(height: Pixels, occlusion: Pixels) -> float:
     factor = max(1, min(height.shape) // 512)
     small, open_sky = shrink(height, factor), shrink(occlusion, factor)
     above = small - blur(small, small.shape[1] * 0.02, wraps=False)
-    return _correlation(above, open_sky)
+    return correlation(above, open_sky)
 
 
 def slope_agreement(height: Pixels, vectors: Pixels) -> float:
@@ -52,4 +57,4 @@ def slope_agreement(height: Pixels, vectors: Pixels) -> float:
     z = np.maximum(vectors[..., 2], 0.05)
     ours = np.stack([right, up])
     theirs = np.stack([-vectors[..., 0] / z, -vectors[..., 1] / z])
-    return _correlation(ours, theirs)
+    return correlation(ours, theirs)

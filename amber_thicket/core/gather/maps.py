@@ -7,6 +7,8 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import field_validator
 
+from amber_thicket.core.numeric.colour import linear_to_srgb, srgb_to_linear
+from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.roles import COMPARED, EVERY
@@ -52,6 +54,33 @@ class Settings(OperationSettings):
         choices={"whole": "The relief", "detail": "Detail alone"},
         help="Detail alone is laid on the relief made here; otherwise the map is the surface's normal itself.",
     )
+    normal_stored: Literal["linear", "srgb", "decoded"] = setting(
+        "linear",
+        label="Stored as",
+        choices={"linear": "Numbers", "srgb": "sRGB", "decoded": "Decoded"},
+        help="How the numbers of the normal map were spoilt, if they were: coded as sRGB, or decoded from it once.",
+    )
+    normal_swapped: bool = setting(
+        False, label="Red and green swapped", help="Swaps the two channels of the normal map back."
+    )
+    normal_inverted: bool = setting(
+        False, label="Turned inside out", help="Bumps of the normal map that was brought are dents, and dents bumps."
+    )
+    normal_two: bool = setting(
+        False, label="Blue is missing", help="Rebuilds the third channel of a normal map that has two."
+    )
+    occlusion_white: Literal["open", "closed"] = setting(
+        "open",
+        label="White is",
+        choices={"open": "Open", "closed": "Closed"},
+        help="What white means in the occlusion map that was brought.",
+    )
+    height_steps: Literal["kept", "smoothed"] = setting(
+        "kept",
+        label="Steps",
+        choices={"kept": "Kept", "smoothed": "Smoothed"},
+        help="Smooths the steps of an 8-bit height, by no more than half a step anywhere.",
+    )
     height_white: Literal["high", "low"] = setting(
         "high",
         label="White is",
@@ -68,8 +97,11 @@ class Settings(OperationSettings):
     @field_validator("base_color", *TAKEN)
     @classmethod
     def _is_key(cls, value: str) -> str:
-        if value and (len(value) != KEY_LENGTH or any(c not in "0123456789abcdef" for c in value)):
+        key, dot, channel = value.partition(".")
+        if value and (len(key) != KEY_LENGTH or any(c not in "0123456789abcdef" for c in key)):
             raise ValueError(f"a file is named by the first {KEY_LENGTH} characters of its SHA-256")
+        if dot and channel not in ("r", "g", "b", "a"):
+            raise ValueError("a channel of a file is written .r, .g, .b or .a behind its name")
         return value
 
 
@@ -82,10 +114,17 @@ def as_layer(role: str, values: Pixels, settings: Any) -> Raster:
     if role in COMPARED:
         return _compared(role, values)
     if role == "normal":
-        vectors = values * np.float32(2) - np.float32(1)
-        if settings.normal_y == "minus":
-            vectors[..., 1] *= -1
-        return Raster(unit(vectors), vectors=True)
+        return Raster(
+            vectors_of(
+                values,
+                stored=settings.normal_stored,
+                two=settings.normal_two,
+                swapped=settings.normal_swapped,
+                inverted=settings.normal_inverted,
+                y=settings.normal_y,
+            ),
+            vectors=True,
+        )
     if EVERY[role].channels == 3:
         return Raster(values)
     scalar = np.ascontiguousarray(values[..., 0]).clip(0, 1)
@@ -93,7 +132,52 @@ def as_layer(role: str, values: Pixels, settings: Any) -> Raster:
         role == "roughness" and settings.roughness_white == "smooth"
     ):
         scalar = 1 - scalar
+    if role == "ambient_occlusion" and settings.occlusion_white == "closed":
+        scalar = 1 - scalar
+    if role == "height" and settings.height_steps == "smoothed":
+        scalar = without_steps(scalar)
     return Raster(scalar)
+
+
+def unspoilt(values: Pixels, stored: str) -> Pixels:
+    """Stored numbers in [0, 1] as they were before they were coded as sRGB ("srgb") or decoded from it ("decoded")."""
+    if stored == "srgb":
+        return srgb_to_linear(values).astype(np.float32)
+    return linear_to_srgb(values).astype(np.float32) if stored == "decoded" else values
+
+
+def vectors_of(
+    values: Pixels,
+    *,
+    stored: str = "linear",
+    two: bool = False,
+    swapped: bool = False,
+    inverted: bool = False,
+    y: str = "plus",
+) -> Pixels:
+    """Unit normals, Y+, of the stored numbers (H, W, 3) in [0, 1] of a normal map with known faults."""
+    vectors = unspoilt(values, stored) * np.float32(2) - np.float32(1)
+    if two:
+        vectors[..., 2] = np.sqrt(np.maximum(1 - vectors[..., 0] ** 2 - vectors[..., 1] ** 2, 1e-4))
+    if swapped:
+        vectors = np.ascontiguousarray(vectors[..., [1, 0, 2]])
+    if inverted:
+        vectors[..., :2] *= -1
+    if y == "minus":
+        vectors[..., 1] *= -1
+    return unit(vectors)
+
+
+def without_steps(scalar: Pixels, steps: int = 255) -> Pixels:
+    """A height of few levels made smooth: no value moves by more than half a step, so that stored again in as many
+    levels it is what it was. scalar: (H, W) in [0, 1]."""
+    low, high = scalar - np.float32(0.5 / steps), scalar + np.float32(0.5 / steps)
+    found = scalar
+    # From wide to narrow: slopes spread over the steps first, then corners come back.
+    for sigma in (6.0, 4.0, 3.0, 2.0, 1.5, 1.0, 1.0):
+        for _ in range(3):
+            found = np.clip(blur(found, sigma, wraps=True), low, high)
+    return found.clip(0, 1)
 
 
 def _compared(role: str, values: Pixels) -> Raster:

@@ -42,6 +42,25 @@ WORDS: dict[str, tuple[str, ...]] = {
     "opacity": ("opacity", "alpha", "transparency", "opac"),
     "translucency": ("translucency", "transmission", "translucent"),
     "emissive": ("emissive", "emission", "emit", "glow"),
+    "curvature": ("curvature", "curv"),
+    "packed": (
+        "occlusionroughnessmetallic",
+        "orm",
+        "arm",
+        "rma",
+        "mra",
+        "mro",
+        "rmo",
+        "maskmap",
+        "mads",
+    ),
+}
+# What the letters of a packed texture stand for; common practice, no source.
+_LETTERS = {"o": "ambient_occlusion", "a": "ambient_occlusion", "r": "roughness", "m": "metallic"}
+_WHOLE = {
+    "occlusionroughnessmetallic": {"r": "ambient_occlusion", "g": "roughness", "b": "metallic"},
+    "maskmap": {"r": "metallic", "g": "ambient_occlusion", "a": "gloss"},
+    "mads": {"r": "metallic", "g": "ambient_occlusion", "a": "gloss"},
 }
 _BY_WORD = {word: role for role, words in WORDS.items() for word in words}
 _UP, _DOWN = ("gl", "opengl", "ogl"), ("dx", "directx")
@@ -62,11 +81,21 @@ class Named:
 
 @dataclass(frozen=True)
 class Guess:
-    """role: a role of EVERY, "gloss", "photo", or "" (nothing fits, or nothing is in it). why: in words."""
+    """role: a role of EVERY, "gloss", "photo", "packed", or "" (nothing fits, or nothing is in it). why: in words.
+    channels: of a packed texture, which channel holds which role."""
 
     role: str
     why: str
     y: Literal["plus", "minus", ""] = ""
+    channels: tuple[tuple[str, str], ...] = ()
+
+
+def packed_channels(word: str) -> dict[str, str]:
+    """Which channel (r, g, b, a) of a packed texture holds which map, by the word its name ends in."""
+    small = word.lower().replace(" ", "").replace("_", "")
+    if small in _WHOLE:
+        return _WHOLE[small]
+    return {channel: _LETTERS[letter] for channel, letter in zip("rgb", small, strict=False) if letter in _LETTERS}
 
 
 def named(file_name: str) -> Named:
@@ -79,6 +108,9 @@ def named(file_name: str) -> Named:
     at = len(small)
     skipped: list[str] = []
     while at > 0:
+        triple = "".join(small[max(0, at - 3) : at])
+        if triple in _BY_WORD and at >= 3:
+            return Named(_BY_WORD[triple], "_".join(small[: at - 3]), triple, y)
         last, pair = small[at - 1], "".join(small[max(0, at - 2) : at])
         if pair in _BY_WORD and at >= 2:
             return _truth(Named(_BY_WORD[pair], "_".join(small[: at - 2]), f"{tokens[at - 2]} {tokens[at - 1]}", y))
@@ -150,6 +182,8 @@ def guessed(file_name: str, values: Pixels) -> Guess:
             found, _ = y_direction(unit(np.ascontiguousarray(small * 2 - 1, np.float32)))
             y = "" if found == "unknown" else found
         return Guess(by_name.role or "normal", f"{said}, and {why}" if by_name.role else why, y)
+    if by_name.role == "packed":
+        return Guess("packed", said, channels=tuple(packed_channels(by_name.word).items()))
     scalar = by_name.role == "gloss" or (by_name.role in EVERY and EVERY[by_name.role].channels == 1)
     if scalar and spread > _COLOURED:
         return Guess("photo", f"{said}, but it is in colour")

@@ -14,6 +14,7 @@ from typing import Literal
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.response.present import says_something
 from amber_thicket.core.roles import OPTIONAL, ROLES, Encoding
+from amber_thicket.errors import BadSetting
 
 YDirection = Literal["plus", "minus"]
 
@@ -31,7 +32,8 @@ class FileRule:
 @dataclass(frozen=True)
 class Profile:
     """A set of files for one kind of receiver. y: where green points. glb: a .glb scene is added.
-    needs: maps that must be there. png_only: the receiver reads PNG alone."""
+    gloss: it takes gloss instead of
+    roughness. needs: maps that must be there. png_only: the receiver reads PNG alone."""
 
     id: str
     label: str
@@ -39,6 +41,7 @@ class Profile:
     files: tuple[FileRule, ...]
     glb: bool = False
     png_only: bool = False
+    gloss: bool = False
     needs: tuple[str, ...] = ("base_color", "normal", "roughness")
 
 
@@ -92,6 +95,13 @@ class Plan:
     files: tuple[PlannedFile, ...]
     left_out: tuple[str, ...]
     stem: str
+
+
+def profile_named(id: str) -> Profile:
+    """Raises BadSetting when there is no such profile."""
+    if id not in PROFILES:
+        raise BadSetting(f"There is no profile “{id[:60]}”.", remedy=f"Known: {', '.join(PROFILES)}.")
+    return PROFILES[id]
 
 
 def portable(name: str) -> str:

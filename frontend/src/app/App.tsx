@@ -1,4 +1,5 @@
 import { useCallback, useEffect } from "react";
+import { AuditPage } from "../audit/AuditPage";
 import { Bench } from "../bench/Bench";
 import { Library } from "../library/Library";
 import { loadJobs, takeJob } from "../pack/jobs";
@@ -8,7 +9,7 @@ import { KeysPage } from "./KeysPage";
 import { usePlace } from "./router";
 
 export function App() {
-  const { material } = usePlace();
+  const { material, audit } = usePlace();
   useEffect(() => {
     loadJobs().catch(tellProblem);
   }, []);
@@ -19,7 +20,7 @@ export function App() {
   );
   return (
     <>
-      {material ? <Bench id={material} /> : <Library />}
+      {audit ? <AuditPage /> : material ? <Bench id={material} /> : <Library />}
       <KeysPage />
       <Notices />
     </>

@@ -1,16 +1,18 @@
-/** Two places: the library at /, a material's bench at /m/ID. */
+/** Three places: the library at /, a material's bench at /m/ID, the audit at /audit. */
 import { create } from "zustand";
 
 interface Place {
   material: string | null;
+  audit: boolean;
 }
 
-const placeOf = (path: string): Place => ({ material: /^\/m\/([\w-]+)$/.exec(path)?.[1] ?? null });
+const placeOf = (path: string): Place => ({ material: /^\/m\/([\w-]+)$/.exec(path)?.[1] ?? null, audit: path === "/audit" });
 
 export const usePlace = create<Place>(() => placeOf(location.pathname));
 
-export function go(material: string | null) {
-  const path = material ? `/m/${material}` : "/";
+export const go = (material: string | null) => goTo(material ? `/m/${material}` : "/");
+
+export function goTo(path: string) {
   if (path !== location.pathname) history.pushState(null, "", path);
   usePlace.setState(placeOf(path));
 }

@@ -1,11 +1,11 @@
 /** All materials; drop captures anywhere to add them. */
-import { Archive, ArchiveRestore, Plus, Search } from "lucide-react";
+import { Archive, ArchiveRestore, Plus, Search, SearchCheck } from "lucide-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api } from "../api/client";
 import type { Brief } from "../api/types";
 import { useAnnounced } from "../app/events";
-import { go } from "../app/router";
+import { go, goTo } from "../app/router";
 import { ThemeButton } from "../bench/TopLine";
 import { Button } from "../ui/Button";
 import { Mark } from "../ui/Mark";
@@ -61,6 +61,9 @@ export function Library() {
         </label>
         <Button look="quiet" aria-pressed={aside} onClick={() => setAside(!aside)}>
           <Archive size={14} /> {aside ? "Back to the library" : "Put aside"}
+        </Button>
+        <Button look="quiet" title="What maps made elsewhere are, and what is wrong with them" onClick={() => goTo("/audit")}>
+          <SearchCheck size={14} /> Audit
         </Button>
         <ThemeButton />
         <Button look="main" onClick={() => picker.current?.click()}>

@@ -1,0 +1,231 @@
+"""Audit of map sets made elsewhere: read the files, say what they are and what is wrong, repair, hand over."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from amber_thicket.core.audit.look import Audit, Judged, Stored, audit
+from amber_thicket.core.gather.roles import families, named
+from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.pack.encode import quantised
+from amber_thicket.core.pack.profiles import Profile
+from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.roles import ROLES
+from amber_thicket.core.square.size import SIZES
+from amber_thicket.errors import ThicketError, UnreadableFile
+from amber_thicket.formats.picture import Picture, kind_of, read_picture
+from amber_thicket.formats.tags import encoding_tag
+from amber_thicket.formats.unzip import entries
+from amber_thicket.service.library import evaluation_of
+from amber_thicket.service.preview import encoded
+from amber_thicket.service.sources import describe, describe_map, file_key
+
+
+@dataclass(frozen=True)
+class Given:
+    """A file as it came. blob: its SHA-256."""
+
+    name: str
+    blob: str
+
+
+@dataclass
+class Set:
+    """One surface: its files, and what was found."""
+
+    name: str
+    files: list[Given]
+    pictures: dict[str, Picture]
+    found: Audit
+    infos: list[dict[str, Any]] = field(default_factory=list)
+
+
+def unpacked(name: str, data: bytes) -> Iterator[tuple[str, bytes | ThicketError]]:
+    """The pictures in a file: itself, or what a zip holds. What is no picture is passed over, what is refused told."""
+    if data[:4] == b"PK\3\4":
+        for inside, content in entries(data, name):
+            if isinstance(content, ThicketError) or kind_of(content) is not None:
+                yield inside, content
+    else:
+        yield name, data
+
+
+def from_path(path: Path) -> Iterator[tuple[str, bytes]]:
+    """Name and bytes of a file, or of all files of a folder. Raises UnreadableFile."""
+    try:
+        if path.is_dir():
+            for file in sorted(path.rglob("*")):
+                if not file.is_file() or file.is_symlink():
+                    continue
+                data = file.read_bytes()
+                if kind_of(data) is not None or data[:4] == b"PK\3\4":
+                    yield str(file.relative_to(path)), data
+        else:
+            yield path.name, path.read_bytes()
+    except OSError as error:
+        raise UnreadableFile(f"{path} cannot be opened ({error.strerror}).", remedy="Check the path.") from None
+
+
+def _stored(given: Given, data: bytes, picture: Picture) -> Stored:
+    height, width = picture.pixels.shape[:2]
+    first = np.ascontiguousarray(picture.pixels[..., 0])
+    levels = len(np.unique(first[:: max(1, height // 1024)])) if not picture.floating else 1 << 24
+    return Stored(
+        file_key(given.blob),
+        Path(given.name.replace("\\", "/")).name,
+        picture.pixels,
+        picture.alpha,
+        picture.bits,
+        picture.floating,
+        picture.format,
+        levels,
+        (width, height),
+        encoding_tag(data),
+    )
+
+
+def audited(
+    files: Sequence[Given], read: Callable[[str], bytes], profile: Profile
+) -> tuple[list[Set], list[dict[str, str]]]:
+    """Sets found among files, and what could not be read, with the reason. read: bytes by blob."""
+    by_name: dict[str, Given] = {}
+    pictures: dict[str, Picture] = {}
+    tags: dict[str, Stored] = {}
+    refused: list[dict[str, str]] = []
+    for given in files:
+        data = read(given.blob)
+        try:
+            picture = read_picture(data, given.name, as_stored=True)
+        except ThicketError as error:
+            refused.append({"file": given.name, "why": error.message})
+            continue
+        if min(picture.pixels.shape[:2]) < 16:
+            refused.append({"file": given.name, "why": "It is smaller than 16 px."})
+            continue
+        by_name[given.name] = given
+        pictures[given.name] = picture
+        tags[given.name] = _stored(given, data, picture)
+    sets = []
+    for group in families(list(by_name)):
+        found = audit([tags[name] for name in group], y=profile.y, gloss=profile.gloss)
+        title = named(group[0]).family if len(group) > 1 else Path(group[0]).stem
+        given_files = [by_name[name] for name in group]
+        infos = _infos(given_files, {name: pictures[name] for name in group}, read, found)
+        sets.append(Set(title.replace("_", " ").title() or "Set", given_files, pictures, found, infos))
+    return sets, refused
+
+
+def _infos(
+    files: Sequence[Given], pictures: dict[str, Picture], read: Callable[[str], bytes], found: Audit
+) -> list[dict[str, Any]]:
+    """What a library keeps of the files; the one that brings the colour comes first."""
+    colour = next((one.file.name for one in found.roles if one.role == "base_color"), "")
+    order = sorted(files, key=lambda given: Path(given.name.replace("\\", "/")).name != colour)
+    infos = []
+    for number, given in enumerate(order):
+        data, name = read(given.blob), Path(given.name.replace("\\", "/")).name
+        if number == 0:
+            infos.append(describe(read_picture(data, name), given.blob, len(data), name))
+            continue
+        judged = next((one for one in found.roles if one.file.name == name), None)
+        assert judged is not None
+        infos.append(describe_map(pictures[given.name], given.blob, len(data), name, judged.guess))
+    return infos
+
+
+def recipe_of(one: Set, *, repaired: bool, profile: str) -> Recipe:
+    """The recipe that takes the set as it is, or with everything put right that can be."""
+    first = one.infos[0]
+    side = max((s for s in SIZES if s <= min(first["width"], first["height"], 8192)), default=SIZES[0])
+    square = first["width"] == first["height"]
+    width = max((s for s in SIZES if s <= first["width"]), default=SIZES[0])
+    height = max((s for s in SIZES if s <= first["height"]), default=SIZES[0])
+    size = (side, side) if square else (width, height)
+    changes: dict[str, Any] = {"square.size.width": size[0], "square.size.height": size[1], "even.light.amount": 0.0}
+    changes |= {"pack.files.profile": profile, "tile.join.method": "none"}
+    taken = one.found.changes
+    if not repaired:
+        mending = {path for finding in one.found.findings for path in finding.changes}
+        taken = {path: value for path, value in taken.items() if path not in mending}
+    return Recipe().with_changes(changes | taken)
+
+
+def evaluation_for(one: Set, read: Callable[[str], bytes], recipe: Recipe, memory: Memory) -> Evaluation:
+    """The set under a recipe. read: bytes by blob."""
+    return evaluation_of({**one.infos[0], "more": one.infos[1:]}, recipe, _Readable(read), memory)  # type: ignore[arg-type]
+
+
+class _Readable:
+    """Bytes by blob, as a blob store has them."""
+
+    def __init__(self, read: Callable[[str], bytes]) -> None:
+        self.get = read
+
+
+def as_json(sets: Iterable[Set], refused: list[dict[str, str]]) -> dict[str, Any]:
+    """The report as plain data."""
+    rows = [_set_json(one) for one in sets]
+    order = ["pass", "note", "unknown", "attention", "blocked"]
+    return {
+        "level": max((row["level"] for row in rows), key=order.index, default="pass"),
+        "sets": rows,
+        "refused": refused,
+    }
+
+
+def _set_json(one: Set) -> dict[str, Any]:
+    blobs = {Path(given.name.replace("\\", "/")).name: given.blob for given in one.files}
+    seen: dict[str, list[Judged]] = {}
+    for judged in one.found.roles:
+        seen.setdefault(judged.file.name, []).append(judged)
+    files = []
+    for name, judged_as in seen.items():
+        file = judged_as[0].file
+        findings = [asdict(finding) for finding in one.found.findings if finding.file == name]
+        values: dict[str, Any] = {}
+        for finding in findings:
+            values |= finding["values"]
+        packed = judged_as[0].channel != ""
+        role = "packed" if packed else judged_as[0].role
+        files.append(
+            {
+                "file": name,
+                "blob": blobs.get(name, ""),
+                "role": role,
+                "why": judged_as[0].guess.why,
+                "channels": {j.channel: j.role for j in judged_as} if packed else {},
+                "size": list(file.size),
+                "bits": file.bits,
+                "floating": file.floating,
+                "format": file.format,
+                "encoding": file.tagged or (ROLES[role].encoding if role in ROLES else "linear"),
+                "tagged": bool(file.tagged),
+                "levels": file.levels if not file.floating else None,
+                "values": values,
+                "findings": findings,
+            }
+        )
+    return {
+        "name": one.name,
+        "level": one.found.level,
+        "files": files,
+        "findings": [asdict(finding) for finding in one.found.findings if not finding.file],
+    }
+
+
+def small_picture(data: bytes, side: int = 240) -> bytes:
+    """A JPEG of a file's stored numbers, side px at the most."""
+    pixels = read_picture(data, "file", as_stored=True).pixels
+    small = shrink(pixels, max(1, max(pixels.shape[:2]) // side))
+    return encoded(quantised(small.clip(0, 1), 8), "jpg", 85)
+
+
+def given_of(name: str, data: bytes) -> Given:
+    return Given(name, hashlib.sha256(data).hexdigest())

@@ -1,0 +1,134 @@
+"""Routes of the audit: files of map sets made elsewhere come in, a report goes out; a repaired set is a material."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, jsonify, request
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from amber_thicket.core.pack.profiles import profile_named
+from amber_thicket.errors import NotFound, ThicketError, UnreadableFile
+from amber_thicket.formats.limits import MAX_BYTES
+from amber_thicket.service import audit, preview
+from amber_thicket.web.materials import body, brief
+from amber_thicket.web.services import services
+
+blueprint = Blueprint("audit", __name__)
+_BLOB = re.compile("[0-9a-f]{64}")
+
+
+class File(BaseModel):
+    """A file that was brought before. blob: its SHA-256."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=400)
+    blob: str
+
+    @field_validator("blob")
+    @classmethod
+    def _is_blob(cls, value: str) -> str:
+        if not _BLOB.fullmatch(value):
+            raise ValueError("a file is named by its SHA-256")
+        return value
+
+
+class Asked(BaseModel):
+    """What is audited, for which receiver."""
+
+    model_config = ConfigDict(extra="forbid")
+    files: list[File] = Field(min_length=1, max_length=400)
+    profile: str = Field("separate_y_plus", max_length=60)
+
+
+class AskedSet(Asked):
+    """One of the sets that were found, by its number."""
+
+    set: int = Field(0, ge=0)
+
+
+def _kept(name: str, data: bytes) -> dict[str, Any]:
+    """Puts the pictures of a file into the store."""
+    files, refused = [], []
+    for inside, content in audit.unpacked(name, data):
+        if isinstance(content, ThicketError):
+            refused.append({"file": inside, "why": content.message})
+            continue
+        blob, _ = services().library.blobs.put([content], limit=MAX_BYTES)
+        files.append({"name": inside, "blob": blob})
+    return {"files": files, "refused": refused}
+
+
+@blueprint.post("/api/audit/files")
+def brought() -> Response:
+    """One file, or a zip of several, as the request's body; its name in the query."""
+    name = request.args.get("file", "")[:300]
+    if not name:
+        raise UnreadableFile("The file has no name.", remedy="Send its name as ?file=…")
+    return jsonify(_kept(name, request.get_data(cache=False)))
+
+
+@blueprint.post("/api/audit/sample")
+def sample() -> Response:
+    """The simulated purchase that ships with the program."""
+    from amber_thicket.standins.bought import NAME, bought_zip
+
+    return jsonify(_kept(NAME, bought_zip()))
+
+
+def _sets(asked: Asked) -> tuple[list[audit.Set], list[dict[str, str]]]:
+    files = [audit.Given(file.name, file.blob) for file in asked.files]
+    return audit.audited(files, services().library.blobs.get, profile_named(asked.profile))
+
+
+def _set(asked: AskedSet) -> audit.Set:
+    sets, _ = _sets(asked)
+    if asked.set >= len(sets):
+        raise NotFound("There is no such set any more.", remedy="Audit the files again.")
+    return sets[asked.set]
+
+
+@blueprint.post("/api/audit")
+def report() -> Response:
+    return jsonify(audit.as_json(*_sets(body(Asked))))
+
+
+@blueprint.post("/api/audit/repair")
+def repair() -> Response:
+    """The set as a material: as it was found, then repaired, so that undo shows the difference."""
+    asked = body(AskedSet)
+    one = _set(asked)
+    recipes = [
+        (label, audit.recipe_of(one, repaired=repaired, profile=asked.profile))
+        for label, repaired in (("As found", False), ("Repaired", True))
+    ]
+    material = services().library.add_set(one.name, one.infos, recipes)
+    services().events.announce("library", {"id": material.id})
+    return jsonify(brief(material))
+
+
+@blueprint.post("/api/audit/lit.jpg")
+def lit() -> Response:
+    """The set under one raking light: as found on the left, repaired on the right."""
+    asked = body(AskedSet)
+    one, library = _set(asked), services().library
+    halves = []
+    for repaired in (False, True):
+        recipe = audit.recipe_of(one, repaired=repaired, profile=asked.profile)
+        made = audit.evaluation_for(one, library.blobs.get, recipe, library.memory)
+        halves.append(preview.raked(made, as_read=not repaired))
+    side = min(half.shape[0] for half in halves)
+    return Response(
+        preview.encoded(np.hstack([half[:side, :side] for half in halves]), "jpg", 88), mimetype="image/jpeg"
+    )
+
+
+@blueprint.get("/api/audit/picture/<blob>.jpg")
+def picture(blob: str) -> Response:
+    """A small picture of a file's stored numbers."""
+    if not _BLOB.fullmatch(blob):
+        raise NotFound("There is no such file.")
+    data = audit.small_picture(services().library.blobs.get(blob))
+    return Response(data, mimetype="image/jpeg", headers={"Cache-Control": "private, max-age=86400, immutable"})

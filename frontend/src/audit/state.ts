@@ -1,0 +1,136 @@
+/** The files that are audited and the report on them; kept in this browser until others come. */
+import { create } from "zustand";
+import { request } from "../api/client";
+import type { Brief, Level } from "../api/types";
+import { tell, tellProblem } from "../ui/notices";
+
+export interface AuditFile {
+  name: string;
+  blob: string;
+}
+export interface AuditFinding {
+  rule: string;
+  level: Level;
+  what: string;
+  why: string;
+  file: string;
+  sure: number;
+  repair: string;
+}
+export interface AuditedFile {
+  file: string;
+  blob: string;
+  role: string;
+  why: string;
+  channels: Record<string, string>;
+  size: [number, number];
+  bits: number;
+  floating: boolean;
+  format: string;
+  encoding: string;
+  tagged: boolean;
+  findings: AuditFinding[];
+}
+export interface AuditedSet {
+  name: string;
+  level: Level;
+  files: AuditedFile[];
+  findings: AuditFinding[];
+}
+export interface AuditReport {
+  level: Level;
+  sets: AuditedSet[];
+  refused: { file: string; why: string }[];
+}
+
+interface Auditing {
+  files: AuditFile[];
+  refused: { file: string; why: string }[];
+  profile: string;
+  report: AuditReport | null;
+  /** What is under way, in words; "" for nothing. */
+  doing: string;
+}
+
+const KEPT = "audit-1";
+const before = JSON.parse(sessionStorage.getItem(KEPT) ?? "{}") as Partial<Auditing>;
+export const useAudit = create<Auditing>(() => ({ files: before.files ?? [], refused: before.refused ?? [], profile: before.profile ?? "separate_y_plus", report: null, doing: "" }));
+useAudit.subscribe(({ files, refused, profile }) => sessionStorage.setItem(KEPT, JSON.stringify({ files, refused, profile })));
+const { getState: now, setState: set } = useAudit;
+
+async function asked<T>(path: string, body: unknown): Promise<T> {
+  return (await request(path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) })).json() as Promise<T>;
+}
+
+type Brought = Pick<Auditing, "files" | "refused">;
+
+/** Takes files, in place of those there were, and audits them. */
+export async function bringToAudit(files: File[]) {
+  if (!files.length) return;
+  const all: Brought = { files: [], refused: [] };
+  for (const [number, file] of files.entries()) {
+    set({ doing: `Reading ${file.name} (${number + 1} of ${files.length}) …` });
+    try {
+      const answer = await request(`/api/audit/files?file=${encodeURIComponent(file.webkitRelativePath || file.name)}`, { method: "POST", body: file });
+      const found = (await answer.json()) as Brought;
+      all.files.push(...found.files);
+      all.refused.push(...found.refused);
+    } catch (error) {
+      tellProblem(error, `${file.name} cannot be read`);
+    }
+  }
+  await take(all);
+}
+
+/** Takes the simulated purchase that ships with the program. */
+export async function auditSample() {
+  set({ doing: "Buying the harbour grating (simulated) …" });
+  try {
+    await take(await asked<Brought>("/api/audit/sample", {}));
+  } catch (error) {
+    set({ doing: "" });
+    tellProblem(error);
+  }
+}
+
+async function take(brought: Brought) {
+  set({ ...brought, report: null, doing: "" });
+  if (brought.files.length) await audit();
+  else if (!brought.refused.length) tell("There was no picture among these files.");
+}
+
+/** Looks at the files for the receiver that is chosen. */
+export async function audit(profile = now().profile) {
+  set({ profile });
+  const { files } = now();
+  if (!files.length) return;
+  set({ doing: "Looking at every map …" });
+  try {
+    const report = await asked<AuditReport>("/api/audit", { files, profile });
+    set({ report: { ...report, refused: [...now().refused, ...report.refused] } });
+  } catch (error) {
+    tellProblem(error, "The audit could not be made");
+  } finally {
+    set({ doing: "" });
+  }
+}
+
+/** Makes a repaired material of one set; answers its id. */
+export async function repair(number: number): Promise<string | null> {
+  const { files, profile } = now();
+  set({ doing: "Repairing …" });
+  try {
+    return (await asked<Brief>("/api/audit/repair", { files, profile, set: number })).id;
+  } catch (error) {
+    tellProblem(error, "The set could not be repaired");
+    return null;
+  } finally {
+    set({ doing: "" });
+  }
+}
+
+export async function litPicture(number: number, signal: AbortSignal): Promise<string> {
+  const { files, profile } = now();
+  const answer = await request("/api/audit/lit.jpg", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ files, profile, set: number }), signal });
+  return URL.createObjectURL(await answer.blob());
+}
