@@ -401,9 +401,19 @@ def _edges(one: Judged, size: tuple[int, int]) -> Pixels:
     return grey - blur(grey, 4, wraps=True)
 
 
+def _offset(one: Pixels, other: Pixels) -> tuple[tuple[float, float], float, float]:
+    """How far (x, y px) a wrapping picture lies beside another, their correlation there, and the most at no shift or
+    at the opposite one: maps that lie on each other may match best a little aside, but then to both sides alike."""
+    a, b = (np.fft.rfft2(field - field.mean()) for field in (one, other))
+    both = np.fft.irfft2(np.conj(a) * b, s=one.shape) / max(float(one.std() * other.std()) * one.size, 1e-12)
+    y, x = np.unravel_index(int(both.argmax()), both.shape)
+    height, width = one.shape
+    dx, dy = (int(x) + width // 2) % width - width // 2, (int(y) + height // 2) % height - height // 2
+    return (float(dx), float(dy)), float(both[y, x]), max(float(both[0, 0]), float(both[-y % height, -x % width]))
+
+
 def _misaligned(by_role: dict[str, Judged]) -> Iterator[Finding]:
-    """Maps that lie shifted against the height or normal: phase correlation of where they change (Kuglin & Hines,
-    Proc. IEEE Conf. on Cybernetics and Society, 1975)."""
+    """Maps that lie shifted against the height: where they change is compared at every shift."""
     witnesses = (by_role[role] for role in ("height", "ambient_occlusion") if role in by_role)
     base = next((one for one in witnesses if not _blank(one)), None)
     if base is None:
@@ -414,14 +424,12 @@ def _misaligned(by_role: dict[str, Judged]) -> Iterator[Finding]:
         if one is base or role in ("metallic", "opacity", "emissive") or _flat(one):
             continue
         other = np.hypot(*np.gradient(_edges(one, size)))
-        (dx, dy), strength = cv2.phaseCorrelate(
-            (steep - steep.mean()).astype(np.float32), (other - other.mean()).astype(np.float32)
-        )
+        (dx, dy), best, against = _offset(steep, other)
         scale = one.file.size[0] / size[0]
         off = float(np.hypot(dx, dy)) * scale
-        if strength > 0.15 and 0.75 < off < 0.2 * size[0] * scale:
+        if best > 0.15 and best > 1.3 * against + 0.03 and 0.75 < off < 0.2 * size[0] * scale:
             yield Finding(
                 "set.aligned", "attention", f"It lies {dx * scale:+.1f}, {dy * scale:+.1f} px beside {base.file.name}.",
-                "Edges of colour, relief and gloss fall apart.", one.file.name, min(1.0, float(strength)),
+                "Edges of colour, relief and gloss fall apart.", one.file.name, min(1.0, best),
                 values={"offset": [round(dx * scale, 2), round(dy * scale, 2)]},
             )  # fmt: skip

@@ -171,7 +171,7 @@ def vectors_of(
 def without_steps(scalar: Pixels, steps: int = 255) -> Pixels:
     """A height of few levels made smooth: no value moves by more than half a step, so that stored again in as many
     levels it is what it was. scalar: (H, W) in [0, 1]."""
-    low, high = scalar - np.float32(0.5 / steps), scalar + np.float32(0.5 / steps)
+    low, high = scalar - np.float32(0.499 / steps), scalar + np.float32(0.499 / steps)
     found = scalar
     # From wide to narrow: slopes spread over the steps first, then corners come back.
     for sigma in (6.0, 4.0, 3.0, 2.0, 1.5, 1.0, 1.0):

@@ -1,0 +1,286 @@
+"""The audit finds what is wrong with a map set, and nothing else; what it mends is right afterwards."""
+
+from __future__ import annotations
+
+import io
+import unittest
+import zipfile
+from typing import Any
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from amber_thicket.core.audit.look import Audit, Stored, audit
+from amber_thicket.core.audit.normals import normal_reading
+from amber_thicket.core.gather.maps import without_steps
+from amber_thicket.core.gather.roles import guessed, named, packed_channels
+from amber_thicket.core.graph import Memory
+from amber_thicket.core.numeric.colour import encode_srgb, linear_to_srgb, srgb_to_linear
+from amber_thicket.core.pack.encode import decoded_normal
+from amber_thicket.core.pack.profiles import PROFILES
+from amber_thicket.core.raster import Pixels
+from amber_thicket.core.relief.normal import from_height
+from amber_thicket.errors import ThicketError, UnreadableFile
+from amber_thicket.formats.tags import encoding_tag
+from amber_thicket.formats.unzip import entries
+from amber_thicket.formats.write import png_bytes, stored_codes
+from amber_thicket.service.audit import as_json, audited, evaluation_for, given_of, recipe_of
+from amber_thicket.service.bake import check, pack
+from amber_thicket.standins.bench.harbour_grating import harbour_grating
+from amber_thicket.standins.bench.kinds import KINDS
+from amber_thicket.standins.bought import bought_files, true_maps
+from tests.support import bumps
+
+SIDE = 512
+
+
+def file(name: str, values: Pixels, bits: int = 8, **facts: Any) -> Stored:
+    """A file of stored numbers, rounded to its bits."""
+    top = (1 << bits) - 1
+    codes = np.rint(values.clip(0, 1) * top)
+    pixels = (codes / top).astype(np.float32)
+    pixels = pixels if pixels.ndim == 3 else np.repeat(pixels[..., None], 3, -1)
+    options: dict[str, Any] = {
+        "alpha": None,
+        "floating": False,
+        "format": "png",
+        "levels": len(np.unique(codes)),
+        **facts,
+    }
+    return Stored(name, name, pixels, bits=bits, size=(values.shape[1], values.shape[0]), **options)
+
+
+def good(y: int = 1) -> dict[str, Stored]:
+    """A right set by role. y: −1 for one with green down."""
+    maps = MAPS
+    vectors = maps["normal"] * np.array([0.5, 0.5 * y, 0.5], np.float32) + np.float32(0.5)
+    return {
+        "base_color": file("a_base_color.png", encode_srgb(maps["base_color"])),
+        "height": file("a_height.png", maps["height"], 16),
+        "normal": file("a_normal.png", vectors),
+        "roughness": file("a_roughness.png", maps["roughness"]),
+        "ambient_occlusion": file("a_ao.png", maps["ambient_occlusion"]),
+    }
+
+
+MAPS = true_maps(SIDE)
+
+
+def wrong(found: Audit) -> set[str]:
+    return {finding.rule for finding in found.findings if finding.level in ("blocked", "attention", "unknown")}
+
+
+class NormalTest(unittest.TestCase):
+    """Every way of storing that is told from the numbers alone, on surfaces of the bench that are lit by nothing."""
+
+    def test_encoding_channels_and_direction(self) -> None:
+        for kind in ("harbour_grating", "tide_pebbles", "coir_matting", "embossed_hide", "slate_shingles"):
+            make = harbour_grating if kind == "harbour_grating" else KINDS[kind]
+            vectors = from_height(make(384, 3).height, depth=1.0, wraps=kind == "harbour_grating")
+            plain = vectors * np.float32(0.5) + np.float32(0.5)
+            down = plain.copy()
+            down[..., 1] = 1 - down[..., 1]
+            flat = plain.copy()
+            flat[..., 2] = 0
+            cases = {
+                "linear +": (plain, ("linear", False, False, "plus")),
+                "linear -": (down, ("linear", False, False, "minus")),
+                "srgb -": (linear_to_srgb(down).astype(np.float32), ("srgb", False, False, "minus")),
+                "decoded +": (srgb_to_linear(plain).astype(np.float32), ("decoded", False, False, "plus")),
+                "swapped +": (plain[..., [1, 0, 2]], ("linear", False, True, "plus")),
+                "swapped -": (down[..., [1, 0, 2]], ("linear", False, True, "minus")),
+                "two +": (flat, ("linear", True, False, "plus")),
+            }
+            for case, (values, wanted) in cases.items():
+                with self.subTest(kind=kind, case=case):
+                    rounded = (np.rint(values * 255) / 255).astype(np.float32)
+                    read = normal_reading(rounded)
+                    self.assertEqual((read.stored, read.two, read.swapped, read.y), wanted, read)
+
+    def test_noise_cannot_be_told(self) -> None:
+        noise = np.random.default_rng(1).random((128, 128, 3)).astype(np.float32)
+        self.assertEqual(normal_reading(noise).y, "unknown")
+
+
+class SetTest(unittest.TestCase):
+    def test_a_right_set_has_nothing_wrong(self) -> None:
+        for y in (1, -1):
+            self.assertEqual(wrong(audit(list(good(y).values()), y="plus" if y > 0 else "minus")), set())
+
+    def found(self, role: str, changed: Stored, **how: Any) -> Audit:
+        return audit([*(one for key, one in good().items() if key != role), changed], **how)
+
+    def test_each_fault_alone(self) -> None:
+        maps = MAPS
+        vectors = good()["normal"].values
+        inverted = vectors.copy()
+        inverted[..., :2] = 1 - inverted[..., :2]
+        half = maps["ambient_occlusion"][::2, ::2]
+        cases: dict[str, tuple[str, Stored]] = {
+            "normal.y_direction": ("normal", good(-1)["normal"]),
+            "normal.inverted": ("normal", file("a_normal.png", inverted)),
+            "height.polarity": ("height", file("a_height.png", 1 - maps["height"], 16)),
+            "height.bit_depth": ("height", file("a_height.png", np.rint(maps["height"] * 255) / 255, 16)),
+            "ambient_occlusion.polarity": ("ambient_occlusion", file("a_ao.png", 1 - maps["ambient_occlusion"])),
+            "roughness.polarity": ("roughness", file("a_smoothness.png", 1 - maps["roughness"])),
+            "set.same_size": ("ambient_occlusion", file("a_ao.png", half)),
+            "set.aligned": ("roughness", file("a_roughness.png", np.roll(maps["roughness"], (9, 5), (0, 1)))),
+            "files.encoding": ("roughness", file("a_roughness.png", maps["roughness"], tagged="srgb")),
+            "files.lossless": ("roughness", file("a_roughness.jpg", maps["roughness"], format="jpeg")),
+        }
+        for rule, (role, changed) in cases.items():
+            with self.subTest(rule=rule):
+                found = self.found(role, changed)
+                self.assertEqual(wrong(found), {rule}, [f.what for f in found.findings])
+
+    def test_edges_that_do_not_meet(self) -> None:
+        ramp = np.linspace(0.5, 1.0, SIDE, dtype=np.float32)[None, :, None]
+        spoilt = file("a_base_color.png", encode_srgb(KINDS["lime_render"](SIDE, 3).albedo) * ramp)
+        self.assertIn("tiling.seam", wrong(self.found("base_color", spoilt)))
+
+    def test_a_blank_map_is_a_note_and_is_left_out(self) -> None:
+        found = audit([*good().values(), file("a_metallic.png", np.zeros((SIDE, SIDE), np.float32))])
+        self.assertEqual(wrong(found), set())
+        self.assertEqual(found.changes["gather.maps.metallic"], "")
+
+    def test_packed_channels_are_told_by_the_name(self) -> None:
+        for name, wanted in (
+            ("brick_ORM.png", {"r": "ambient_occlusion", "g": "roughness", "b": "metallic"}),
+            ("brick_arm_2k.png", {"r": "ambient_occlusion", "g": "roughness", "b": "metallic"}),
+            ("brick_RMA.png", {"r": "roughness", "g": "metallic", "b": "ambient_occlusion"}),
+            ("brick_occlusion_roughness_metallic.png", {"r": "ambient_occlusion", "g": "roughness", "b": "metallic"}),
+            ("brick_MaskMap.png", {"r": "metallic", "g": "ambient_occlusion", "a": "gloss"}),
+        ):
+            found = named(name)
+            self.assertEqual((found.role, packed_channels(found.word)), ("packed", wanted), name)
+        maps = good()
+        packed = np.dstack(
+            [maps[role].values[..., 0] for role in ("ambient_occlusion", "roughness")] + [np.zeros((SIDE, SIDE))]
+        )
+        one = file("a_orm.png", packed.astype(np.float32))
+        found = audit([maps["base_color"], maps["normal"], maps["height"], one])
+        self.assertEqual(wrong(found), set())
+        self.assertEqual(found.changes["gather.maps.roughness"], "a_orm.png.g")
+
+    def test_inverted_height_without_a_witness_is_not_guessed(self) -> None:
+        rng = np.random.default_rng(4)
+        field = bumps(256)
+        noise = rng.random((256, 256)).astype(np.float32)
+        vectors = from_height(1 - field, depth=20.0) * np.float32(0.5) + np.float32(0.5)
+        found = audit([file("b_height.png", field, 16), file("b_normal.png", vectors), file("b_rough.png", noise)])
+        self.assertNotIn("height.polarity", wrong(found))
+        self.assertIn("height.normal_agree", wrong(found))
+
+
+class HarbourGratingTest(unittest.TestCase):
+    """The demo set: six faults, all found, no other; repaired it passes and equals the truth within its quantisation."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.files = bought_files(SIDE)
+        cls.blobs = {given_of(name, data).blob: data for name, data in cls.files.items()}
+        given = [given_of(name, data) for name, data in cls.files.items()]
+        (cls.one,), cls.refused = audited(given, cls.blobs.__getitem__, PROFILES["separate_y_plus"])
+
+    def test_every_fault_and_no_other(self) -> None:
+        told = {(f.rule, f.level) for f in self.one.found.findings if f.level != "pass"}
+        self.assertEqual(
+            told,
+            {
+                ("normal.encoding", "blocked"),
+                ("normal.y_direction", "blocked"),
+                ("roughness.polarity", "blocked"),
+                ("height.bit_depth", "attention"),
+                ("set.same_size", "blocked"),
+                ("set.blank_maps", "note"),
+            },
+        )
+        self.assertEqual(self.refused, [])
+
+    def test_repaired_it_passes_and_equals_the_truth(self) -> None:
+        recipe = recipe_of(self.one, repaired=True, profile="separate_y_plus")
+        made = evaluation_for(self.one, self.blobs.__getitem__, recipe, Memory(600_000_000))
+        self.assertEqual([f for f in check(made, "grating") if f["level"] in ("blocked", "attention")], [])
+        written = {one.name.split("_", 1)[1]: one.data for one in pack(made, "grating", lambda *_: None)}
+        codes = {name: stored_codes(data) for name, data in written.items() if name.endswith(".png")}
+        true = MAPS
+        self.assertLessEqual(float(np.abs(codes["height.png"] / 65535 - true["height"]).max()), 1.01 / 255)
+        self.assertLessEqual(float(np.abs(codes["roughness.png"] / 255 - true["roughness"]).max()), 1.01 / 255)
+        np.testing.assert_allclose(codes["base_color.png"] / 255, encode_srgb(true["base_color"]), atol=1.01 / 255)
+        # Coded as sRGB in 8 bits a step near flat is 1/255 of a code times the slope of the curve, 0.6 of it.
+        off = decoded_normal(codes["normal.png"]) - true["normal"]
+        self.assertLess(float(np.percentile(np.abs(off), 99.9)), 2.5 / 127.5)
+        # Half the size: as good as a half-sized map can be enlarged.
+        half = cv2.resize(true["ambient_occlusion"], (SIDE // 2, SIDE // 2), interpolation=cv2.INTER_AREA)
+        best = cv2.resize(half, (SIDE, SIDE), interpolation=cv2.INTER_CUBIC)
+        self.assertLess(float(np.abs(codes["ambient_occlusion.png"] / 255 - best).mean()), 0.005)
+        self.assertNotIn("metallic.png", codes)
+        again = [given_of(f"grating_{name}", data) for name, data in written.items() if name.endswith(".png")]
+        blobs = {one.blob: written[one.name.split("_", 1)[1]] for one in again}
+        (second,), _ = audited(again, blobs.__getitem__, PROFILES["separate_y_plus"])
+        self.assertEqual(wrong(second.found), set())
+
+    def test_the_report_says_it_for_programs(self) -> None:
+        report = as_json([self.one], [])
+        normal = next(row for row in report["sets"][0]["files"] if row["role"] == "normal")
+        self.assertEqual(report["level"], "blocked")
+        self.assertEqual(normal["values"]["normal.y"], "-")
+        self.assertGreater(normal["values"]["confidence"], 0.9)
+        self.assertEqual((normal["size"], normal["bits"], normal["encoding"]), ([SIDE, SIDE], 8, "linear"))
+
+
+class StepsTest(unittest.TestCase):
+    def test_steps_are_smoothed_by_half_a_step_at_most(self) -> None:
+        true = 0.4 + 0.1 * bumps(256)
+        stepped = (np.rint(true * 255) / 255).astype(np.float32)
+        smooth = without_steps(stepped)
+        self.assertLessEqual(float(np.abs(smooth - stepped).max()), 0.5 / 255 + 1e-6)
+        np.testing.assert_array_equal(np.rint(smooth * 255), np.rint(stepped * 255))
+        rms = [float(np.sqrt(np.mean((np.diff(f, 2) - np.diff(true, 2)) ** 2))) for f in (stepped, smooth)]
+        self.assertLess(rms[1], 0.2 * rms[0])
+
+
+class ZipTest(unittest.TestCase):
+    def zipped(self, *infos: tuple[str | zipfile.ZipInfo, bytes]) -> bytes:
+        stream = io.BytesIO()
+        with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
+            for info, data in infos:
+                archive.writestr(info, data)
+        return stream.getvalue()
+
+    def test_what_leaves_the_archive_or_is_no_file_is_refused_alone(self) -> None:
+        link = zipfile.ZipInfo("link.png")
+        link.external_attr = 0o120777 << 16
+        data = self.zipped(("../up.png", b"x"), ("/root.png", b"x"), ("C:/x.png", b"x"), (link, b"/etc/passwd"), ("ok.png", b"y"), ("bomb.png", b"\0" * (8 << 20)))  # fmt: skip
+        read = dict(entries(data, "set.zip"))
+        self.assertEqual([name for name, content in read.items() if isinstance(content, bytes)], ["ok.png"])
+        self.assertTrue(all(isinstance(c, ThicketError) for name, c in read.items() if name != "ok.png"))
+
+    def test_what_is_no_zip_or_holds_too_much_is_refused(self) -> None:
+        for data in (b"PK\3\4 nothing", self.zipped(("a.png", b"x"))[:40], self.zipped(*((f"{n}.png", b"") for n in range(2001)))):  # fmt: skip
+            with self.assertRaises(UnreadableFile):
+                list(entries(data, "set.zip"))
+
+
+class TagTest(unittest.TestCase):
+    def test_chunks_of_a_png(self) -> None:
+        """PNG third edition, 11.3.2."""
+        codes = np.zeros((4, 4, 3), np.uint8)
+        self.assertEqual(encoding_tag(png_bytes(codes, encoding="srgb")), "srgb")
+        self.assertEqual(encoding_tag(png_bytes(codes, encoding="linear")), "")
+        stream = io.BytesIO()
+        Image.fromarray(codes).save(stream, "JPEG")
+        self.assertEqual(encoding_tag(stream.getvalue()), "")
+
+
+class NameTest(unittest.TestCase):
+    def test_a_smooth_word_is_not_a_packed_one(self) -> None:
+        self.assertEqual(
+            guessed("storm.png", np.random.default_rng(1).random((64, 64, 3)).astype(np.float32)).role, "photo"
+        )
+        self.assertEqual(named("armchair_color.png").role, "base_color")
+
+
+if __name__ == "__main__":
+    unittest.main()
