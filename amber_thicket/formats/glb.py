@@ -19,12 +19,19 @@ def _padded(data: bytes, filler: bytes) -> bytes:
 
 
 def glb_bytes(
-    *, name: str, base_color: bytes, normal: bytes, packed: bytes, size_m: tuple[float, float], metallic: bool
+    *,
+    name: str,
+    base_color: bytes,
+    normal: bytes,
+    packed: bytes,
+    size_m: tuple[float, float],
+    metallic: bool,
+    emissive: bytes | None = None,
 ) -> bytes:
     """A .glb with one quad in the XY plane facing +Z and its material.
 
     base_color, normal, packed: PNG file bytes (packed holds occlusion, roughness, metallic in R, G, B).
-    size_m: width and height in metres. metallic: False when that channel is blank.
+    size_m: width and height in metres. metallic: False when that channel is blank. emissive: PNG, where it shines.
     """
     half_x, half_y = size_m[0] / 2, size_m[1] / 2
     corners = np.array([[-half_x, -half_y, 0], [half_x, -half_y, 0], [half_x, half_y, 0], [-half_x, half_y, 0]], "<f4")
@@ -33,7 +40,7 @@ def glb_bytes(
     uv = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], "<f4")
     indices = np.array([0, 1, 2, 0, 2, 3], "<u2")
     parts = [corners.tobytes(), normals.tobytes(), tangents.tobytes(), uv.tobytes(), indices.tobytes()]
-    images = [base_color, normal, packed]
+    images = [base_color, normal, packed, *([emissive] if emissive else [])]
     views, body = _views([*parts, *images])
     for view in range(4):
         views[view]["target"] = 34962
@@ -65,13 +72,16 @@ def glb_bytes(
                 },
                 "normalTexture": {"index": 1},
                 "occlusionTexture": {"index": 2},
+                **({"emissiveTexture": {"index": 3}, "emissiveFactor": [1, 1, 1]} if emissive else {}),
             }
         ],
-        "textures": [{"source": index, "sampler": 0} for index in range(3)],
+        "textures": [{"source": index, "sampler": 0} for index in range(len(images))],
         "samplers": [{"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}],
         "images": [
             {"bufferView": 5 + index, "mimeType": "image/png", "name": label}
-            for index, label in enumerate(("base_color", "normal", "occlusion_roughness_metallic"))
+            for index, label in enumerate(
+                ("base_color", "normal", "occlusion_roughness_metallic", "emissive")[: len(images)]
+            )
         ],
         "accessors": [
             {

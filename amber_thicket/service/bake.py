@@ -14,13 +14,17 @@ from amber_thicket import __version__
 from amber_thicket.core.check.registry import examine
 from amber_thicket.core.check.rule import Finding, Rule, Subject
 from amber_thicket.core.graph import Evaluation, fit_side, output_size
-from amber_thicket.core.pack.encode import stored
-from amber_thicket.core.pack.profiles import Plan, PlannedFile, blank_roles, planned
+from amber_thicket.core.pack.encode import asked_for, stored
+from amber_thicket.core.pack.profiles import LOSSY, Plan, PlannedFile, blank_roles, planned
 from amber_thicket.errors import WriteFailed
 from amber_thicket.formats.glb import glb_bytes
+from amber_thicket.formats.materialx import materialx_text
+from amber_thicket.formats.usd import usd_text
 from amber_thicket.formats.write import encoded, stored_codes
 
 CHECK_SIDE = 768
+# How far a lossy file may lie off on average, in codes.
+_LOSSY_MEAN = 4.0
 Progress = Callable[[float, str], None]
 
 
@@ -36,11 +40,13 @@ class Written:
 def subject_of(evaluation: Evaluation, name: str, side: int = CHECK_SIDE) -> Subject:
     """What the rules look at, at preview size."""
     size = fit_side(evaluation.recipe, min(side, max(output_size(evaluation.recipe))))
+    plan = planned(evaluation.recipe, name)
+    roles = dict.fromkeys([*evaluation.maps(), *(role for file in plan.files for role in asked_for(file))])
     return Subject(
-        maps={role: evaluation.layer(role, size) for role in evaluation.maps()},
+        maps={role: evaluation.layer(role, size) for role in roles},
         sample=evaluation.layer("evened", size),
         recipe=evaluation.recipe,
-        plan=planned(evaluation.recipe, name),
+        plan=plan,
         size=output_size(evaluation.recipe),
     )
 
@@ -68,21 +74,26 @@ def pack(evaluation: Evaluation, name: str, progress: Progress) -> Iterator[Writ
     findings = check(evaluation, name)
     facts: list[dict[str, Any]] = []
     kept: dict[str, bytes] = {}
-    for number, file in enumerate(plan.files):
-        evaluation.cancel.check()
-        progress(0.1 + 0.8 * number / len(plan.files), f"Making {file.name}")
-        maps = {role: evaluation.layer(role, size).pixels for role in file.roles}
-        codes = stored(file, maps)
-        data = encoded(codes, format=file.format, encoding=file.encoding)
-        evaluation.cancel.check()
-        written = Written(file.name, data, _facts(file, data, codes, stored_codes(data)))
-        facts.append(written.facts)
-        if plan.profile.glb:
-            kept[file.roles[0]] = data
-        yield written
-    if plan.profile.glb:
+    sizes = _sizes(evaluation)
+    # A half has a quarter of the pixels.
+    weights = [4.0**-n for n in range(len(sizes))]
+    begun = 0.0
+    for weight, at in zip(weights, sizes, strict=True):
+        folder = "" if at == size else f"{at[0]}x{at[1]}/"
+        for number, file in enumerate(plan.files):
+            evaluation.cancel.check()
+            share = (begun + weight * number / len(plan.files)) / sum(weights)
+            progress(0.1 + 0.8 * share, f"Making {folder}{file.name}")
+            written = _written(evaluation, file, at, folder)
+            facts.append(written.facts)
+            if not folder:
+                kept[file.roles[0]] = written.data
+            yield written
+        begun += weight
+    if plan.scenes:
         progress(0.92, "Making the scene")
-        scene = _scene(plan, evaluation, size, kept)
+    for kind, title in plan.scenes:
+        scene = _scene(kind, title, plan, evaluation, size, kept)
         facts.append(scene.facts)
         yield scene
     progress(0.97, "Writing the manifest")
@@ -90,42 +101,77 @@ def pack(evaluation: Evaluation, name: str, progress: Progress) -> Iterator[Writ
     progress(1.0, "Done")
 
 
-def _facts(file: PlannedFile, data: bytes, codes: Any, read_back: Any) -> dict[str, Any]:
+def _sizes(evaluation: Evaluation) -> list[tuple[int, int]]:
+    """Sizes the set is written at, largest first."""
+    width, height = output_size(evaluation.recipe)
+    count = {"one": 1, "half": 2, "quarter": 3}[evaluation.recipe.settings("pack.files").sizes]
+    return [(width >> n, height >> n) for n in range(count) if min(width >> n, height >> n) >= 16]
+
+
+def _written(evaluation: Evaluation, file: PlannedFile, size: tuple[int, int], folder: str) -> Written:
+    """One file at one size, written and read back."""
+    maps = {role: evaluation.layer(role, size).pixels for role in asked_for(file)}
+    codes = stored(file, maps)
+    data = encoded(codes, format=file.format, encoding=file.encoding)
+    evaluation.cancel.check()
+    return Written(folder + file.name, data, _facts(file, folder, data, codes, stored_codes(data)))
+
+
+def _facts(file: PlannedFile, folder: str, data: bytes, codes: Any, read_back: Any) -> dict[str, Any]:
     """What the manifest says of a file, once reading it back gave the very same numbers."""
-    if read_back.shape != codes.shape or read_back.dtype != codes.dtype or not np.array_equal(read_back, codes):
+    if codes.ndim == 2 and read_back.ndim == 3:
+        # The format has colour alone.
+        read_back = read_back[..., 0]
+    lossy = file.format in LOSSY
+    same = read_back.shape == codes.shape and (lossy or read_back.dtype == codes.dtype)
+    off = float(np.abs(read_back.astype(np.float32) - codes.astype(np.float32)).mean()) if same and lossy else 0.0
+    if not same or (not lossy and not np.array_equal(read_back, codes)) or off > _LOSSY_MEAN:
         raise WriteFailed(
             f"{file.name} did not read back as it was written.",
             remedy="Try again; if it stays, report it.",
             file=file.name,
         )
-    channels = dict(zip("RGB", file.roles, strict=False)) if len(file.roles) > 1 else {"all": file.roles[0]}
+    inside = file.contents
+    names = {1: ("all",), 2: ("RGB", "A")}.get(len(inside)) or tuple("RGBA"[: len(inside)])
     return {
-        "file": file.name,
+        "file": folder + file.name,
         "width": int(codes.shape[1]),
         "height": int(codes.shape[0]),
         "bits": file.bits,
-        "channels": channels,
+        **({"floating": True} if file.floating else {}),
+        "channels": dict(zip(names, inside, strict=True)),
         "encoding": file.encoding,
         **({"y": "+" if file.y == "plus" else "-"} if file.y else {}),
         "bytes": len(data),
         "sha256": hashlib.sha256(data).hexdigest(),
-        "read_back": "equal",
+        "read_back": f"within {off:.2f} codes on average, lossy" if lossy else "equal",
     }
 
 
-def _scene(plan: Plan, evaluation: Evaluation, size: tuple[int, int], kept: dict[str, bytes]) -> Written:
+def _scene(
+    kind: str, title: str, plan: Plan, evaluation: Evaluation, size: tuple[int, int], kept: dict[str, bytes]
+) -> Written:
+    """The material as a scene that a renderer opens."""
     tile_mm = evaluation.sizes(size).tile.tile_mm
     width_m = tile_mm / 1000 if tile_mm else 1.0
-    data = glb_bytes(
-        name=plan.stem,
-        base_color=kept["base_color"],
-        normal=kept["normal"],
-        packed=kept["ambient_occlusion"],
-        size_m=(width_m, width_m * size[1] / size[0]),
-        metallic="metallic" not in blank_roles(evaluation.recipe),
-    )
-    facts = {"file": f"{plan.stem}.glb", "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest()}
-    return Written(f"{plan.stem}.glb", data, facts)
+    size_m = (width_m, width_m * size[1] / size[0])
+    if kind == "gltf":
+        data = glb_bytes(
+            name=plan.stem,
+            base_color=kept["base_color"],
+            normal=kept["normal"],
+            packed=kept["ambient_occlusion"],
+            emissive=kept.get("emissive"),
+            size_m=size_m,
+            metallic="metallic" not in blank_roles(evaluation.recipe),
+        )
+    else:
+        depth = evaluation.layer("height", fit_side(evaluation.recipe, CHECK_SIDE)).span * width_m
+        if kind == "materialx":
+            data = materialx_text(name=plan.stem.replace("-", "_"), files=plan.files, depth=depth).encode()
+        else:
+            data = usd_text(name=plan.stem, files=plan.files, size_m=size_m, depth_m=depth).encode()
+    return Written(title, data, {"file": title, "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest()})
 
 
 def _manifest(

@@ -122,6 +122,8 @@ def plan(material_id: str) -> Response:
             "name": file.name,
             "format": file.format,
             "roles": list(file.roles),
+            "contents": list(file.contents),
+            "floating": file.floating,
             "bits": file.bits,
             "encoding": file.encoding,
             "y": file.y,
@@ -134,7 +136,7 @@ def plan(material_id: str) -> Response:
             "label": found.profile.label,
             "files": files,
             "left_out": list(found.left_out),
-            "extra": [f"{found.stem}.glb"] * found.profile.glb + [f"{found.stem}_manifest.json"],
+            "extra": [title for _, title in found.scenes] + [f"{found.stem}_manifest.json"],
         }
     )
 

@@ -91,7 +91,7 @@ class RuleTest(unittest.TestCase):
             "metallic.extremes": subject(response__metallic__level=0.5),
             "files.lossless": with_plan(good, format=lambda f: "jpeg"),
             "files.names": with_plan(good, name=lambda f: "same.png"),
-            "files.channels": with_plan(subject(pack__files__profile="gltf"), roles=lambda f: f.roles[::-1]),
+            "files.channels": with_plan(subject(pack__files__profile="gltf"), contents=lambda f: f.contents[::-1]),
         }  # fmt: skip
         for rule in (r.id for r in RULES):
             if rule in ("set.blank_maps", "base_color.bounds"):

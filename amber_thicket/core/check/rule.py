@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
 
@@ -67,7 +67,9 @@ class Subject:
     @cached_property
     def _codes(self) -> dict[str, Stored]:
         pixels = {role: raster.pixels for role, raster in self.maps.items()}
-        return {file.name: stored(file, pixels) for file in self.plan.files}
+        # Floats are looked at as 16 bits.
+        whole = (replace(file, floating=False, bits=16) if file.floating else file for file in self.plan.files)
+        return {file.name: stored(file, pixels) for file in whole}
 
     def file_of(self, role: str) -> PlannedFile | None:
         """The file that holds a role, or None when it is left out."""
@@ -79,7 +81,10 @@ class Subject:
         if file is None:
             return None
         codes = self._codes[file.name]
-        return codes[..., file.roles.index(role)] if len(file.roles) > 1 else codes
+        if len(file.contents) > 1:
+            codes = codes[..., file.where(role)]
+            codes = codes[..., 0] if codes.shape[-1] == 1 else codes
+        return (np.iinfo(codes.dtype).max - codes).astype(codes.dtype) if file.inverted(role) else codes
 
     @property
     def metal(self) -> bool:

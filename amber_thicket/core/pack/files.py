@@ -11,10 +11,28 @@ from amber_thicket.core.settings import OperationSettings, setting
 
 
 class Settings(OperationSettings):
-    profile: Literal["separate_y_plus", "separate_y_minus", "gltf"] = setting(
+    profile: Literal[
+        "separate_y_plus",
+        "separate_y_minus",
+        "gltf",
+        "mask_packed",
+        "albedo_smoothness",
+        "specular_gloss",
+        "cut_out",
+        "own",
+    ] = setting(
         "separate_y_plus",
         label="Profile",
-        choices={"separate_y_plus": "Separate, Y+", "separate_y_minus": "Separate, Y−", "gltf": "glTF 2.0"},
+        choices={
+            "separate_y_plus": "Separate, Y+",
+            "separate_y_minus": "Separate, Y−",
+            "gltf": "glTF 2.0",
+            "mask_packed": "Mask packed",
+            "albedo_smoothness": "Albedo + smoothness",
+            "specular_gloss": "Specular, gloss",
+            "cut_out": "Cut-out",
+            "own": "Your own",
+        },
         help="Which files are written and what each channel holds.",
     )
     height_bits: Literal["16", "8"] = setting(
@@ -23,15 +41,39 @@ class Settings(OperationSettings):
         choices={"16": "16 bit", "8": "8 bit"},
         help="8-bit height shows steps when it displaces; 16-bit does not.",
     )
-    format: Literal["png", "tiff"] = setting(
+    format: Literal["png", "tiff", "exr", "jpeg", "webp", "tga"] = setting(
         "png",
         label="File format",
-        choices={"png": "PNG", "tiff": "TIFF"},
-        help="Both are lossless; glTF always uses PNG.",
+        choices={"png": "PNG", "tiff": "TIFF", "exr": "OpenEXR", "jpeg": "JPEG", "webp": "WebP", "tga": "TGA"},
+        help="All but JPEG are lossless; OpenEXR holds floats; glTF always uses PNG. A profile of your own may differ "
+        "file by file.",
     )
+    sizes: Literal["one", "half", "quarter"] = setting(
+        "one",
+        label="Sizes",
+        choices={"one": "Full", "half": "Full, half", "quarter": "Full, half, quarter"},
+        help="Writes the set at smaller sizes too, each in a folder of its own.",
+    )
+    materialx: bool = setting(
+        False, label="MaterialX", help="Adds the material as MaterialX: standard surface with all maps connected."
+    )
+    usd: bool = setting(
+        False, label="USD", help="Adds the material on one tile as USD: preview surface with all maps connected."
+    )
+    own: str = setting("", label="Your own profile", help="A profile as JSON: label, y and a list of files.")
     name: str = setting(
         "", label="File name", help="Names start with this; empty takes the material's name. The map's role follows."
     )
+
+    @field_validator("own")
+    @classmethod
+    def _is_profile(cls, value: str) -> str:
+        if value:
+            # Profiles know recipes, and recipes these settings.
+            from amber_thicket.core.pack.profiles import profile_from
+
+            profile_from(value)
+        return value
 
     @field_validator("name")
     @classmethod

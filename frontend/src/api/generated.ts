@@ -30,6 +30,12 @@ export interface SettingValues {
   "gather.maps.truth_roughness": string;
   "gather.maps.normal_y": "plus" | "minus";
   "gather.maps.normal_is": "whole" | "detail";
+  "gather.maps.normal_stored": "linear" | "srgb" | "decoded";
+  "gather.maps.normal_swapped": boolean;
+  "gather.maps.normal_inverted": boolean;
+  "gather.maps.normal_two": boolean;
+  "gather.maps.occlusion_white": "open" | "closed";
+  "gather.maps.height_steps": "kept" | "smoothed";
   "gather.maps.height_white": "high" | "low";
   "gather.maps.roughness_white": "rough" | "smooth";
   "square.lens.k1": number;
@@ -185,9 +191,13 @@ export interface SettingValues {
   "response.on_emissive.in_zones": string;
   "response.on_emissive.strokes": string;
   "check.limits.base_color": "usual" | "strict";
-  "pack.files.profile": "separate_y_plus" | "separate_y_minus" | "gltf";
+  "pack.files.profile": "separate_y_plus" | "separate_y_minus" | "gltf" | "mask_packed" | "albedo_smoothness" | "specular_gloss" | "cut_out" | "own";
   "pack.files.height_bits": "16" | "8";
-  "pack.files.format": "png" | "tiff";
+  "pack.files.format": "png" | "tiff" | "exr" | "jpeg" | "webp" | "tga";
+  "pack.files.sizes": "one" | "half" | "quarter";
+  "pack.files.materialx": boolean;
+  "pack.files.usd": boolean;
+  "pack.files.own": string;
   "pack.files.name": string;
 }
 

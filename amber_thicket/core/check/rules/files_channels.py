@@ -5,23 +5,30 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.rule import Finding, Rule, Subject
-from amber_thicket.core.pack.profiles import PlannedFile
+from amber_thicket.core.pack.profiles import PlannedFile, content_of
 from amber_thicket.core.roles import ROLES
 
 
 def look(subject: Subject) -> Iterable[Finding]:
-    wanted = {rule.suffix: rule.roles for rule in subject.plan.profile.files}
+    wanted = {rule.suffix: rule.channels for rule in subject.plan.profile.files}
     for file in subject.plan.files:
         layout = next(
-            (roles for suffix, roles in wanted.items() if file.name.endswith(f"_{suffix}.{_ending(file)}")), None
+            (held for suffix, held in wanted.items() if file.name.endswith(f"_{suffix}.{_ending(file)}")), None
         )
-        if len(file.roles) == 1 and layout == file.roles:
+        if len(file.contents) == 1 and layout == file.contents:
             continue
         yield Finding(
-            "pass" if layout == file.roles else "blocked",
-            "R, G, B = " + ", ".join(ROLES[r].label.lower() for r in file.roles),
-            "as the profile: " + ", ".join(ROLES[r].label.lower() for r in layout or ()),
+            "pass" if layout == file.contents else "blocked",
+            f"{file.name}: " + ", ".join(map(_said, file.contents)),
+            "as the profile: " + ", ".join(map(_said, layout or ())),
         )
+
+
+def _said(token: str) -> str:
+    """What a channel holds, in words."""
+    role = content_of(token)
+    label = ROLES[role].label.lower() if role in ROLES else role.replace("_", " ")
+    return f"one minus {label}" if token != role else label
 
 
 def _ending(file: PlannedFile) -> str:

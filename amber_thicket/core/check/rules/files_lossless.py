@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from amber_thicket.core.check.rule import Finding, Rule, Subject
+from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
 
-LOSSLESS = ("png", "tiff")
+LOSSLESS = ("png", "tiff", "exr", "webp", "tga")
 
 
 def look(subject: Subject) -> Iterable[Finding]:
-    lossy = [file.name for file in subject.plan.files if file.format not in LOSSLESS]
-    formats = sorted({file.format.upper() for file in subject.plan.files})
-    yield Finding("blocked" if lossy else "pass", ", ".join(lossy or formats), "PNG or TIFF")
+    files = subject.plan.files
+    lossy = [file.name for file in files if file.format not in LOSSLESS and file.encoding == "linear"]
+    formats = sorted({file.format.upper() for file in files})
+    own = subject.recipe.settings("pack.files").profile == "own"
+    fix = Fix("Write PNG", {"pack.files.format": "png"}) if lossy and not own else None
+    yield Finding("blocked" if lossy else "pass", ", ".join(lossy or formats), "a lossless format", fix=fix)
 
 
 RULE = Rule(

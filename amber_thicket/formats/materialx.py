@@ -1,0 +1,141 @@
+"""A MaterialX document: the standard surface with all maps connected, in the right colour spaces.
+
+Source: MaterialX specification 1.39 (documents, nodes, standard nodes: image, extract, normalmap, invert;
+displacement and surface shader nodes); colour space names of its default colour management.
+"""
+
+from __future__ import annotations
+
+import xml.etree.ElementTree as ET
+from collections.abc import Sequence
+from typing import Any
+
+from amber_thicket.core.pack.profiles import PlannedFile
+
+# Input of the standard surface, its type, by the map that feeds it.
+_INPUTS: dict[str, tuple[str, str]] = {
+    "base_color": ("base_color", "color3"),
+    "roughness": ("specular_roughness", "float"),
+    "metallic": ("metalness", "float"),
+    "opacity": ("opacity", "color3"),
+    "emissive": ("emission_color", "color3"),
+    "translucency": ("subsurface_color", "color3"),
+}
+
+
+def materialx_text(*, name: str, files: Sequence[PlannedFile], depth: float) -> str:
+    """The document. files: those of the pack, beside which it lies. depth: of the displacement, in scene units."""
+    root = ET.Element("materialx", version="1.39", colorspace="lin_rec709")
+    graph = ET.SubElement(root, "nodegraph", name=f"NG_{name}")
+    found = _outputs(graph, files)
+    shader = ET.SubElement(root, "standard_surface", name=f"SR_{name}", type="surfaceshader")
+    for role, (target, kind) in _INPUTS.items():
+        if role in found:
+            _connected(shader, target, kind, name, found[role])
+    if "emissive" in found:
+        _value(shader, "emission", "float", "1")
+    if "translucency" in found:
+        _value(shader, "subsurface", "float", "0.5")
+        _value(shader, "thin_walled", "boolean", "true")
+    if "normal" in found:
+        _connected(shader, "normal", "vector3", name, found["normal"])
+    if "height" in found:
+        moved = ET.SubElement(root, "displacement", name=f"DR_{name}", type="displacementshader")
+        _connected(moved, "displacement", "float", name, found["height"])
+        _value(moved, "scale", "float", f"{depth:.6g}")
+    material = ET.SubElement(root, "surfacematerial", name=f"M_{name}", type="material")
+    ET.SubElement(material, "input", name="surfaceshader", type="surfaceshader", nodename=f"SR_{name}")
+    if "height" in found:
+        ET.SubElement(material, "input", name="displacementshader", type="displacementshader", nodename=f"DR_{name}")
+    ET.indent(root)
+    return '<?xml version="1.0"?>\n' + ET.tostring(root, encoding="unicode") + "\n"
+
+
+def _outputs(graph: ET.Element, files: Sequence[PlannedFile]) -> dict[str, str]:
+    """Image nodes of every file, and an output for every map in them: role to the output's name."""
+    found: dict[str, str] = {}
+    for file in files:
+        for role in file.roles:
+            if role in found or (role not in _INPUTS and role not in ("normal", "height")):
+                continue
+            node = _map_node(graph, file, role)
+            kind = "vector3" if role == "normal" else _INPUTS.get(role, ("", "float"))[1]
+            ET.SubElement(graph, "output", name=f"{role}_out", type=kind, nodename=node)
+            found[role] = f"{role}_out"
+    return found
+
+
+def _map_node(graph: ET.Element, file: PlannedFile, role: str) -> str:
+    """The node that gives one map of a file as it is meant."""
+    image = _image(graph, file)
+    if role == "normal":
+        if file.y == "minus":
+            image = _green_turned(graph, image)
+        turned = ET.SubElement(graph, "normalmap", name="normal_map", type="vector3")
+        ET.SubElement(turned, "input", name="in", type="vector3", nodename=image)
+        return "normal_map"
+    kind = _INPUTS.get(role, ("", "float"))[1]
+    if kind == "color3" and file.where(role).start == 0 and role != "opacity":
+        return image if file.channels == 3 else _converted(graph, f"{role}_rgb", "color3", "color4", image)
+    node: str = image
+    if file.channels > 1:
+        node = f"{role}_channel"
+        part = ET.SubElement(graph, "extract", name=node, type="float")
+        ET.SubElement(part, "input", name="in", type=_type(file), nodename=image)
+        _value(part, "index", "integer", str(file.where(role).start))
+    if file.inverted(role):
+        invert = ET.SubElement(graph, "invert", name=f"{role}_turned", type="float")
+        ET.SubElement(invert, "input", name="in", type="float", nodename=node)
+        node = f"{role}_turned"
+    return _converted(graph, f"{role}_grey", "color3", "float", node) if kind == "color3" else node
+
+
+def _type(file: PlannedFile) -> str:
+    if file.channels == 1:
+        return "float"
+    return f"{'color' if _is_colour(file) else 'vector'}{file.channels}"
+
+
+def _is_colour(file: PlannedFile) -> bool:
+    return len(file.contents) <= 2 and file.roles[0] in ("base_color", "emissive", "translucency", "diffuse")
+
+
+def _image(graph: ET.Element, file: PlannedFile) -> str:
+    """The image node of a file, made once."""
+    node = "image_" + "".join(c if c.isalnum() else "_" for c in file.name.rsplit(".", 1)[0])
+    if graph.find(f"image[@name='{node}']") is None:
+        image = ET.SubElement(graph, "image", name=node, type=_type(file))
+        source = ET.SubElement(image, "input", name="file", type="filename", value=file.name)
+        if _is_colour(file) and file.encoding == "srgb":
+            source.set("colorspace", "srgb_texture")
+    return node
+
+
+def _green_turned(graph: ET.Element, image: str) -> str:
+    """Y− to Y+: red, one minus green, blue."""
+    parts: list[str] = []
+    for index, name in enumerate(("red", "green", "blue")):
+        part = ET.SubElement(graph, "extract", name=f"normal_{name}", type="float")
+        ET.SubElement(part, "input", name="in", type="vector3", nodename=image)
+        _value(part, "index", "integer", str(index))
+        parts.append(f"normal_{name}")
+    turned = ET.SubElement(graph, "invert", name="normal_green_turned", type="float")
+    ET.SubElement(turned, "input", name="in", type="float", nodename="normal_green")
+    joined = ET.SubElement(graph, "combine3", name="normal_up", type="vector3")
+    for number, node in enumerate((parts[0], "normal_green_turned", parts[2]), 1):
+        ET.SubElement(joined, "input", name=f"in{number}", type="float", nodename=node)
+    return "normal_up"
+
+
+def _converted(graph: ET.Element, name: str, to: str, given: str, node: str) -> str:
+    part = ET.SubElement(graph, "convert", name=name, type=to)
+    ET.SubElement(part, "input", name="in", type=given, nodename=node)
+    return name
+
+
+def _connected(node: ET.Element, name: str, kind: str, graph: str, output: str) -> None:
+    ET.SubElement(node, "input", name=name, type=kind, nodegraph=f"NG_{graph}", output=output)
+
+
+def _value(node: ET.Element, name: str, kind: str, value: Any) -> None:
+    ET.SubElement(node, "input", name=name, type=kind, value=value)
