@@ -24,7 +24,7 @@ _INPUTS: dict[str, tuple[str, str]] = {
 
 
 def usd_text(*, name: str, files: Sequence[PlannedFile], size_m: tuple[float, float], depth_m: float) -> str:
-    """The layer as text (.usda). files: those of the pack, beside which it lies; a normal must be Y+. size_m: of one tile."""
+    """The layer as text (.usda). files: those of the pack beside it, with a Y+ normal. size_m: of a tile."""
     readers: list[str] = []
     inputs: list[str] = []
     seen: set[str] = set()

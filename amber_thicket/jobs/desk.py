@@ -86,9 +86,10 @@ class Desk:
             except subprocess.TimeoutExpired:
                 self._worker.kill()
 
-    def pack(self, material: Material, recipe: dict[str, Any], file: str) -> Job:
-        """Start packing a material as it is now."""
+    def pack(self, material: Material, recipe: dict[str, Any], file: str, others: dict[str, Any] | None = None) -> Job:
+        """Start packing a material as it is now. others: source and recipe of the materials laid over it, by id."""
         payload = {"recipe": recipe, "source": material.source, "name": material.name, "file": file}
+        payload["others"] = others or {}
         job = Job.create(kind="pack", material=material, title=f"Pack {material.name}", payload=payload)
         self._enqueue(job)
         return job

@@ -11,7 +11,7 @@ from typing import Any
 
 from huey.api import Huey
 
-from amber_thicket.core.graph import Cancel, Memory
+from amber_thicket.core.graph import Cancel, Evaluation, Memory
 from amber_thicket.core.recipe import from_json
 from amber_thicket.errors import Cancelled, ThicketError
 from amber_thicket.formats.archive import write_zip
@@ -85,6 +85,15 @@ def run_pack(queue: Huey, folder: Path, job_id: str, attempt: int, payload: dict
 def _packed(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
     recipe = from_json(payload["recipe"])
     evaluation = evaluation_of(payload["source"], recipe, blobs, Memory(_MEMORY), talk.cancel)
+    others = payload.get("others", {})
+
+    def laid_over(id: str) -> Evaluation | None:
+        other = others.get(id)
+        if other is None:
+            return None
+        return evaluation_of(other["source"], from_json(other["recipe"]), blobs, evaluation.memory, talk.cancel)
+
+    evaluation.others = laid_over
     aside = folder / "blobs" / "incoming" / f"{uuid.uuid4().hex}.zip"
     files: list[dict[str, Any]] = []
 

@@ -23,6 +23,9 @@ from amber_thicket.formats.usd import usd_text
 from amber_thicket.formats.write import encoded, stored_codes
 
 CHECK_SIDE = 768
+# Side of the copies that are written and read to try the formats.
+_TRIED = 64
+_RELIEF = {"height", "normal", "ambient_occlusion"}
 # How far a lossy file may lie off on average, in codes.
 _LOSSY_MEAN = 4.0
 Progress = Callable[[float, str], None]
@@ -47,8 +50,23 @@ def subject_of(evaluation: Evaluation, name: str, side: int = CHECK_SIDE) -> Sub
         sample=evaluation.layer("evened", size),
         recipe=evaluation.recipe,
         plan=plan,
+        notes={"read_back": _read_back(plan, evaluation), "relief_brought": _RELIEF & set(evaluation.brought)},
         size=output_size(evaluation.recipe),
     )
+
+
+def _read_back(plan: Plan, evaluation: Evaluation) -> dict[str, bool]:
+    """Whether a small copy of every lossless file reads back as it was written."""
+    size = fit_side(evaluation.recipe, _TRIED)
+    told = {}
+    for file in plan.files:
+        if file.format in LOSSY:
+            continue
+        codes = stored(file, {role: evaluation.layer(role, size).pixels for role in asked_for(file)})
+        back = stored_codes(encoded(codes, format=file.format, encoding=file.encoding))
+        back = back[..., 0] if back.ndim > codes.ndim else back
+        told[file.name] = back.dtype == codes.dtype and np.array_equal(back, codes)
+    return told
 
 
 def finding_json(rule: Rule, finding: Finding) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from peewee import SqliteDatabase
 
 from amber_thicket.core.graph import Cancel, Evaluation, Memory, output_size
 from amber_thicket.core.recipe import Recipe, from_json
+from amber_thicket.core.response.covers import materials
 from amber_thicket.core.roles import EVERY
 from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
@@ -127,6 +128,16 @@ class Library:
             return None
         bare = self.recipe(material).with_changes({"response.covers.covers": None})
         return evaluation_of(material.source, bare, self.blobs, self.memory, made.cancel)
+
+    def laid_over(self, material: Material) -> dict[str, Any]:
+        """Source and recipe, without what lies on them, of the materials laid over one, by id."""
+        found = {}
+        for id in materials(self.recipe(material).settings("response.covers").covers):
+            other = Material.get_or_none(Material.id == id) if id != str(material.id) else None
+            if other is not None:
+                bare = self.recipe(other).with_changes({"response.covers.covers": None})
+                found[id] = {"source": other.source, "recipe": bare.as_json()}
+        return found
 
     def edit(self, material_id: str, revision: int, changes: dict[str, Any], *, label: str, gesture: str) -> Material:
         """Change settings. Steps of one gesture (a drag) fold into one.

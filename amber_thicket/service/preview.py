@@ -13,7 +13,8 @@ from amber_thicket.core.check.figures import coded, drift, seam
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side, output_size
 from amber_thicket.core.numeric.colour import encode_srgb8, linear_to_lab
 from amber_thicket.core.operation import STAGES
-from amber_thicket.core.pack.encode import quantised
+from amber_thicket.core.pack.encode import asked_for, quantised, stored
+from amber_thicket.core.pack.profiles import PlannedFile
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import MAPS, STAGE_LAYERS
 from amber_thicket.core.response import zones
@@ -46,6 +47,25 @@ def keys(evaluation: Evaluation) -> dict[str, str]:
         layer: evaluation.key(layer, size) for layer in (*_ON_THE_WAY[1:], *evaluation.maps(), *evaluation.compared())
     }
     return {"gathered": evaluation.gathered_key(PLAN_SIDE), **found}
+
+
+def planned_picture(evaluation: Evaluation, file: PlannedFile, channel: str, *, side: int) -> bytes:
+    """A file of the pack as its numbers will be, at preview size, as JPEG. channel: "" or "rgb" for a whole map, or one
+    of r, g, b, a."""
+    size = preview_size(evaluation)
+    maps = {role: evaluation.layer(role, size).pixels for role in asked_for(file)}
+    codes = stored(file, maps)
+    if file.floating:
+        codes = encode_srgb8(codes.astype(np.float32)) if file.channels > 1 else quantised(codes.astype(np.float32), 8)
+    elif codes.dtype == np.uint16:
+        codes = (codes >> 8).astype(np.uint8)
+    if codes.ndim == 3:
+        at = "rgba".find(channel) if len(channel) == 1 else -1
+        codes = np.ascontiguousarray(codes[..., at] if 0 <= at < codes.shape[2] else codes[..., :3])
+    factor = max(1, max(codes.shape[:2]) // side)
+    return encoded(
+        cv2.resize(codes, (codes.shape[1] // factor, codes.shape[0] // factor), interpolation=cv2.INTER_AREA), "jpg", 88
+    )
 
 
 def zone_keys(evaluation: Evaluation) -> dict[str, str]:

@@ -13,7 +13,7 @@ from peewee import SqliteDatabase
 from amber_thicket import __version__
 from amber_thicket.core.graph import Memory
 from amber_thicket.core.operation import STAGES
-from amber_thicket.core.pack.profiles import PROFILES
+from amber_thicket.core.pack.profiles import CONTENTS, PROFILES, profile_json
 from amber_thicket.core.registry import SHAPES, STAGE_LAYERS, catalogue
 from amber_thicket.core.relief.surfaces import STARTS
 from amber_thicket.core.response.covers import DEPOSITS
@@ -85,7 +85,8 @@ def _about(app: Flask, config: Config) -> None:
                 "shapes": {name: describe(model) for name, model in SHAPES.items()},
                 "deposits": [{"label": label, "changes": changes} for label, changes in DEPOSITS],
                 "surfaces": [asdict(start) for start in STARTS],
-                "profiles": [{"id": profile.id, "label": profile.label} for profile in PROFILES.values()],
+                "contents": list(CONTENTS),
+                "profiles": [profile_json(profile) for profile in PROFILES.values()],
             }
         )
 

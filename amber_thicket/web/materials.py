@@ -326,5 +326,6 @@ def packed(material_id: str) -> Response:
     if body(Known).revision != material.revision:
         raise ThicketError("This material has just changed.", remedy="Pack again.")
     plan = planned(recipe, material.name)
-    job = services().desk.pack(material, recipe.as_json(), f"{plan.stem}_{plan.profile.id}.zip")
+    file = f"{plan.stem}_{plan.profile.id}.zip"
+    job = services().desk.pack(material, recipe.as_json(), file, library.laid_over(material))
     return jsonify(job_json(job))

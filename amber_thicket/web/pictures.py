@@ -141,6 +141,19 @@ def plan(material_id: str) -> Response:
     )
 
 
+@blueprint.get("/api/materials/<material_id>/planned/<int:number>.jpg")
+def planned_shown(material_id: str, number: int) -> Response:
+    """One file of the pack as its numbers will be, whole or one channel of it."""
+    library = services().library
+    material = library.get(material_id)
+    files = planned(library.recipe(material), material.name).files
+    if number >= len(files):
+        raise NotFound("The pack has no such file any more.")
+    side = min(max(request.args.get("side", 64, int), 16), PLAN_SIDE)
+    channel = request.args.get("channel", "")
+    return _kept(preview.planned_picture(_evaluation(material_id), files[number], channel, side=side), "image/jpeg")
+
+
 @blueprint.get("/api/thumbnails/<blob>.jpg")
 def thumbnail(blob: str) -> Response:
     data = services().library.blobs.get(blob)

@@ -9,8 +9,12 @@ import numpy as np
 
 from amber_thicket.core.check.registry import RULES, examine
 from amber_thicket.core.check.rule import Finding, Subject
+from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
+from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.raster import Raster
 from amber_thicket.service.bake import subject_of
+from amber_thicket.standins.bench.camera import Shot, photograph
+from amber_thicket.standins.bench.lime_render import lime_render
 from tests.support import evaluation, linear_photograph, size_of
 
 
@@ -32,6 +36,34 @@ def planted(pixels: np.ndarray) -> np.ndarray:
     y, x = np.mgrid[0 : pixels.shape[0], 0 : pixels.shape[1]]
     stone = (np.hypot(x - 0.3 * pixels.shape[1], y - 0.6 * pixels.shape[0]) < 0.04 * pixels.shape[1])[..., None]
     return np.where(stone, np.float32([0.6, 0.05, 0.03]), pixels)
+
+
+def stepped(pixels: np.ndarray) -> np.ndarray:
+    """A picture that is brighter by a little toward one side: nothing to see at one border, a step from afar."""
+    return (pixels * np.linspace(0.4, 1.6, pixels.shape[1], dtype=np.float32)[None, :, None]).astype(np.float32)
+
+
+def lit_from_one_side() -> np.ndarray:
+    """Light from above on a bumpy render, still in the colour."""
+    surface = lime_render(256, 3)
+    return decode_srgb(photograph(surface, Shot(bearing=100, elevation=25, sky=0.3), np.random.default_rng(1)))
+
+
+def needles(height: np.ndarray) -> np.ndarray:
+    """A height with a few pixels that stick out."""
+    out = height.copy()
+    out[5::31, 7::29] = 1 - np.round(out[5::31, 7::29])
+    return out
+
+
+def cut_out(*, bled: bool) -> Subject:
+    """A round cut-out on white; with its own colour beyond the edge when it is bled."""
+    base = subject(pack__files__profile="cut_out", response__opacity__level=0.5)
+    y, x = np.mgrid[0:256, 0:256]
+    solid = (np.hypot(x - 128, y - 128) < 80).astype(np.float32)
+    colour = base.maps["base_color"].pixels
+    shown = colour if bled else np.where(solid[..., None] > 0, colour, np.float32(1))
+    return with_map(with_map(base, "opacity", solid), "base_color", shown)
 
 
 class RuleTest(unittest.TestCase):
@@ -89,12 +121,28 @@ class RuleTest(unittest.TestCase):
             "ambient_occlusion.polarity": with_map(good, "ambient_occlusion", 1 - maps["ambient_occlusion"]),
             "ambient_occlusion.darkest": with_map(good, "ambient_occlusion", maps["ambient_occlusion"] ** 12),
             "metallic.extremes": subject(response__metallic__level=0.5),
+            "tiling.mips": with_map(good, "base_color", stepped(maps["base_color"])),
+            "base_color.light": with_map(good, "base_color", lit_from_one_side()),
+            "base_color.saturation": with_map(good, "base_color", maps["base_color"] * np.float32([4, 0.01, 0.01])),
+            "base_color.steps": with_map(good, "base_color", decode_srgb((encode_srgb8(maps["base_color"]) // 8 * 8).astype(np.uint8))),
+            "normal.channels": with_map(good, "normal", np.ascontiguousarray(maps["normal"][..., [1, 0, 2]])),
+            "height.spikes": with_map(good, "height", needles(maps["height"])),
+            "roughness.polarity": replace(good, plan=replace(good.plan, profile=PROFILES["specular_gloss"])),
+            "ambient_occlusion.apart": replace(
+                with_map(good, "base_color", maps["ambient_occlusion"][..., None] ** 1.5 * np.float32([0.4, 0.4, 0.4])),
+                notes={"relief_brought": {"height"}},
+            ),
+            "metallic.color": with_map(subject(response__metallic__level=1.0), "base_color", maps["base_color"] * 0.1),
+            "opacity.edge": cut_out(bled=False),
+            "files.alpha": with_plan(subject(pack__files__profile="mask_packed"), format=lambda f: "jpeg"),
+            "files.encoding": with_plan(good, floating=lambda f: True, encoding=lambda f: "srgb"),
+            "files.read_back": replace(good, notes={"read_back": {"a.png": False}}),
             "files.lossless": with_plan(good, format=lambda f: "jpeg"),
             "files.names": with_plan(good, name=lambda f: "same.png"),
             "files.channels": with_plan(subject(pack__files__profile="gltf"), contents=lambda f: f.contents[::-1]),
         }  # fmt: skip
         for rule in (r.id for r in RULES):
-            if rule in ("set.blank_maps", "base_color.bounds"):
+            if rule in ("set.blank_maps", "base_color.bounds", "height.depth"):
                 continue
             with self.subTest(rule=rule):
                 self.assertIn(rule, spoiled, "a rule without a fault to find")
@@ -105,6 +153,15 @@ class RuleTest(unittest.TestCase):
         allowed = {"base_color.bounds", "tiling.drift", "set.blank_maps"}
         bad = {r.id for r, f in examine(self.good) if f.level in ("attention", "blocked")} - allowed
         self.assertEqual(bad, set())
+
+    def test_a_bled_cut_out_passes(self) -> None:
+        self.assertEqual([f.level for f in self.findings(cut_out(bled=True), "opacity.edge")], ["pass"])
+
+    def test_the_depth_is_told_once_the_width_is(self) -> None:
+        self.assertEqual(self.findings(self.good, "height.depth")[0].level, "note")
+        known = self.findings(subject(square__size__sample_mm=300.0), "height.depth")[0]
+        self.assertEqual(known.level, "pass")
+        self.assertIn("mm", known.measured)
 
     def test_fixes_work(self) -> None:
         for changes, rule in (

@@ -33,13 +33,33 @@ export interface About {
   stages: { id: StageId; layer: LayerId }[];
   operations: OperationInfo[];
   roles: { id: MapRole | ComparedRole; label: string }[];
-  profiles: { id: string; label: string }[];
+  profiles: Profile[];
+  /** What a channel of a file may hold. */
+  contents: string[];
   /** What settings that hold several values are made of. */
   shapes: Record<"zone" | "part" | "cover" | "height" | "scalar" | "colour", SettingInfo[]>;
   /** Covers to start from. */
   deposits: { label: string; changes: Record<string, Value> }[];
   /** Settings of Relief to start from, by kind of surface. */
   surfaces: { id: string; label: string; changes: Record<string, Value> }[];
+}
+/** Which files are written and what each channel holds; "1-" before a content inverts it. */
+export interface Profile {
+  id: string;
+  label: string;
+  y: "plus" | "minus";
+  files: ProfileFile[];
+  gloss: boolean;
+  needs: string[];
+  glb?: boolean;
+  png_only?: boolean;
+}
+export interface ProfileFile {
+  suffix: string;
+  channels: string[];
+  required: boolean;
+  format: string;
+  depth: string;
 }
 export interface Brief {
   id: string;
@@ -209,7 +229,7 @@ export interface PackedFile {
 export interface FilePlan {
   profile: string;
   label: string;
-  files: { name: string; format: string; roles: MapRole[]; bits: number; encoding: string; y: "plus" | "minus" | null }[];
+  files: { name: string; format: string; roles: string[]; contents: string[]; bits: number; floating: boolean; encoding: string; y: "plus" | "minus" | null }[];
   left_out: MapRole[];
   extra: string[];
 }

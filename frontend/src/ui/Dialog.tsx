@@ -1,23 +1,26 @@
 import { X } from "lucide-react";
 import { Dialog as Radix } from "radix-ui";
 import type { ReactNode } from "react";
+import { cx } from "./cx";
 
 interface Props {
   title: string;
   about?: string;
   open: boolean;
   onClose: () => void;
+  /** Room for a table. */
+  wide?: boolean;
   children: ReactNode;
 }
 
-export function Dialog({ title, about, open, onClose, children }: Props) {
+export function Dialog({ title, about, open, onClose, wide = false, children }: Props) {
   return (
     <Radix.Root open={open} onOpenChange={(next) => !next && onClose()}>
       <Radix.Portal>
         <Radix.Overlay className="fixed inset-0 z-40 bg-black/55" />
         <Radix.Content
           aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-50 max-h-[86vh] w-[640px] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-[10px] border border-line bg-ground p-5 shadow-2xl shadow-black/50"
+          className={cx("fixed top-1/2 left-1/2 z-50 max-h-[86vh] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-[10px] border border-line bg-ground p-5 shadow-2xl shadow-black/50", wide ? "w-[1080px]" : "w-[640px]")}
         >
           <div className="mb-3 flex items-start justify-between gap-4">
             <div>

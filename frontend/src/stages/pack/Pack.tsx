@@ -1,26 +1,48 @@
-import { Download, X } from "lucide-react";
+import { Download, Table2, X } from "lucide-react";
+import { useState } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../../api/client";
 import type { FilePlan, Job, MapRole, Material } from "../../api/types";
 import { useFindings } from "../../bench/figures";
+import { useBench, valueOf } from "../../bench/store";
 import { startPack, useJobsOf } from "../../pack/jobs";
 import { Button } from "../../ui/Button";
+import { Dialog } from "../../ui/Dialog";
 import { Level } from "../../ui/Level";
 import { LAYER_NAMES } from "../../views/names";
-import { setView } from "../../views/state";
 import { Operation } from "../Operation";
+import { beginOwn } from "./profile";
+import { contentName, OpenProfile, ProfileTable } from "./ProfileTable";
 
 export function Pack({ material }: { material: Material }) {
   const plan = useQuery({ queryKey: ["plan", material.id, material.revision], queryFn: () => api.plan(material.id), placeholderData: (old) => old });
+  const about = useBench((state) => state.about);
+  const own = useBench((state) => valueOf(state, "pack.files.profile")) === "own";
+  const [table, setTable] = useState(false);
   const { findings, fresh } = useFindings(material);
   const jobs = useJobsOf(material.id);
   const blocked = findings?.filter((f) => f.level === "blocked") ?? [];
   const working = jobs.some((job) => job.state === "queued" || job.state === "running");
   return (
     <>
-      <Operation id="pack.files" />
+      <Operation id="pack.files" without={["own"]} />
+      {about && (
+        <div className="flex items-center gap-1.5 py-1">
+          {own ? (
+            <Button className="h-6.5 px-2 text-[12px]" onClick={() => setTable(true)}>
+              <Table2 size={13} /> Edit the table
+            </Button>
+          ) : (
+            <Button className="h-6.5 px-2 text-[12px]" onClick={() => { beginOwn(about); setTable(true); }}>
+              <Table2 size={13} /> Change it as a table
+            </Button>
+          )}
+          <OpenProfile />
+          <ProfileTable about={about} open={table} onClose={() => setTable(false)} />
+        </div>
+      )}
       <h3 className="mt-2 border-t border-line pt-2 font-medium">What will be written</h3>
-      {plan.data && <Files plan={plan.data} />}
+      {plan.data && <Files material={material} plan={plan.data} />}
       {blocked.length > 0 && fresh && (
         <p className="mt-2 flex gap-2 text-[12.5px]">
           <Level level="blocked" word={false} />
@@ -39,25 +61,35 @@ export function Pack({ material }: { material: Material }) {
   );
 }
 
-function Files({ plan }: { plan: FilePlan }) {
+const LETTERS: Record<number, string[]> = { 1: [""], 2: ["rgb", "a"], 3: ["r", "g", "b"], 4: ["r", "g", "b", "a"] };
+
+function Files({ material, plan }: { material: Material; plan: FilePlan }) {
+  const [shown, setShown] = useState<{ file: string; channel: string; what: string; url: string } | null>(null);
+  const key = Object.values(material.keys).join("").length + material.revision;
   return (
-    <ul className="flex flex-col gap-1.5 py-1">
-      {plan.files.map((file) => (
+    <ul className="flex flex-col gap-2 py-1">
+      {plan.files.map((file, index) => (
         <li key={file.name}>
           <p className="figures truncate" title={file.name}>
             {file.name}
           </p>
-          <p className="flex flex-wrap gap-x-2 text-[12px] text-soft">
-            {file.roles.map((role, i) => (
-              <button key={role} type="button" title="Show this map" onClick={() => setView("first", { what: role, how: "single" })} className="underline decoration-line underline-offset-2 hover:text-text">
-                {file.roles.length > 1 ? `${"RGB"[i]} ${LAYER_NAMES[role]}` : LAYER_NAMES[role]}
-              </button>
-            ))}
+          <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-[12px] text-soft">
+            {file.contents.map((token, i) => {
+              const channel = LETTERS[file.contents.length]![i]!;
+              const url = `/api/materials/${material.id}/planned/${index}.jpg?channel=${channel}&key=${material.revision}-${key}-${plan.profile}`;
+              const what = contentName(token);
+              return (
+                <button key={i} type="button" title={`Show ${what.toLowerCase()} as the file will hold it`} onClick={() => setShown({ file: file.name, channel, what, url })} className="group inline-flex items-center gap-1.5 hover:text-text">
+                  <img src={url} alt="" loading="lazy" className="size-6 rounded-[4px] border border-line object-cover group-hover:border-amber" />
+                  {channel && channel !== "rgb" ? `${channel.toUpperCase()} ${what}` : what}
+                </button>
+              );
+            })}
             <span>
-              {file.bits} bit {file.encoding === "srgb" ? "sRGB" : "linear"}
+              {file.floating ? (file.bits === 16 ? "half float" : "float") : `${file.bits} bit`} {file.encoding === "srgb" ? "sRGB" : "linear"}
               {file.y ? ` ${file.y === "plus" ? "Y+" : "Y−"}` : ""}
             </span>
-          </p>
+          </div>
         </li>
       ))}
       {plan.extra.map((name) => (
@@ -70,6 +102,9 @@ function Files({ plan }: { plan: FilePlan }) {
           {LAYER_NAMES[role]} is blank and left out.
         </li>
       ))}
+      <Dialog title={shown ? shown.file : ""} about={shown ? `${shown.channel && shown.channel !== "rgb" ? `Channel ${shown.channel.toUpperCase()}: ` : ""}${shown.what}, the very numbers of the file` : ""} open={shown !== null} onClose={() => setShown(null)}>
+        {shown && <img src={`${shown.url}&side=768`} alt={`${shown.what} in ${shown.file}`} className="aspect-square w-full rounded-card bg-surround object-contain" />}
+      </Dialog>
     </ul>
   );
 }

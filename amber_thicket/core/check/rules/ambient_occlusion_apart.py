@@ -1,0 +1,42 @@
+"""Occlusion is not painted into the colour."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+
+from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
+from amber_thicket.core.numeric.colour import luminance
+from amber_thicket.core.numeric.filters import blur
+
+LIMIT = 0.75
+
+
+def look(subject: Subject) -> Iterable[Finding]:
+    occlusion = subject.maps["ambient_occlusion"].pixels
+    tone = np.log(np.maximum(luminance(subject.maps["base_color"].pixels), 1e-3)).astype(np.float32)
+    if float(occlusion.std()) < 0.01:
+        return
+    if not subject.notes.get("relief_brought"):
+        # Relief that was read from the colour is dark where the colour is: that says nothing.
+        yield Finding("note", "read from the colour itself", "cannot tell", map="ambient_occlusion")
+        return
+    width = occlusion.shape[1]
+    ours, theirs = (f - blur(f, 0.05 * width, wraps=True) for f in (np.log(np.maximum(occlusion, 0.02)), tone))
+    found = float(np.corrcoef(ours.ravel(), theirs.ravel())[0, 1])
+    bad = found > LIMIT
+    already = subject.recipe.settings("even.shadow").amount >= 50
+    fix = Fix("Take local shadow out", {"even.shadow.amount": 60.0}) if bad and not already else None
+    yield Finding(
+        "attention" if bad else "pass", f"alike by {found:.2f}", f"under {LIMIT:g}", map="ambient_occlusion", fix=fix
+    )
+
+
+RULE = Rule(
+    id="ambient_occlusion.apart",
+    title="Occlusion is not in the colour",
+    why="In the colour too, recesses are darkened twice, and stay dark in full light.",
+    source="common practice, no source",
+    look=look,
+)

@@ -1,0 +1,28 @@
+"""No light from one side is left in the colour."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
+from amber_thicket.core.relief.raking import raking
+
+LIMIT = 0.3
+
+
+def look(subject: Subject) -> Iterable[Finding]:
+    light = raking(subject.maps["base_color"].pixels)
+    bad = light.weight > LIMIT
+    already = subject.recipe.settings("even.raking").amount > 0
+    fix = Fix("Take relief shading out", {"even.raking.amount": 80.0}) if bad and not already else None
+    measured = f"{light.weight:.2f}, along {light.bearing:.0f}°" if light.weight else "from no one side"
+    yield Finding("attention" if bad else "pass", measured, f"under {LIMIT:g}", map="base_color", fix=fix)
+
+
+RULE = Rule(
+    id="base_color.light",
+    title="No light is left in the colour",
+    why="Light that is painted in falls from the wrong side as soon as the lamp moves.",
+    source="the light's axis read from the spectrum; limit from measured photographs",
+    look=look,
+)

@@ -1,0 +1,32 @@
+"""The colour has enough levels."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+
+from amber_thicket.core.check.rule import Finding, Rule, Subject
+
+LEAST = 0.6
+
+
+def look(subject: Subject) -> Iterable[Finding]:
+    codes = subject.codes("base_color")
+    if codes is None:
+        return
+    green = codes[..., 1].astype(np.int64)
+    low, high = (int(v) for v in np.percentile(green, (1, 99)))
+    used = np.unique(green[(green >= low) & (green <= high)]).size / max(high - low + 1, 1)
+    bad = high - low >= 16 and used < LEAST
+    said = f"{100 * used:.0f} % of the levels between"
+    yield Finding("attention" if bad else "pass", said, f"over {100 * LEAST:g} %", map="base_color")
+
+
+RULE = Rule(
+    id="base_color.steps",
+    title="The colour has enough levels",
+    why="Gaps between levels show as steps in smooth tones once a light brightens them.",
+    source="common practice, no source",
+    look=look,
+)

@@ -1,0 +1,34 @@
+"""Red and green are where they belong."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from amber_thicket.core.audit.normals import normal_reading
+from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
+
+
+def look(subject: Subject) -> Iterable[Finding]:
+    codes = subject.codes("normal")
+    if codes is None:
+        return
+    file = subject.file_of("normal")
+    assert file is not None
+    top = 255 if codes.dtype.itemsize == 1 else 65535
+    read = normal_reading((codes[..., :3] / top).astype("float32"))
+    brought = subject.recipe.settings("gather.maps").normal != ""
+    fix = Fix("Swap them back", {"gather.maps.normal_swapped": True}) if read.swapped and brought else None
+    said = (
+        "swapped" if read.swapped else "cannot tell" if read.y == "unknown" else f"as they should be, {read.sure:.2f}"
+    )
+    level = "blocked" if read.swapped else "unknown" if read.y == "unknown" else "pass"
+    yield Finding(level, said, "red across, green up and down", map="normal", fix=fix)  # type: ignore[arg-type]
+
+
+RULE = Rule(
+    id="normal.channels",
+    title="Red and green are not swapped",
+    why="Swapped, light from the left seems to come from above.",
+    source="integrability, Frankot & Chellappa, IEEE TPAMI 10(4), 1988; the statistic is ours",
+    look=look,
+)

@@ -1,0 +1,35 @@
+"""Edges still meet when a renderer shrinks the maps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from amber_thicket.core.check.figures import PASS, coded, own_worst, seam
+from amber_thicket.core.check.rule import Finding, Rule, Subject
+from amber_thicket.core.numeric.filters import shrink
+
+LEVELS = (1, 2, 3, 4)
+
+
+def look(subject: Subject) -> Iterable[Finding]:
+    values, sample = (coded(r.pixels, "base_color") for r in (subject.maps["base_color"], subject.sample))
+    worst, at = -1e9, 0
+    for level in LEVELS:
+        small = shrink(values, 1 << level)
+        if min(small.shape[:2]) < 32:
+            break
+        for axis in (0, 1):
+            figure = seam(small, axis=axis).border - max(own_worst(shrink(sample, 1 << level), axis=axis) - PASS, 0)
+            worst, at = max((worst, at), (figure, level))
+    if at:
+        level_of = "attention" if worst > PASS else "pass"
+        yield Finding(level_of, f"{worst:.1f} at mip level {at}", f"under {PASS:g}", map="base_color")  # type: ignore[arg-type]
+
+
+RULE = Rule(
+    id="tiling.mips",
+    title="Edges meet at smaller sizes too",
+    why="From afar a renderer shows smaller copies; a broad step that is faint up close shows there.",
+    source="the seam figure on averaged copies; mip levels as in OpenGL 4.6, 8.14",
+    look=look,
+)
