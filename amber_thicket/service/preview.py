@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from amber_thicket.core.check.figures import coded, drift, seam
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side, output_size
-from amber_thicket.core.numeric.colour import encode_srgb8, linear_to_lab
+from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8, linear_to_lab
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.pack.encode import asked_for, quantised, stored
 from amber_thicket.core.pack.profiles import PlannedFile
@@ -252,6 +252,23 @@ def probe(evaluation: Evaluation, x: float, y: float) -> dict[str, Any]:
     values["own_color"] = [int(v) for v in encode_srgb8(near.mean(axis=(0, 1))[None, :].astype(np.float32))[0]]
     values["height_mm"] = round(values["height"] * span * frame.tile_mm, 3) if frame.tile_mm else None
     return values
+
+
+def compared(evaluation: Evaluation, one: str, other: str) -> dict[str, Any]:
+    """How far two layers lie apart at preview size, in the numbers the eye sees (colours as sRGB codes, normals as
+    vectors): rms and the largest difference, or why they cannot be compared."""
+    a, b = (_pixels(evaluation, layer, PLAN_SIDE) for layer in (one, other))
+    if a.shape[:2] != b.shape[:2]:
+        return {"rms": None, "largest": None, "why": "They lie on different grids."}
+    if a.ndim != b.ndim:
+        return {"rms": None, "largest": None, "why": "One has three channels, the other one."}
+    first, second = (_seen(layer, pixels) for layer, pixels in ((one, a), (other, b)))
+    off = np.abs(first - second)
+    return {"rms": round(float(np.sqrt(np.mean(off * off))), 5), "largest": round(float(off.max()), 4), "why": ""}
+
+
+def _seen(layer: str, pixels: Pixels) -> Pixels:
+    return encode_srgb(np.ascontiguousarray(pixels)) if layer in _COLOURS else pixels
 
 
 def _seams(pixels: Pixels, role: str = "base_color") -> list[dict[str, Any]]:

@@ -88,6 +88,12 @@ def probe(material_id: str) -> Response:
     return jsonify(preview.probe(evaluation, x, y))
 
 
+@blueprint.get("/api/materials/<material_id>/compare")
+def compare(material_id: str) -> Response:
+    one, other = request.args.get("one", ""), request.args.get("other", "")
+    return jsonify(preview.compared(_evaluation(material_id), one, other))
+
+
 @blueprint.get("/api/materials/<material_id>/enlarged")
 def enlarged(material_id: str) -> Response:
     """Plain enlarging and own detail beside it at 1:1 (PNG), with the figures in headers."""

@@ -220,4 +220,5 @@ OPERATION = Operation(
     decide=decide_cues,
     also=("tile.join", "even.raking", "even.shadow", "even.highlight", "even.known", "even.glare"),
     lazy=True,
+    version=2,
 )

@@ -15,7 +15,7 @@ from amber_thicket.core.raster import Pixels
 
 _PLAN = 768.0
 # Widths of relief that shading tells about, px of 768.
-_FINEST, _COARSEST, _REGULAR = 0.5, 48.0, 0.5
+_FINEST, _COARSEST, _REGULAR = 0.5, 16.0, 0.5
 # Tone is no height: steps of brightness are sharper than steps of relief. The spectrum falls by half a power more.
 _SOFTER = 0.5
 # Widths of recesses, px of 768, and how much of what stands out brightly counts beside them.

@@ -194,6 +194,12 @@ export interface ZoneSuggestions {
   zones: { name: string; share: number; part: Record<string, unknown> }[];
   why: string;
 }
+/** rms, largest: in shares of the range; null where two layers cannot be compared, with the reason. */
+export interface Compared {
+  rms: number | null;
+  largest: number | null;
+  why: string;
+}
 export interface Probe {
   /** sRGB of the tiled colour around the place. */
   own_color: [number, number, number];

@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "../api/client";
-import type { Figures, Finding, Material, Places, TilingSuggestion } from "../api/types";
+import type { Compared, Figures, Finding, LayerId, Material, Places, TilingSuggestion } from "../api/types";
 import { busy, whenRested } from "./busy";
 
 /** The value once it has rested for a moment: the picture comes first, figures follow. */
@@ -36,6 +36,11 @@ function useMeasured<T>(what: string, material: Material, key: string | number, 
 
 export function useFigures(material: Material): Figures | undefined {
   return useMeasured("figures", material, `${material.keys.base_color}/${material.keys.height}/${Object.values(material.zones).join("")}`, api.figures);
+}
+
+/** How far two layers lie apart. */
+export function useCompared(material: Material, one: LayerId, other: LayerId): Compared | undefined {
+  return useMeasured("compared", material, `${material.keys[one]}/${material.keys[other]}`, (id, signal) => api.compare(id, one, other, signal));
 }
 
 /** How the sample is best made to tile. */

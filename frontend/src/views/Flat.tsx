@@ -10,12 +10,13 @@ import { useZones } from "../stages/response/zones";
 import { useTool } from "../stages/square/tool";
 import { BrushLayer } from "./BrushLayer";
 import { DrawLayer } from "./DrawLayer";
+import { CompareBar, useBlink } from "./Compare";
 import { CropHandles } from "./CropHandles";
 import { Joins } from "./Joins";
 import { PlaceMarks } from "./PlaceMarks";
 import { RepeatGrid } from "./RepeatGrid";
 import { BendPoints, CornerHandles, LevelLine, NeutralPick } from "./FlatHandles";
-import { channelOf, clippingOf, draw, shownBox } from "./draw";
+import { channelOf, clippingOf, differenceOf, draw, shownBox } from "./draw";
 import { Evidence } from "./Evidence";
 import { USUAL } from "./kept";
 import { usePicture } from "./pictures";
@@ -66,11 +67,19 @@ export function Flat({ side, layer, setup, material }: Props) {
   const asked = { id: material.id, side: sideFor(look.scale) };
   const ask = zone ? { ...asked, layer: `zone:${zone}` as const, key: material.zones[zone]!, slot: `${side}-zone` } : { ...asked, layer, key: material.keys[layer] ?? "", slot: `${side}-${layer}` };
   const { picture, waiting } = usePicture(ask);
+  // What the second view shows, laid over the first one to compare them.
+  const compare = useViews((state) => state.compare);
+  const other = useViews((state) => state.setups[state.stage].second.what);
+  const against = compare.mode !== "off" && side === "first" && other !== "lit" && material.keys[other] && wraps(other) === wraps(layer) ? other : null;
+  const { picture: second } = usePicture(against ? { ...asked, layer: against, key: material.keys[against]!, slot: "compare" } : null);
+  const blink = useBlink(against !== null && compare.mode === "blink");
   const clipping = useViews((state) => state.clipping) && stage === "even" && COLOURS.has(layer);
   const source = useMemo(() => {
     const shown = picture && channelOf(picture.bitmap, channel);
     return shown && clipping ? clippingOf(shown) : shown;
   }, [picture, channel, clipping]);
+  const beside = useMemo(() => (second ? channelOf(second.bitmap, channel) : null), [second, channel]);
+  const difference = useMemo(() => (source && beside && compare.mode === "difference" ? differenceOf(source, beside, compare.gain) : null), [source, beside, compare.mode, compare.gain]);
 
   useLayoutEffect(() => {
     const target = canvas.current;
@@ -81,7 +90,18 @@ export function Flat({ side, layer, setup, material }: Props) {
     if (target.width !== w || target.height !== h) [target.width, target.height] = [w, h];
     context.setTransform(density, 0, 0, density, 0, 0);
     const surround = getComputedStyle(target).getPropertyValue("--surround");
-    if (source) draw(context, width, height, t, { source, layer, box, how, surround });
+    const what = difference ?? (beside && blink ? beside : source);
+    if (what) {
+      draw(context, width, height, t, { source: what, layer, box, how, surround });
+      if (beside && compare.mode === "wipe") {
+        context.save();
+        context.beginPath();
+        context.rect(compare.split * width, 0, width, height);
+        context.clip();
+        draw(context, width, height, t, { source: beside, layer, box, how, surround });
+        context.restore();
+      }
+    }
     else {
       context.fillStyle = surround;
       context.fillRect(0, 0, width, height);
@@ -152,6 +172,7 @@ export function Flat({ side, layer, setup, material }: Props) {
       >
         {Math.round(((look.scale * devicePixelRatio) / finished) * 100)} %
       </button>
+      {against && beside && <CompareBar material={material} one={layer} other={against} width={width} />}
       {stage === "gather" && layer === "gathered" && picking && <NeutralPick material={material} t={t} />}
       {stage === "tile" && joins && side === "first" && layer !== "gathered" && how !== "repeated" && <Joins material={material} layer={layer} box={box} t={t} shift={shift} />}
       {stage === "tile" && wraps(layer) && side === "first" && how !== "repeated" && <PlaceMarks material={material} t={t} shift={shift} />}

@@ -7,7 +7,7 @@ import { Pick } from "../ui/Pick";
 import { Flat } from "./Flat";
 import { LAYER_NAMES } from "./names";
 import { wraps } from "./space";
-import { type Channel, type How, INPUT_OF, setView, type Side, useViews, type What } from "./state";
+import { type Channel, type Compare, type How, INPUT_OF, setView, type Side, useViews, type What } from "./state";
 import { useLit, type Shape } from "../lit/state";
 
 const Lit = lazy(() => import("../lit/Lit"));
@@ -32,6 +32,12 @@ const CHANNELS: { value: Channel; label: string }[] = [
   { value: "green", label: "Green" },
   { value: "blue", label: "Blue" },
 ];
+const COMPARES: { value: Compare; label: string }[] = [
+  { value: "off", label: "Compare" },
+  { value: "wipe", label: "Wipe" },
+  { value: "blink", label: "Blink" },
+  { value: "difference", label: "Difference" },
+];
 const SHAPES: { value: Shape; label: string }[] = [
   { value: "slab", label: "Slab" },
   { value: "ball", label: "Ball" },
@@ -45,6 +51,7 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
   const stage = useViews((state) => state.stage);
   const input = useViews((state) => state.input);
   const arrangement = useViews((state) => state.arrangement);
+  const compare = useViews((state) => state.compare.mode);
   const lit = useLit();
   const there = (Object.keys(LAYER_NAMES) as LayerId[]).filter((layer) => material.keys[layer]);
   const wanted: What = input && setup.what !== "lit" ? INPUT_OF[stage] : setup.what;
@@ -103,7 +110,12 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
             <Lit material={material} />
           </Suspense>
         ) : (
-          <Flat side={side} layer={what} setup={setup} material={material} />
+          <>
+            <Flat side={side} layer={what} setup={setup} material={material} />
+            {side === "first" && !alone && (
+              <Pick label="Compare with the second view" value={compare} groups={[{ options: COMPARES }]} onChange={(mode) => useViews.setState((state) => ({ compare: { ...state.compare, mode } }))} className="absolute right-[62px] bottom-2 z-10 h-6 border-transparent bg-ground/85 px-1.5 text-[12px]" />
+            )}
+          </>
         )}
       </div>
     </section>

@@ -23,6 +23,22 @@ export function channelOf(bitmap: ImageBitmap, channel: Channel): HTMLCanvasElem
   return canvas;
 }
 
+/** How far two pictures lie apart, channel by channel, times a gain. */
+export function differenceOf(one: HTMLCanvasElement | ImageBitmap, other: HTMLCanvasElement | ImageBitmap, gain: number): HTMLCanvasElement | ImageBitmap {
+  const canvas = document.createElement("canvas");
+  [canvas.width, canvas.height] = [one.width, one.height];
+  const context = canvas.getContext("2d", { willReadFrequently: true });
+  if (!context) return one;
+  context.drawImage(one, 0, 0);
+  const image = context.getImageData(0, 0, canvas.width, canvas.height);
+  context.drawImage(other, 0, 0, canvas.width, canvas.height);
+  const against = context.getImageData(0, 0, canvas.width, canvas.height).data;
+  const data = image.data;
+  for (let i = 0; i < data.length; i++) if (i % 4 !== 3) data[i] = Math.min(255, Math.abs(data[i]! - against[i]!) * gain);
+  context.putImageData(image, 0, 0);
+  return canvas;
+}
+
 /** A picture with pixels marked that have a channel at its end: amber where too bright, white where too dark. */
 export function clippingOf(picture: HTMLCanvasElement | ImageBitmap): HTMLCanvasElement | ImageBitmap {
   const canvas = document.createElement("canvas");

@@ -6,6 +6,7 @@ export type What = LayerId | "lit";
 export type How = "single" | "repeated" | "shifted";
 export type Channel = "all" | "red" | "green" | "blue" | "value";
 export type Side = "first" | "second";
+export type Compare = "off" | "wipe" | "blink" | "difference";
 export type Arrangement = "beside" | "stacked" | "first" | "second";
 
 export interface ViewSetup {
@@ -52,6 +53,8 @@ interface Views {
   /** Evidence of a finding, drawn on the first view. */
   evidence: { map: LayerId | null; of?: string; box: [number, number, number, number] } | null;
   active: Side;
+  /** How the first view is compared with what the second shows. split: where the wipe lies; gain: of the difference. */
+  compare: { mode: Compare; split: number; gain: number };
 }
 
 const KEPT = "views-1";
@@ -77,6 +80,7 @@ export const useViews = create<Views>(() => {
     clipping: false,
     evidence: null,
     active: "first",
+    compare: { mode: "off", split: 0.5, gain: 4 },
   };
 });
 
@@ -87,7 +91,7 @@ useViews.subscribe((now, before) => {
 });
 
 export function openStage(stage: StageId) {
-  useViews.setState({ stage, look: null, evidence: null, input: false });
+  useViews.setState({ stage, look: null, evidence: null, input: false, compare: { ...useViews.getState().compare, mode: "off" } });
 }
 
 export function setView(side: Side, changes: Partial<ViewSetup>) {
