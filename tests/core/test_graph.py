@@ -121,7 +121,7 @@ class OddInputTest(unittest.TestCase):
             "one pixel": np.full((1, 1, 3), 0.5, np.float32),
             "very bright": np.full((64, 64, 3), 40, np.float32) * rng.random((64, 64, 1), np.float32),
         }.items():
-            for method in ("none", "blend", "cut", "lattice"):
+            for method in ("none", "cut", "lattice"):
                 with self.subTest(name=name, method=method):
                     ready = made(
                         Memory(300_000_000), ArraySource(pixels, name), **size_of(256), tile__join__method=method

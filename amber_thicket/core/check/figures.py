@@ -14,6 +14,7 @@ from amber_thicket.core.roles import ROLES
 SCALES = (1, 2, 4, 8)
 PASS, BLOCKED = 4.0, 8.0
 _OWN_LINES = 4.0
+_SMALL = 96
 
 
 class Seam(NamedTuple):
@@ -81,5 +82,7 @@ def own_worst(values: Pixels, *, axis: int) -> float:
 
 def drift(values: Pixels) -> float:
     """Spread (standard deviation) of local means, σ = 1/8 of the width, over the wrapped tile."""
-    soft = blur(np.ascontiguousarray(values), values.shape[1] / 8, wraps=True)
+    # Nothing finer than the smoothing matters: a small copy tells it at once, whatever the size.
+    small = shrink(np.ascontiguousarray(values), max(1, min(values.shape[:2]) // _SMALL))
+    soft = blur(small, small.shape[1] / 8, wraps=True)
     return float(soft.reshape(-1, soft.shape[-1] if soft.ndim == 3 else 1).std(axis=0).mean())

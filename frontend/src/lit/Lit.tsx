@@ -123,17 +123,23 @@ export default function Lit({ material }: { material: Material }) {
 
 /** A map that not every surface has: fetched while it is there, dropped when it goes. */
 function useFurther(material: Material, role: Further, renderer: React.RefObject<LitRenderer | null>, setWaiting: (change: (n: number) => number) => void, redraw: React.RefObject<(moving: boolean) => void>) {
-  const fetch = (signal: AbortSignal) => (material.keys[role] ? mapPicture(material, role, signal).then((bitmap) => renderer.current?.setFurther(role, bitmap)) : Promise.resolve(renderer.current?.setFurther(role, null)));
-  useFetched(material.keys[role] ?? "", setWaiting, fetch, redraw);
+  const key = material.keys[role] ?? "";
+  useFetched(key, setWaiting, (signal) => mapPicture(material, role, signal).then((bitmap) => renderer.current?.setFurther(role, bitmap)), redraw);
+  useEffect(() => {
+    if (key || !renderer.current?.has(role)) return;
+    renderer.current.setFurther(role, null);
+    redraw.current(false);
+  }, [key, role, renderer, redraw]);
 }
 
-/** Runs a fetch when its key changes, calls the older one off, and redraws when it is there. */
+/** Runs a fetch when its key changes and there is one, calls the older one off, and redraws when it is there. */
 function useFetched(key: string, setWaiting: (change: (n: number) => number) => void, fetcher: (signal: AbortSignal) => Promise<unknown>, redraw: React.RefObject<(moving: boolean) => void>) {
   const latest = useRef(fetcher);
   useEffect(() => {
     latest.current = fetcher;
   });
   useEffect(() => {
+    if (!key) return;
     const control = new AbortController();
     const done = busy("lit");
     setWaiting((n) => n + 1);

@@ -127,6 +127,10 @@ export class LitRenderer {
     this.set(name, texture);
   }
 
+  has(role: Further): boolean {
+    return this.material.uniforms[`${role}Map`]?.value != null;
+  }
+
   /** Takes a map that not every surface has; null when it is not there. */
   setFurther(role: Further, bitmap: ImageBitmap | null) {
     if (bitmap) this.setPicture(`${role}Map`, bitmap);
@@ -240,7 +244,7 @@ export class LitRenderer {
     this.camera.position.set(Math.sin(turn) * Math.cos(tilt) * away, Math.sin(tilt) * away, Math.cos(turn) * Math.cos(tilt) * away);
     this.camera.lookAt(0, 0, flat ? 0.04 : 0);
     this.camera.updateProjectionMatrix();
-    const toward = this.camera.position.clone().sub(new Vector3(0, flat ? 0.04 : 0, 0)).normalize();
+    const toward = this.camera.position.clone().sub(new Vector3(0, 0, flat ? 0.04 : 0)).normalize();
     this.set("parallel", setup.parallel ? toward : new Vector3());
     if (setup.parallel) {
       const reach = Math.tan(15 * degrees) * away;

@@ -42,7 +42,7 @@ export function Pack({ material }: { material: Material }) {
         </div>
       )}
       <h3 className="mt-2 border-t border-line pt-2 font-medium">What will be written</h3>
-      {plan.data && <Files material={material} plan={plan.data} />}
+      {plan.data && <Files material={material} plan={plan.data} fresh={!plan.isPlaceholderData} />}
       {blocked.length > 0 && fresh && (
         <p className="mt-2 flex gap-2 text-[12.5px]">
           <Level level="blocked" word={false} />
@@ -63,7 +63,7 @@ export function Pack({ material }: { material: Material }) {
 
 const LETTERS: Record<number, string[]> = { 1: [""], 2: ["rgb", "a"], 3: ["r", "g", "b"], 4: ["r", "g", "b", "a"] };
 
-function Files({ material, plan }: { material: Material; plan: FilePlan }) {
+function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; fresh: boolean }) {
   const [shown, setShown] = useState<{ file: string; channel: string; what: string; url: string } | null>(null);
   const key = Object.values(material.keys).join("").length + material.revision;
   return (
@@ -80,7 +80,7 @@ function Files({ material, plan }: { material: Material; plan: FilePlan }) {
               const what = contentName(token);
               return (
                 <button key={i} type="button" title={`Show ${what.toLowerCase()} as the file will hold it`} onClick={() => setShown({ file: file.name, channel, what, url })} className="group inline-flex items-center gap-1.5 hover:text-text">
-                  <img src={url} alt="" loading="lazy" className="size-6 rounded-[4px] border border-line object-cover group-hover:border-amber" />
+                  <span className="size-6 overflow-hidden rounded-[4px] border border-line bg-surround group-hover:border-amber">{fresh && <img src={url} alt="" loading="lazy" className="size-full object-cover" />}</span>
                   {channel && channel !== "rgb" ? `${channel.toUpperCase()} ${what}` : what}
                 </button>
               );

@@ -1,0 +1,161 @@
+"""The lit view's pixels against the same formulae worked out in numpy."""
+
+import json
+import struct
+import tempfile
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from amber_thicket.core.lit.surroundings import harmonic_basis
+from amber_thicket.core.numeric.colour import linear_to_srgb, srgb_to_linear
+from tests.browser.server import BrowserTest
+
+SETUP = {
+    "shape": "slab", "surroundings": "studio", "bearing": 130, "elevation": 40, "lamp": 1.2, "exposure": -0.3,
+    "displacement": 0, "repeat": 1, "off": [], "turn": 0, "tilt": 60, "distance": 0.6, "parallel": True, "fineness": 64,
+}  # fmt: skip
+
+
+def swell() -> bytes:
+    """A photograph of nothing but broad swells of tone and colour: no detail that filtering could change."""
+    y, x = np.mgrid[0:512, 0:512] / 512 * 2 * np.pi
+    tone = np.stack([0.5 + 0.2 * np.sin(2 * x + y), 0.45 + 0.2 * np.cos(x - 2 * y), 0.4 + 0.15 * np.sin(3 * y)], -1)
+    # 16 bits: the steps of 8 would be relief.
+    return cv2.imencode(".png", np.rint(tone[..., ::-1] * 65535).astype(np.uint16))[1].tobytes()
+
+
+class Reference:
+    """Metal/rough under one lamp and prefiltered surroundings; sources are named beside the shader."""
+
+    def __init__(self, light: bytes) -> None:
+        width, height, count, terms = struct.unpack("<4I", light[:16])
+        self.harmonics = np.frombuffer(light, "<f4", terms * 3, 16).reshape(terms, 3)
+        self.levels = np.frombuffer(light, "<f2", offset=16 + terms * 12).reshape(count, height, width, 4)[..., :3].astype(np.float32)  # fmt: skip
+
+    def mirrored(self, toward: np.ndarray, roughness: np.ndarray) -> np.ndarray:
+        count, height, width = self.levels.shape[:3]
+        u = (np.arctan2(toward[:, 0], toward[:, 2]) / (2 * np.pi) + 0.5) * width - 0.5
+        v = np.clip(np.arccos(np.clip(toward[:, 1], -1, 1)) / np.pi * height, 0.5, height - 0.5) - 0.5
+        at = roughness * (count - 1)
+        low = np.minimum(np.floor(at), count - 2).astype(int)
+        looked = [self._bilinear(low + step, u, v) for step in (0, 1)]
+        return looked[0] + (at - low)[:, None] * (looked[1] - looked[0])
+
+    def _bilinear(self, level: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
+        _, height, width = self.levels.shape[:3]
+        x, y = np.floor(u).astype(int), np.floor(v).astype(int)
+        fx, fy = (u - x)[:, None], (v - y)[:, None]
+        x0, x1 = x % width, (x + 1) % width
+        y0, y1 = np.clip(y, 0, height - 1), np.clip(y + 1, 0, height - 1)
+        top = self.levels[level, y0, x0] * (1 - fx) + self.levels[level, y0, x1] * fx
+        bottom = self.levels[level, y1, x0] * (1 - fx) + self.levels[level, y1, x1] * fx
+        return top * (1 - fy) + bottom * fy
+
+    def shaded(self, base: np.ndarray, packed: np.ndarray, n: np.ndarray, v: np.ndarray, l: np.ndarray) -> np.ndarray:  # noqa: E741
+        occlusion, roughness, metallic = packed[:, 0], np.clip(packed[:, 1], 0.04, 1), packed[:, 2][:, None]
+        nv = np.maximum(n @ v, 0.02)
+        f0, matte = 0.04 + metallic * (base - 0.04), base * (1 - metallic)
+        r = roughness[:, None] * np.array([-1, -0.0275, -0.572, 0.022]) + np.array([1, 0.0425, 1.04, -0.04])
+        a = np.minimum(r[:, 0] ** 2, np.exp2(-9.28 * nv)) * r[:, 0] + r[:, 1]
+        terms = a[:, None] * np.array([-1.04, 1.04]) + r[:, 2:]
+        open_ = np.clip((nv + occlusion) ** np.exp2(-16 * roughness - 1) - 1 + occlusion, 0, 1)
+        diffuse = np.maximum(harmonic_basis(n.astype(np.float32)) @ self.harmonics, 0)
+        back = 2 * (n @ v)[:, None] * n - v
+        light = matte * diffuse * occlusion[:, None]
+        light += self.mirrored(back, roughness) * (f0 * terms[:, :1] + terms[:, 1:]) * open_[:, None]
+        nl = np.maximum(n @ l, 0)
+        h = (l + v) / np.linalg.norm(l + v)
+        nh, vh, a2 = np.maximum(n @ h, 0), max(float(v @ h), 0), roughness**4
+        d = a2 / (np.pi * (nh * nh * (a2 - 1) + 1) ** 2)
+        masking = 0.5 / np.maximum(nl * np.sqrt(nv * nv * (1 - a2) + a2) + nv * np.sqrt(nl * nl * (1 - a2) + a2), 1e-9)
+        f = f0 + (1 - f0) * (1 - vh) ** 5
+        reached = 1 + 0.6 * (1 - max(float(l[1]), 0)) * (occlusion - 1)
+        lit = (matte * (1 - f) / np.pi + f * (d * masking)[:, None]) * (nl * SETUP["lamp"] * np.pi * reached)[:, None]
+        return neutral((light + lit) * 2 ** SETUP["exposure"])
+
+
+def neutral(c: np.ndarray) -> np.ndarray:
+    """Khronos PBR neutral tone mapper, 2024."""
+    start = 0.8 - 0.04
+    x = c.min(axis=1, keepdims=True)
+    c = c - np.where(x < 0.08, x - 6.25 * x * x, 0.04)
+    peak = c.max(axis=1, keepdims=True)
+    d = 1 - start
+    squeezed = 1 - d * d / (np.maximum(peak, start) + d - start)
+    bent = c * squeezed / np.maximum(peak, 1e-9)
+    bent = squeezed + (bent - squeezed) / (0.15 * (peak - squeezed) + 1)
+    return np.where(peak < start, c, bent)
+
+
+def sampled(picture: np.ndarray, place: np.ndarray) -> np.ndarray:
+    """Bilinear lookup of a wrapping picture (H, W, 3) at places in tiles."""
+    height, width = picture.shape[:2]
+    at = place * [width, height] - 0.5
+    low = np.floor(at).astype(int)
+    part = (at - low)[..., None]
+    x, y = low[:, 0], low[:, 1]
+    top = picture[y % height, x % width] * (1 - part[:, 0]) + picture[y % height, (x + 1) % width] * part[:, 0]
+    bottom = picture[(y + 1) % height, x % width] * (1 - part[:, 0]) + picture[(y + 1) % height, (x + 1) % width] * part[:, 0]  # fmt: skip
+    return top * (1 - part[:, 1]) + bottom * part[:, 1]
+
+
+class LitTest(BrowserTest):
+    def test_shading_is_that_of_the_formulae(self) -> None:
+        page = self.page
+        page.evaluate(f"localStorage.setItem('lit-2', {json.dumps(json.dumps(SETUP))})")
+        page.reload()
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "swell.png"
+            path.write_bytes(swell())
+            self.bring(path)
+        self.stage("Response")
+        page.get_by_role("slider", name="Metallic").press("PageUp")
+        canvas = page.locator("[data-testid=lit]")
+        page.wait_for_function("c => c.dataset.frame", arg=canvas.element_handle())
+        page.locator("[data-testid=doing]:empty").wait_for(state="attached")
+        page.wait_for_timeout(2500)
+        shot = cv2.imdecode(np.frombuffer(canvas.screenshot(), np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
+        height, width = shot.shape[:2]
+        address = page.url.replace("/m/", "/api/materials/")
+        keys = page.request.get(address).json()["keys"]
+
+        def fetched(layer: str, kind: str, key: str) -> np.ndarray:
+            data = page.request.get(f"{address}/picture/{layer}.{kind}?key={key}").body()
+            return cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR)[..., ::-1] / 255
+
+        base = srgb_to_linear(fetched("base_color", "jpg", keys["base_color"]))
+        normal = fetched("normal", "png", keys["normal"]) * 2 - 1
+        packed = fetched("packed", "png", keys["ambient_occlusion"] + keys["roughness"] + keys["metallic"])
+        reference = Reference(page.request.get(f"{self.server.address}/api/surroundings/studio.bin").body())
+        # Parallel rays: every pixel is a place of the slab.
+        tilt = np.radians(SETUP["tilt"])
+        away = 1.75 * SETUP["distance"] / max(min(1, width / height), 0.45)
+        start = np.array([0, np.sin(tilt), np.cos(tilt)]) * away
+        # It looks a little before the middle of the slab.
+        v = start - [0, 0, 0.04]
+        v /= np.linalg.norm(v)
+        up = np.array([0, v[2], -v[1]])
+        reach = np.tan(np.radians(15)) * away
+        rows, columns = np.mgrid[0:height, 0:width].reshape(2, -1) + 0.5
+        points = start + ((columns / width * 2 - 1) * reach * width / height)[:, None] * [1, 0, 0] + ((1 - rows / height * 2) * reach)[:, None] * up  # fmt: skip
+        points = points - (points[:, 1] / v[1])[:, None] * v
+        deep = min(1.75, max(0.75, round(height / width * 4) / 4))
+        inside = (np.abs(points[:, 0]) < 0.48) & (np.abs(points[:, 2]) < deep / 2 - 0.02)
+        # What lies over the picture is left out: the lamp and a button at the bottom.
+        inside &= rows < height - 100
+        self.assertGreater(inside.mean(), 0.4)
+        place = np.column_stack([points[inside, 0] + 0.5, points[inside, 2] + deep / 2])
+        leaning = sampled(normal, place)
+        n = leaning[:, :1] * [1, 0, 0] + leaning[:, 1:2] * [0, 0, -1] + leaning[:, 2:] * [0, 1, 0]
+        n /= np.linalg.norm(n, axis=1, keepdims=True)
+        b, e = np.radians(SETUP["bearing"]), np.radians(SETUP["elevation"])
+        toward = np.array([np.cos(b) * np.cos(e), np.sin(e), -np.sin(b) * np.cos(e)])
+        made = reference.shaded(sampled(base, place), sampled(packed, place), n, v, toward)
+        codes = linear_to_srgb(made) * 255
+        seen = shot.reshape(-1, 3)[inside]
+        off = np.abs(codes - seen)
+        self.assertLess(float(off.mean()), 2.0)
+        # It is no flat picture that any formula would meet.
+        self.assertGreater(float(seen.std(axis=0).min()), 8)
