@@ -99,19 +99,22 @@ async function take(brought: Brought) {
   else if (!brought.refused.length) tell("There was no picture among these files.");
 }
 
-/** Looks at the files for the receiver that is chosen. */
+let newest = 0;
+
+/** Looks at the files for the receiver that is chosen; an answer to an older question is let go. */
 export async function audit(profile = now().profile) {
+  const mine = ++newest;
   set({ profile });
   const { files } = now();
   if (!files.length) return;
   set({ doing: "Looking at every map …" });
   try {
     const report = await asked<AuditReport>("/api/audit", { files, profile });
-    set({ report: { ...report, refused: [...now().refused, ...report.refused] } });
+    if (mine === newest) set({ report: { ...report, refused: [...now().refused, ...report.refused] } });
   } catch (error) {
-    tellProblem(error, "The audit could not be made");
+    if (mine === newest) tellProblem(error, "The audit could not be made");
   } finally {
-    set({ doing: "" });
+    if (mine === newest) set({ doing: "" });
   }
 }
 
