@@ -119,10 +119,11 @@ def lit() -> Response:
         recipe = audit.recipe_of(one, repaired=repaired, profile=asked.profile)
         made = audit.evaluation_for(one, library.blobs.get, recipe, library.memory)
         halves.append(preview.raked(made, as_read=not repaired))
-    side = min(half.shape[0] for half in halves)
-    return Response(
-        preview.encoded(np.hstack([half[:side, :side] for half in halves]), "jpg", 88), mimetype="image/jpeg"
-    )
+    # The middle of each, close enough to see how it answers the light, with a gap between.
+    side = min(min(half.shape[:2]) for half in halves) // 2
+    left, right = (half[(half.shape[0] - side) // 2 :, (half.shape[1] - side) // 2 :][:side, :side] for half in halves)
+    gap = np.full((side, max(2, side // 64), 3), 119, np.uint8)
+    return Response(preview.encoded(np.hstack([left, gap, right]), "jpg", 90), mimetype="image/jpeg")
 
 
 @blueprint.get("/api/audit/picture/<blob>.jpg")

@@ -9,15 +9,14 @@ from collections.abc import Callable
 from typing import Any, Literal, NamedTuple
 
 import numpy as np
-from pydantic import Field, ValidationError, field_validator
+from pydantic import Field, field_validator
 
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.response.zones import linear_of, plain, standing_out, step
+from amber_thicket.core.response.zones import linear_of, rows_of, standing_out, step
 from amber_thicket.core.response.zones import read as read_zones
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import listed
 
 MOST = 4
 _Layer = Callable[[], Raster]
@@ -119,15 +118,7 @@ DEPOSITS: tuple[tuple[str, dict[str, Any]], ...] = (
 
 def read(text: str) -> tuple[Cover, ...]:
     """Covers from their setting. Raises ValueError in words."""
-    found = []
-    for row in listed(text, MOST, "covers"):
-        try:
-            found.append(Cover.model_validate(row))
-        except ValidationError as error:
-            raise ValueError(plain(error)) from None
-    if len({cover.id for cover in found}) != len(found):
-        raise ValueError("two covers share an id")
-    return tuple(found)
+    return rows_of(text, MOST, "covers", Cover)
 
 
 def laid(text: str) -> tuple[Cover, ...]:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Sequence
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 from pydantic import BaseModel, Field, ValidationError, field_validator
@@ -122,17 +122,25 @@ def plain(error: ValidationError) -> str:
     return f"{where}: {first['msg'].removeprefix('Value error, ')}"
 
 
-def read(text: str) -> tuple[Zone, ...]:
-    """Zones from their setting. Raises ValueError in words."""
+Row = TypeVar("Row", bound=OperationSettings)
+
+
+def rows_of(text: str, most: int, what: str, model: type[Row]) -> tuple[Row, ...]:
+    """Rows of a setting that is a JSON list of one kind, each with an id of its own. Raises ValueError in words."""
     found = []
-    for row in listed(text, MOST, "zones"):
+    for row in listed(text, most, what):
         try:
-            found.append(Zone.model_validate(row))
+            found.append(model.model_validate(row))
         except ValidationError as error:
             raise ValueError(plain(error)) from None
-    if len({zone.id for zone in found}) != len(found):
-        raise ValueError("two zones share an id")
+    if len({getattr(row, "id", None) for row in found}) != len(found):
+        raise ValueError(f"two {what} share an id")
     return tuple(found)
+
+
+def read(text: str) -> tuple[Zone, ...]:
+    """Zones from their setting. Raises ValueError in words."""
+    return rows_of(text, MOST, "zones", Zone)
 
 
 class Settings(OperationSettings):
