@@ -41,6 +41,7 @@ def assignment(key: str, guess: Guess) -> dict[str, Any]:
         changes |= LEAVE_COLOUR
     if role == "normal":
         changes["gather.maps.normal_y"] = "minus" if guess.y == "minus" else "plus"
+        changes |= {f"gather.maps.{name}": value for name, value in guess.spoilt}
     if role == "roughness":
         changes["gather.maps.roughness_white"] = "smooth" if guess.role == "gloss" else "rough"
         changes |= {"response.roughness.low": 0.0, "response.roughness.high": 1.0}

@@ -73,7 +73,7 @@ def brought() -> Response:
 @blueprint.post("/api/audit/sample")
 def sample() -> Response:
     """The simulated purchase that ships with the program."""
-    from amber_thicket.standins.bought import NAME, bought_zip
+    from amber_thicket.service.bought import NAME, bought_zip
 
     return jsonify(_kept(NAME, bought_zip()))
 

@@ -7,7 +7,7 @@ import zipfile
 from pathlib import Path
 
 from amber_thicket.formats.write import stored_codes
-from amber_thicket.standins.bought import bought_zip
+from amber_thicket.service.bought import bought_zip
 from tests.browser.server import BrowserTest
 
 

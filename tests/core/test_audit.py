@@ -12,7 +12,7 @@ import numpy as np
 from PIL import Image
 
 from amber_thicket.core.audit.look import Audit, Stored, audit
-from amber_thicket.core.audit.normals import normal_reading
+from amber_thicket.core.check.normals import normal_reading
 from amber_thicket.core.gather.maps import without_steps
 from amber_thicket.core.gather.roles import guessed, named, packed_channels
 from amber_thicket.core.graph import Memory
@@ -27,9 +27,9 @@ from amber_thicket.formats.unzip import entries
 from amber_thicket.formats.write import png_bytes, stored_codes
 from amber_thicket.service.audit import as_json, audited, evaluation_for, given_of, recipe_of
 from amber_thicket.service.bake import check, pack
+from amber_thicket.service.bought import bought_files, true_maps
 from amber_thicket.standins.bench.harbour_grating import harbour_grating
 from amber_thicket.standins.bench.kinds import KINDS
-from amber_thicket.standins.bought import bought_files, true_maps
 from tests.support import bumps
 
 SIDE = 512
@@ -101,6 +101,20 @@ class NormalTest(unittest.TestCase):
     def test_noise_cannot_be_told(self) -> None:
         noise = np.random.default_rng(1).random((128, 128, 3)).astype(np.float32)
         self.assertEqual(normal_reading(noise).y, "unknown")
+
+
+class ImportTest(unittest.TestCase):
+    def test_a_spoilt_normal_map_is_put_right_as_it_comes(self) -> None:
+        vectors = MAPS["normal"] * np.float32(0.5) + np.float32(0.5)
+        for values, wanted in (
+            (linear_to_srgb(vectors).astype(np.float32), {"normal_stored": "srgb"}),
+            (vectors[..., [1, 0, 2]], {"normal_swapped": True}),
+            (vectors, {}),
+        ):
+            found = guessed("a_normal.png", (np.rint(values * 255) / 255).astype(np.float32))
+            self.assertEqual((found.role, found.y, dict(found.spoilt)), ("normal", "plus", wanted), found.why)
+        noise = np.random.default_rng(1).random((128, 128, 3)).astype(np.float32)
+        self.assertEqual(guessed("a_normal.png", noise).role, "")
 
 
 class SetTest(unittest.TestCase):

@@ -12,9 +12,9 @@ from typing import Any, Literal
 import cv2
 import numpy as np
 
-from amber_thicket.core.audit.normals import Reading, normal_reading, vectors_as
 from amber_thicket.core.audit.polarity import Sides, sides
 from amber_thicket.core.check.figures import coded, seam
+from amber_thicket.core.check.normals import Reading, normal_reading, vectors_as
 from amber_thicket.core.gather.roles import Guess, guessed, named
 from amber_thicket.core.numeric.colour import luminance, srgb_to_linear
 from amber_thicket.core.numeric.filters import blur, shrink

@@ -13,6 +13,7 @@ from typing import Literal
 import numpy as np
 
 from amber_thicket.core.check.convention import y_direction
+from amber_thicket.core.check.normals import normal_reading
 from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.roles import COMPARED, EVERY
@@ -66,6 +67,7 @@ _BY_WORD = {word: role for role, words in WORDS.items() for word in words}
 _UP, _DOWN = ("gl", "opengl", "ogl"), ("dx", "directx")
 _PASSING = re.compile(r"^(\d{1,2}k|\d{3,5}|\d{3,5}x\d{3,5}|v\d+|map|tex|texture|srgb|raw|lin|linear|8bit|16bit)$")
 _GREY, _COLOURED = 0.012, 0.06
+_UNIT_SHARE = 0.8
 
 
 @dataclass(frozen=True)
@@ -82,12 +84,14 @@ class Named:
 @dataclass(frozen=True)
 class Guess:
     """role: a role of EVERY, "gloss", "photo", "packed", or "" (nothing fits, or nothing is in it). why: in words.
-    channels: of a packed texture, which channel holds which role."""
+    channels: of a packed texture, which channel holds which role. spoilt: settings of gather.maps that put a map right
+    which was stored wrongly."""
 
     role: str
     why: str
     y: Literal["plus", "minus", ""] = ""
     channels: tuple[tuple[str, str], ...] = ()
+    spoilt: tuple[tuple[str, str | bool], ...] = ()
 
 
 def packed_channels(word: str) -> dict[str, str]:
@@ -169,6 +173,22 @@ def looks_normal(values: Pixels) -> bool:
     return near > 0.8 and out > 0.6 and float(sideways) < 0.25
 
 
+def _spoilt_normal(values: Pixels, said: str) -> Guess:
+    """A file that is called a normal map but is not stored as one: how it was spoilt, when that can be told."""
+    read = normal_reading(values)
+    if read.unit < _UNIT_SHARE or read.y == "unknown":
+        return Guess("", f"{said}, but its pixels are no unit vectors")
+    faults = {
+        "normal_stored": (read.stored, "linear", "was coded as sRGB" if read.stored == "srgb" else "was decoded once"),
+        "normal_two": (read.two, False, "has no third channel"),
+        "normal_swapped": (read.swapped, False, "has red and green swapped"),
+    }
+    found = {name: (value, words) for name, (value, usual, words) in faults.items() if value != usual}
+    why = " and ".join(words for _, words in found.values())
+    spoilt = tuple((name, value) for name, (value, _) in found.items())
+    return Guess("normal", f"{said}; it {why}, which is put right", read.y, spoilt=spoilt)
+
+
 def guessed(file_name: str, values: Pixels) -> Guess:
     """The role of a file. values: (H, W, 3) stored numbers in [0, 1], of any size."""
     small = values[:: max(1, values.shape[0] // 512), :: max(1, values.shape[1] // 512)]
@@ -181,6 +201,9 @@ def guessed(file_name: str, values: Pixels) -> Guess:
         if not y:
             found, _ = y_direction(unit(np.ascontiguousarray(small * 2 - 1, np.float32)))
             y = "" if found == "unknown" else found
+        swapped = normal_reading(np.ascontiguousarray(small, np.float32)).swapped
+        if swapped and not by_name.y:
+            return _spoilt_normal(np.ascontiguousarray(small, np.float32), said if by_name.role else "by its pixels")
         return Guess(by_name.role or "normal", f"{said}, and {why}" if by_name.role else why, y)
     if by_name.role == "packed":
         return Guess("packed", said, channels=tuple(packed_channels(by_name.word).items()))
@@ -188,7 +211,7 @@ def guessed(file_name: str, values: Pixels) -> Guess:
     if scalar and spread > _COLOURED:
         return Guess("photo", f"{said}, but it is in colour")
     if by_name.role == "normal":
-        return Guess("", f"{said}, but its pixels are no unit vectors")
+        return _spoilt_normal(np.ascontiguousarray(small, np.float32), said)
     if by_name.role:
         flat = float(small.max() - small.min()) < 1 / 255
         if flat and by_name.role != "base_color":

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from amber_thicket.core.audit.normals import normal_reading
+from amber_thicket.core.check.normals import normal_reading
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
 
 

@@ -29,7 +29,11 @@ export function Relief({ material }: { material: Material }) {
   return (
     <>
       {height ? (
-        <Brought role="height" file={height} />
+        <>
+          <Brought role="height" file={height} />
+          <Setting path="gather.maps.height_white" />
+          <Setting path="gather.maps.height_steps" />
+        </>
       ) : leaning ? (
         <p className="py-1.5">Height follows the normal map that was brought.</p>
       ) : (
@@ -54,11 +58,18 @@ export function Relief({ material }: { material: Material }) {
       )}
       <Fold title="Normal" note={`strength ${strength.toFixed(2)}`} open>
         {brought && <Brought role="normal" file={brought} />}
-        {brought && <Setting path="gather.maps.normal_is" />}
+        {brought && (
+          <Fold title="How it is stored" note={changedIn(material, STORED)}>
+            {STORED.map((path) => (
+              <Setting key={path} path={path} />
+            ))}
+          </Fold>
+        )}
         <Operation id="relief.normal" without={[...(detail ? [] : ["detail"]), ...(leaning ? ["kernel", "crispness", "crisp_size"] : [])]} />
       </Fold>
       <Fold title="Occlusion" note={`reach ${reach.toFixed(1)} %`} open>
         {open && <Brought role="ambient_occlusion" file={open} />}
+        {open && <Setting path="gather.maps.occlusion_white" />}
         <Operation id="relief.occlusion" without={["pinned", ...(open ? ["reach", "depth", "tight"] : [])]} />
         {!open && <PinOcclusion material={material} />}
       </Fold>
@@ -76,6 +87,7 @@ export function Relief({ material }: { material: Material }) {
   );
 }
 
+const STORED: SettingPath[] = ["gather.maps.normal_is", "gather.maps.normal_y", "gather.maps.normal_stored", "gather.maps.normal_swapped", "gather.maps.normal_inverted", "gather.maps.normal_two"];
 const HUES: SettingPath[] = [
   "relief.cues.source",
   "relief.cues.balance",
