@@ -18,7 +18,7 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import Stroke, listed, local, softened, stroke_of
+from amber_thicket.core.strokes import listed, local, softened, stroke_of
 
 MOST, MOST_PARTS, MOST_PICKS = 8, 12, 24
 # Structure finer than this share of the tile width does not split a zone by colour.
@@ -284,9 +284,6 @@ def masks_of(zones: Raster, order: str, wanted: dict[str, Any]) -> list[tuple[Pi
         for number, zone in enumerate(read(order))
         if zone.id in wanted
     ]
-
-
-__all__ = ["OPERATION", "Part", "Stroke", "Zone", "by_zone", "masks_of", "read", "zones"]
 
 
 def _uses(options: dict[str, Any]) -> tuple[str, ...]:
