@@ -373,7 +373,7 @@ class Evaluation:
         if step == "photo":
             source = self.brought[role]
             settings = self.recipe.settings("gather.maps")
-            kinds = [value for name, value in settings.model_dump().items() if "_" in name and name not in EVERY]
+            kinds = [value for name, value in settings.model_dump().items() if name not in EVERY]
             return _digest([source.key, role, kinds, self._map_level(source, sizes)])
         operation, before = BY_ID[_TOGETHER[step][0]], _TOGETHER[step][1]
         settings = self.recipe.settings(operation.id)

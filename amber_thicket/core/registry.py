@@ -22,7 +22,7 @@ from amber_thicket.core.gather import maps, orient, white
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
 from amber_thicket.core.relief import bands, cues, curvature, height, laid, normal, occlusion, shape
-from amber_thicket.core.response import covers, levels, roughness, zones
+from amber_thicket.core.response import color, covers, levels, roughness, zones
 from amber_thicket.core.response.finish import ColourChange, ScalarChange, finishing
 from amber_thicket.core.roles import MADE
 from amber_thicket.core.settings import OperationSettings, describe
@@ -62,7 +62,8 @@ OPERATIONS: tuple[Operation, ...] = (
     occlusion.OPERATION,
     finishing("ambient_occlusion", "ambient_occlusion_made", "relief"),
     curvature.OPERATION,
-    finishing("base_color", "tiled"),
+    color.OPERATION,
+    finishing("base_color", "base_color_made"),
     roughness.OPERATION,
     finishing("roughness", "roughness_made"),
     levels.METALLIC,

@@ -16,11 +16,12 @@ from amber_thicket.core.check.normals import normal_reading
 from amber_thicket.core.gather.maps import without_steps
 from amber_thicket.core.gather.roles import guessed, named, packed_channels
 from amber_thicket.core.graph import Memory
-from amber_thicket.core.numeric.colour import encode_srgb, linear_to_srgb, srgb_to_linear
+from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8, linear_to_srgb, srgb_to_linear
 from amber_thicket.core.pack.encode import decoded_normal
 from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.relief.normal import from_height
+from amber_thicket.core.response.convert import to_specular
 from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.formats.tags import encoding_tag
 from amber_thicket.formats.unzip import entries
@@ -157,6 +158,29 @@ class SetTest(unittest.TestCase):
         found = audit([*good().values(), file("a_metallic.png", np.zeros((SIDE, SIDE), np.float32))])
         self.assertEqual(wrong(found), set())
         self.assertEqual(found.changes["gather.maps.metallic"], "")
+
+    def test_a_specular_set_becomes_one_of_metal_and_roughness(self) -> None:
+        rng = np.random.default_rng(3)
+        base = rng.uniform(0.3, 0.9, (64, 64, 3)).astype(np.float32)
+        metal = np.repeat(np.repeat((rng.random((8, 8)) > 0.5).astype(np.float32), 8, 0), 8, 1)
+        diffuse, specular = to_specular(base, metal)
+        files = {
+            "b_diffuse.png": png_bytes(encode_srgb8(diffuse), encoding="srgb"),
+            "b_specular.png": png_bytes(encode_srgb8(specular), encoding="srgb"),
+            "b_gloss.png": png_bytes(rng.integers(60, 200, (64, 64)).astype(np.uint8), encoding="linear"),
+        }
+        given = [given_of(name, data) for name, data in files.items()]
+        blobs = {one.blob: files[one.name] for one in given}
+        (one,), _ = audited(given, blobs.__getitem__, PROFILES["separate_y_plus"])
+        self.assertIn("set.workflow", wrong(one.found))
+        recipe = recipe_of(one, repaired=True, profile="separate_y_plus")
+        made = evaluation_for(one, blobs.__getitem__, recipe, Memory(200_000_000))
+        self.assertLess(float(np.abs(made.layer("metallic", (64, 64)).pixels - metal).mean()), 0.03)
+        self.assertLess(float(np.abs(made.layer("base_color", (64, 64)).pixels - base).mean()), 0.02)
+        self.assertNotIn("specular", made.maps())
+        self.assertNotIn(
+            "set.workflow", wrong(audited(given, blobs.__getitem__, PROFILES["specular_gloss"])[0][0].found)
+        )
 
     def test_packed_channels_are_told_by_the_name(self) -> None:
         for name, wanted in (

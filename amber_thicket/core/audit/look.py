@@ -259,6 +259,14 @@ def _of_scalars(by_role: dict[str, Judged], told: Sides, gloss: bool) -> Iterato
             )  # fmt: skip
         else:
             yield from _doubtful_roughness(rough, by_role, is_gloss)
+    mirror = by_role.get("specular")
+    if mirror and rough and not gloss and "metallic" not in by_role and not _flat(mirror):
+        yield Finding(
+            "set.workflow", "blocked", "It is a specular and gloss set; the receiver wants metal and roughness.",
+            "Its diffuse is black where metal is, and nothing says where that is.", mirror.file.name,
+            repair="Works base colour and metallic out of diffuse and specular.",
+            changes={"gather.maps.workflow": "specular"}, values={"workflow": "specular/gloss"},
+        )  # fmt: skip
     metal = by_role.get("metallic")
     if metal and not _blank(metal):
         between = float(np.mean((metal.scalar() > 0.2) & (metal.scalar() < 0.8)))

@@ -42,6 +42,12 @@ class Settings(OperationSettings):
     truth_height: str = _file("truth_height")
     truth_normal: str = _file("truth_normal")
     truth_roughness: str = _file("truth_roughness")
+    workflow: Literal["metal", "specular"] = setting(
+        "metal",
+        label="The set says",
+        choices={"metal": "Metal, roughness", "specular": "Specular, gloss"},
+        help="Specular, gloss: the colour is diffuse, and base colour and metallic are worked out of the two.",
+    )
     normal_y: Literal["plus", "minus"] = setting(
         "plus",
         label="Green points",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -10,6 +11,7 @@ from pydantic import field_validator
 
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Raster
+from amber_thicket.core.response.convert import to_metal
 from amber_thicket.core.response.zones import linear_of
 from amber_thicket.core.roles import ROLES
 from amber_thicket.core.settings import OperationSettings, setting
@@ -33,6 +35,13 @@ def _colour(role: str, default: str, help: str) -> type[OperationSettings]:
             return value
 
     return Settings
+
+
+def _metallic(tiled: Raster, specular: Raster | None, /, *, frame: Frame, level: float, maps: Any) -> Raster:
+    """One level, or what diffuse and specular of a set tell, (H, W) in [0, 1]."""
+    if specular is None or maps.workflow == "metal":
+        return _flat(tiled, frame=frame, level=level)
+    return Raster(to_metal(tiled.pixels, specular.pixels)[1])
 
 
 def _flat(tiled: Raster, *, frame: Frame, level: float = 0.0, colour: str = "") -> Raster:
@@ -69,6 +78,13 @@ METALLIC = _operation(
         "0 is off: the map is blank and left out. Bare metal is 1, or a little less so that it never goes black.",
     ),
     "Which places are bare metal.",
+)
+METALLIC = replace(
+    METALLIC,
+    reads=("tiled", "?tiled.specular"),
+    apply=_metallic,
+    also=("gather.maps",),
+    matters=lambda options: [options["level"], options["maps"].workflow],
 )
 SPECULAR = _operation(
     "specular",

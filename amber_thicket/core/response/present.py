@@ -9,6 +9,10 @@ from amber_thicket.core.roles import OPTIONAL
 
 def says_something(recipe: Recipe, role: str) -> bool:
     """Whether anything makes the map say something. role: metallic or an optional one."""
+    specular = recipe.settings("gather.maps").workflow == "specular"
+    if specular and role in ("metallic", "specular"):
+        # Worked into base colour and metallic, it has nothing more to say.
+        return role == "metallic"
     own = recipe.settings(f"response.{role}")
     finished = recipe.settings(f"response.on_{role}")
     if own != type(own)() or finished.in_zones or finished.strokes or getattr(recipe.settings("gather.maps"), role):

@@ -28,6 +28,7 @@ export interface SettingValues {
   "gather.maps.truth_height": string;
   "gather.maps.truth_normal": string;
   "gather.maps.truth_roughness": string;
+  "gather.maps.workflow": "metal" | "specular";
   "gather.maps.normal_y": "plus" | "minus";
   "gather.maps.normal_is": "whole" | "detail";
   "gather.maps.normal_stored": "linear" | "srgb" | "decoded";
