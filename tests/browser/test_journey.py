@@ -188,7 +188,7 @@ class JourneyTest(BrowserTest):
         self.page.wait_for_selector("text=The marked lines are straight now")
         for _ in range(4):
             self.page.keyboard.press("Control+z")
-        self.page.wait_for_selector("nav button:has-text('Square'):has-text('2 chan')")
+        self.page.wait_for_selector("nav button:has-text('Square'):has-text('2 edit')")
         self.assertNotEqual(flat, old)
 
     def test_a_map_set_is_brought_and_its_roles_are_changed(self) -> None:
@@ -311,7 +311,7 @@ class JourneyTest(BrowserTest):
         assert box
         self.page.mouse.click(box["x"] + box["width"] / 2 + 40, box["y"] + box["height"] / 2 + 40)
         self.wait_for_new(old, "first")
-        self.page.wait_for_selector("nav button:has-text('Gather'):has-text('chan')")
+        self.page.wait_for_selector("nav button:has-text('Gather'):has-text('edit')")
         self.page.locator("li[data-finding]", has_text="Burnt out").locator("button:has-text('Show where')").click()
         self.page.wait_for_selector("[data-testid=evidence]")
 
