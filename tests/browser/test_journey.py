@@ -94,7 +94,7 @@ class JourneyTest(BrowserTest):
         self.bring(self.photo("gravel"))
         self.stage("Relief")
         first = self.shown()
-        self.page.click("aside button[role=switch][aria-label=Invert]")
+        self.page.click("aside button:has-text('Swap bumps and dents')")
         second = self.wait_for_new(first)
         self.page.keyboard.press("Control+z")
         self.assertEqual(self.wait_for_new(second), first)
@@ -381,9 +381,9 @@ class JourneyTest(BrowserTest):
         self.stage("Relief")
         other = self.page.context.new_page()
         other.goto(self.page.url)
-        other.wait_for_selector("aside button[role=switch][aria-label=Invert]")
-        self.page.click("aside button[role=switch][aria-label=Invert]")
-        other.wait_for_selector("aside button[role=switch][aria-label=Invert][data-state=checked]")
+        other.wait_for_selector("aside button:has-text('Swap bumps and dents')")
+        self.page.click("aside button:has-text('Swap bumps and dents')")
+        other.wait_for_selector("aside button:has-text('Swap bumps and dents')[aria-pressed=true]")
 
 
 class RestartTest(BrowserTest):
@@ -396,7 +396,7 @@ class RestartTest(BrowserTest):
         self.stage("Square")
         self.page.click("aside button:has-text('2048')")
         self.stage("Relief")
-        self.page.click("aside button[role=switch][aria-label=Invert]")
+        self.page.click("aside button:has-text('Swap bumps and dents')")
         self.page.wait_for_selector("nav button:has-text('Relief'):has-text('1 edit')")
         self.stage("Pack")
         self.page.click("text=Pack as zip")
