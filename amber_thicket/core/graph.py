@@ -301,8 +301,6 @@ class Evaluation:
         if operation.idle and operation.idle(settings):
             return self._key(operation.reads[0], sizes)
         parts = [operation.id, operation.version, *self._mattering(operation), asdict(self._frame(operation, sizes))]
-        if operation.borrows:
-            parts += [self._borrowed_key(other, sizes) for other in operation.borrows(self._options(operation))]
         given = self.given(operation)
         parts += [given.role if given else "", *self._input_keys(operation, sizes)]
         if (given or operation).decide:
@@ -406,14 +404,21 @@ class Evaluation:
         options: dict[str, Any] = self.recipe.settings(operation.id).model_dump()
         return options | {other.split(".")[1]: self.recipe.settings(other) for other in operation.also}
 
-    def _mattering(self, operation: Operation) -> list[Any]:
-        """What of the settings goes into a content key."""
-        if operation.matters:
-            return [operation.matters(self._options(operation))]
-        others = [self.recipe.settings(other).model_dump() for other in operation.also]
-        return [self.recipe.settings(operation.id).model_dump(), *others]
+    def _handed(self, operation: Operation, sizes: Sizes) -> dict[str, Any]:
+        """What a function of an operation is handed besides its inputs and its frame."""
+        borrowed = {"borrowed": partial(self._borrowed, sizes)} if operation.borrows else {}
+        return self._options(operation) | borrowed
 
-    def _borrowed_key(self, id: str, sizes: Sizes) -> str:
+    def _mattering(self, operation: Operation) -> list[Any]:
+        """What of the settings, and of other materials, goes into a content key."""
+        options = self._options(operation)
+        borrowed = [self._borrowed_key(id) for id in operation.borrows(options)] if operation.borrows else []
+        if operation.matters:
+            return [operation.matters(options), *borrowed]
+        others = [self.recipe.settings(other).model_dump() for other in operation.also]
+        return [self.recipe.settings(operation.id).model_dump(), *others, *borrowed]
+
+    def _borrowed_key(self, id: str) -> str:
         other = self.others(id)
         if other is None:
             return ""
@@ -444,11 +449,9 @@ class Evaluation:
 
     def _applied(self, operation: Operation, inputs: list[Any], sizes: Sizes) -> Raster:
         given = self.given(operation)
-        options = self._options(operation)
+        options = self._handed(operation, sizes)
         if (given or operation).decide:
             options["decided"] = self.decided(operation)
-        if operation.borrows:
-            options["borrowed"] = partial(self._borrowed, sizes)
         self.cancel.check()
         apply = (given or operation).apply
         assert apply is not None
@@ -477,10 +480,7 @@ class Evaluation:
             inputs = self._input_layers(operation, sizes)
             self.cancel.check()
             with told_to(self._reached):
-                options = self._options(operation)
-                if operation.borrows:
-                    options["borrowed"] = partial(self._borrowed, sizes)
-                return decide(*inputs, frame=self._frame(operation, sizes), **options)
+                return decide(*inputs, frame=self._frame(operation, sizes), **self._handed(operation, sizes))
 
         return self.memory.get(self._decided_key(operation), compute, self.cancel.check)
 

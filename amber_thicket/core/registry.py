@@ -22,6 +22,7 @@ from amber_thicket.core.gather import maps, orient, white
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
 from amber_thicket.core.relief import bands, cues, curvature, height, laid, normal, occlusion, shape
+from amber_thicket.core.relief import light as light_found
 from amber_thicket.core.response import color, covers, levels, roughness, zones
 from amber_thicket.core.response.finish import ColourChange, ScalarChange, finishing
 from amber_thicket.core.roles import MADE
@@ -51,6 +52,7 @@ OPERATIONS: tuple[Operation, ...] = (
     join.OPERATION,
     repair.OPERATION,
     touch.OPERATION,
+    light_found.OPERATION,
     cues.OPERATION,
     bands.OPERATION,
     height.OPERATION,

@@ -101,13 +101,15 @@ class Local:
     thin: float
 
 
-def local(stroke: Stroke, size: tuple[int, int], spare: float) -> Local:
-    """A stroke in a window with `spare` px around it. size: (width, height) px of the tile."""
+def local(stroke: Stroke, size: tuple[int, int], *, spare: float = 0.0, soft: float = 0.0) -> Local:
+    """A stroke in a window with `spare` px around it, and room for an edge that is softened by `soft` of its half width.
+    size: (width, height) px of the tile."""
     width, height = size
     radius = stroke.radius * width
     low = stroke.points.min(axis=0) * [width, height] - radius
     high = stroke.points.max(axis=0) * [width, height] + radius
-    margin = int(np.ceil(spare)) + 2
+    thin = radius or 0.5 * float(min(high - low))
+    margin = int(np.ceil(spare + 3 * soft * thin)) + 2
     box = Around(
         int(np.floor(low[0])) - margin,
         int(np.floor(low[1])) - margin,
@@ -117,7 +119,7 @@ def local(stroke: Stroke, size: tuple[int, int], spare: float) -> Local:
     part = (box.left / width, box.top / height, (box.left + box.width) / width, (box.top + box.height) / height)
     points = (stroke.points - [part[0], part[1]]) / [part[2] - part[0], part[3] - part[1]]
     hard = drawn([Stroke(stroke.radius / (part[2] - part[0]), points)], (box.width, box.height))
-    return Local(box, hard, radius or 0.5 * float(min(high - low)))
+    return Local(box, hard, thin)
 
 
 def softened(stroke: Local, sigma: float) -> Pixels:

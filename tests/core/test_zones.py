@@ -10,7 +10,7 @@ import numpy as np
 
 from amber_thicket.core.check.figures import coded, own_worst, seam
 from amber_thicket.core.even.oklab import to_oklab
-from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.graph import Evaluation, Memory
 from amber_thicket.core.numeric.colour import decode_srgb, luminance
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.response.zones import linear_of
@@ -185,6 +185,16 @@ class PaintTest(unittest.TestCase):
         # The floor may have moved down by a hundredth to make room.
         self.assertAlmostEqual(float(risen / before.span), 0.9, delta=0.05)
 
+    def test_a_soft_outline_ends_softly_on_every_side(self) -> None:
+        outline = [0.0, 0.3, 0.3, 0.7, 0.3, 0.7, 0.7, 0.3, 0.7]
+        flat = {"response.roughness.spread": 0.0}
+        painted = (
+            made(response__on_roughness__strokes=[["set", 0.0, 1, 1, *outline]], **flat).layer("roughness", SIZE).pixels
+        )
+        brushed = made(response__zones__zones=zone({"kind": "brush", "strokes": [outline], "soft": 100})).layer("zones", SIZE).pixels[..., 0]  # fmt: skip
+        for field, top in ((painted, 0.7), (brushed, 1.0)):
+            self.assertLess(max(float(np.abs(np.diff(field, axis=axis)).max()) for axis in (0, 1)), 0.03 * top)
+
     def test_a_colour_is_painted_round_the_edge(self) -> None:
         ready = made(response__on_base_color__strokes=[["set", "#ffffff", 1, 0, 0.05, 1.0, 0.5]])
         colour = ready.layer("base_color", SIZE).pixels
@@ -204,6 +214,7 @@ class CoverTest(unittest.TestCase):
     def setUpClass(cls) -> None:
         surface = verdigris_copper(384, 5)
         cls.pixels = decode_srgb(photograph(surface, Shot(sky=0.7), np.random.default_rng(1)))
+        cls.memory = Memory(300_000_000)
 
     def covered(self, *rows: dict[str, Any], **changes: Any) -> Evaluation:
         named = [{"id": f"c{n}", **row} for n, row in enumerate(rows)]
@@ -247,6 +258,20 @@ class CoverTest(unittest.TestCase):
             np.testing.assert_allclose(ready.layer(role, SIZE).pixels, other.layer(role, SIZE).pixels, atol=1e-5)
         heights = (e.layer("height", SIZE).pixels for e in (ready, other))
         self.assertGreater(np.corrcoef(*(field.ravel() for field in heights))[0, 1], 0.85)
+
+    def test_another_state_of_the_other_material_is_another_key_and_another_depth(self) -> None:
+        row = {"material": "m", "where": "everywhere", "repeat": 1, "thick": 100, "smooth": 100}
+        tops, keys = [], []
+        for steepness in (0.2, 2.0):
+            other = evaluation(halves(), **{"relief.height.middle": 0.3 + steepness, **size_of(SIDE)})
+            ready = self.covered(row)
+            ready.memory = self.memory
+            ready.others = lambda id, other=other: other
+            keys.append(ready.key("height", SIZE))
+            tops.append(ready.layer("height", SIZE))
+        self.assertNotEqual(*keys)
+        for layer in tops:
+            self.assertLess(float((layer.pixels >= 1).mean()), 0.02)
 
     def test_a_material_that_is_gone_leaves_a_plain_cover(self) -> None:
         ready = self.covered({"material": "gone", "where": "everywhere"})

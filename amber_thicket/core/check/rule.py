@@ -28,8 +28,8 @@ class Fix:
 
 @dataclass(frozen=True)
 class Finding:
-    """One answer of a rule. measured, limit: in words with units. box: where, as left, top, width, height
-    in fractions of the tile. map: the role it is about."""
+    """One answer of a rule. measured, limit: in words with units. map: the role it is about. box: where, as left, top,
+    width, height in fractions of the tile."""
 
     level: Level
     measured: str

@@ -21,7 +21,7 @@ from amber_thicket.core.relief.estimate import (
     told_by_shading,
     told_by_tone,
 )
-from amber_thicket.core.relief.raking import Raking, raking
+from amber_thicket.core.relief.raking import Raking
 from amber_thicket.core.settings import OperationSettings, setting
 
 # How much the tone counts beside the shading; the light must come from above or below by so much to tell its end.
@@ -167,13 +167,13 @@ def _estimates(tone: Pixels, names: Any, bearing: float, tile: float) -> dict[st
     return made
 
 
-def decide_cues(tiled: _Layer, as_shot: _Layer, squared: _Layer, *, frame: Frame, **settings: Any) -> Told:
+def decide_cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame, **settings: Any) -> Told:
     """Where the light comes from, how much each estimate counts, and how steep each is by itself."""
-    light = raking(squared().pixels)
+    light = Raking(**lit().evidence)
     bearing = settings["bearing"] if settings["light"] == "typed" else light.bearing
     if settings["other_end"]:
         bearing = (bearing + 180) % 360
-    counted = _counted(settings, light, bearing, settings["join"].method in ("strew",))
+    counted = _counted(settings, light, bearing, settings["join"].method == "strew")
     photograph = _reads_photograph(settings, settings)
     tone = tone_of((as_shot if photograph else tiled)().pixels, _hues_in(settings))
     slopes = {}
@@ -183,7 +183,7 @@ def decide_cues(tiled: _Layer, as_shot: _Layer, squared: _Layer, *, frame: Frame
     return Told(light, bearing, counted, slopes, photograph)
 
 
-def cues(tiled: _Layer, as_shot: _Layer, squared: _Layer, *, frame: Frame, decided: Told, **settings: Any) -> Raster:
+def cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame, decided: Told, **settings: Any) -> Raster:
     """The height told, (H, W), mean about 0; each estimate has unit slope before it is weighed."""
     tone = tone_of((as_shot if decided.photograph else tiled)().pixels, _hues_in(settings))
     made = _estimates(tone, decided.shares, decided.bearing, frame.tile_width)
@@ -214,7 +214,7 @@ OPERATION = Operation(
     label="Height from colour",
     help="What of the picture is taken for height.",
     settings=Settings,
-    reads=("tiled", "tiled.as_shot", "squared"),
+    reads=("tiled", "tiled.as_shot", "light"),
     writes="cue",
     apply=cues,
     decide=decide_cues,

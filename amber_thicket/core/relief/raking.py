@@ -42,16 +42,12 @@ def raking(pixels: Pixels) -> Raking:
     window = np.outer(np.hanning(tone.shape[0]), np.hanning(tone.shape[1]))
     profile = _by_angle((tone - tone.mean()) * window)
     angles = (np.arange(_BINS) + 0.5) * np.pi / _BINS
-    best: tuple[float, float, float] | None = None
-    for axis in np.arange(0, np.pi, np.radians(2.5)):
-        for floor in np.geomspace(0.03, 8, 18):
-            model = np.log(floor + np.cos(angles - axis) ** 2)
-            off = profile - (model - model.mean())
-            cost = float(np.abs(off - np.median(off)).mean())
-            if best is None or cost < best[0]:
-                best = (cost, float(axis), float(floor))
-    assert best is not None
-    cost, axis, floor = best
+    axes, floors = np.arange(0, np.pi, np.radians(2.5)), np.geomspace(0.03, 8, 18)
+    model = np.log(floors[None, :, None] + np.cos(angles - axes[:, None, None]) ** 2)
+    off = profile - (model - model.mean(axis=-1, keepdims=True))
+    costs = np.abs(off - np.median(off, axis=-1, keepdims=True)).mean(axis=-1)
+    at = np.unravel_index(int(costs.argmin()), costs.shape)
+    cost, axis, floor = float(costs[at]), float(axes[at[0]]), float(floors[at[1]])
     strength = 1 / (1 + 2 * floor)
     fit = 1 - cost / max(float(np.abs(profile - np.median(profile)).mean()), 1e-9)
     apart = float(np.angle(np.exp(2j * (axis - _steepest(tone))))) / 2
@@ -75,9 +71,8 @@ def _by_angle(tone: NDArray[Any]) -> NDArray[np.float64]:
     low = _LOW
     while low < _HIGH:
         ring = (radius >= low) & (radius < min(low * 2**0.5, _HIGH))
-        found = np.array(
-            [np.median(power[ring & (bins == b)]) if (ring & (bins == b)).any() else 0 for b in range(_BINS)]
-        )
+        inside, places = power[ring], bins[ring]
+        found = np.array([np.median(here) if (here := inside[places == b]).size else 0 for b in range(_BINS)])
         octaves.append(found - found.mean())
         low *= 2**0.5
     return np.asarray(np.mean(octaves, axis=0))

@@ -54,8 +54,7 @@ def painted(pixels: Pixels, strokes: tuple[Painted, ...]) -> Pixels:
     height, width = pixels.shape[:2]
     out = pixels.copy()
     for one in strokes:
-        # A quarter of the radius at the softest: the line's own width stays.
-        found = local(one.stroke, (width, height), one.soft * one.stroke.radius * width)
+        found = local(one.stroke, (width, height), soft=0.4 * one.soft)
         mask = softened(found, 0.4 * one.soft * found.thin) * np.float32(one.strength)
         at = found.box.on(out.shape)
         here = out[at]

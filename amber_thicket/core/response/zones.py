@@ -219,17 +219,18 @@ def _mask(part: Part, lab: Pixels | None, height: Pixels | None, end: tuple[floa
         low, high, width = part.low / 100, part.high / 100, 0.25 * soft + 1e-4
         # The ends of the range are open: what lies lowest or highest belongs wholly to it.
         from_low = step(low - width, low + width, height) if low > 0 else np.ones_like(height)
-        return from_low - (step(high - width, high + width, height) if high < 100 / 100 else 0)
+        return from_low - (step(high - width, high + width, height) if high < 1 else 0)
     begin, spread = end
     return step(begin - soft * spread - 1e-6, begin + soft * spread + 1e-6, _signed(part, height, frame))
 
 
 def _brushed(part: Part, frame: Frame) -> Pixels:
     whole = np.zeros((frame.height, frame.width), np.float32)
+    edge = 0.4 * part.soft / 100
     for row in part.strokes:
-        found = local(stroke_of(list(row)), (frame.width, frame.height), 0.6 * row[0] * frame.width)
+        found = local(stroke_of(list(row)), (frame.width, frame.height), soft=edge)
         at = found.box.on(whole.shape)
-        whole[at] = np.maximum(whole[at], softened(found, 0.4 * part.soft / 100 * found.thin))
+        whole[at] = np.maximum(whole[at], softened(found, edge * found.thin))
     return whole
 
 

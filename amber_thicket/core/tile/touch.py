@@ -118,7 +118,7 @@ def _copied(pixels: Pixels, touch: Touch) -> Pixels:
     """Clone or heal along a stroke."""
     height, width = pixels.shape[:2]
     rim = _RIM * width
-    found = local(touch.stroke, (width, height), 3 * _SOFT * width + 3 * rim)
+    found = local(touch.stroke, (width, height), spare=3 * _SOFT * width + 3 * rim)
     # Soft edges never take more than a part of a thin stroke.
     soft = min(_SOFT * width, 0.35 * found.thin)
     box, hard, thin = found.box, found.hard, found.thin
