@@ -124,7 +124,7 @@ def changes_from(options: argparse.Namespace) -> dict[str, Any]:
 
 
 def _bake(options: argparse.Namespace) -> int:
-    from amber_thicket.core.graph import Memory
+    from amber_thicket.core.memory import Memory
     from amber_thicket.core.recipe import from_json
     from amber_thicket.service.bake import pack
     from amber_thicket.service.loose import loose_material
@@ -152,7 +152,7 @@ def _bake(options: argparse.Namespace) -> int:
 
 
 def _audit(options: argparse.Namespace) -> int:
-    from amber_thicket.core.graph import Memory
+    from amber_thicket.core.memory import Memory
     from amber_thicket.core.pack.profiles import profile_named
     from amber_thicket.service.audit import as_json, audited, evaluation_for, from_path, given_of, recipe_of, unpacked
     from amber_thicket.service.bake import pack

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.core.graph import Evaluation, Memory, fit_side
+from amber_thicket.core.graph import Evaluation, fit_side
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe

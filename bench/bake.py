@@ -9,7 +9,8 @@ import time
 
 import cv2
 
-from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.pack.encode import stored
 from amber_thicket.core.pack.profiles import planned
 from amber_thicket.core.recipe import Recipe

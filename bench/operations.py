@@ -7,7 +7,8 @@ import numpy as np
 import skimage.color
 from scipy import ndimage
 
-from amber_thicket.core.graph import PLAN_SIDE, Evaluation, Memory
+from amber_thicket.core.graph import PLAN_SIDE, Evaluation
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric import colour, filters, sampling
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import OPERATIONS

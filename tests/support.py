@@ -14,7 +14,8 @@ import skimage.data
 from numpy.typing import NDArray
 from PIL import Image
 
-from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Frame, Pixels, Raster

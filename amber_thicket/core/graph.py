@@ -1,20 +1,17 @@
-"""Evaluates a recipe at a size: frames, content keys, memory, one computation a key, cancellation."""
+"""Evaluates a recipe at a size: frames, content keys, what depends on what."""
 
 from __future__ import annotations
 
 import hashlib
 import json
 import math
-import threading
-from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass, replace
 from functools import partial
-from typing import Any, Protocol
-
-import numpy as np
+from typing import Any
 
 from amber_thicket.core.gather.maps import TAKEN, as_layer
+from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.numeric.sampling import repeated
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.progress import told_to
@@ -23,15 +20,13 @@ from amber_thicket.core.recipe import VERSION, Recipe, from_json
 from amber_thicket.core.registry import BY_ID, BY_LAYER
 from amber_thicket.core.response.present import present
 from amber_thicket.core.roles import COMPARED, EVERY, MADE
+from amber_thicket.core.source import Source, channel_of
 from amber_thicket.core.square.crop import sampled
 from amber_thicket.core.square.view import View, view_of
 from amber_thicket.core.tile.join import reach
-from amber_thicket.errors import Cancelled
 
 PLAN_SIDE = 768
 AS_SHOT = "as_shot"
-# Seconds after which somebody who waits looks up whether it is still wanted.
-_LOOK_UP = 0.2
 _BEFORE_TILE = ("gather", "square", "even")
 # The operations an existing map goes through with the colour, one after the other.
 _TOGETHER: dict[str, tuple[str, str]] = {
@@ -47,142 +42,6 @@ _TOGETHER: dict[str, tuple[str, str]] = {
 _RECALLED = ("relief.", "response.")
 # The photograph as it was before Even goes through Tile as an existing map does.
 _ALIASES = {f"squared.{AS_SHOT}": "squared"}
-
-
-class Source(Protocol):
-    """One file of a material."""
-
-    @property
-    def key(self) -> str: ...
-
-    @property
-    def width(self) -> int: ...
-
-    @property
-    def height(self) -> int: ...
-
-    def read(self, level: int, *, data: bool = False, white: str = "as_shot", highlights: str = "blend") -> Raster:
-        """(H, W, 3) float32, halved `level` times by area averaging: linear RGB, or the stored numbers of a data map.
-        white, highlights: how a camera RAW is developed, as in gather.white."""
-        ...
-
-    def alpha(self, level: int) -> Raster:
-        """(H, W) float32 in [0, 1]: how solid each pixel is, halved as often; 1 everywhere where nothing says so."""
-        ...
-
-
-@dataclass(frozen=True)
-class OneChannel:
-    """One channel of a file that holds several maps. channel: "r", "g", "b" or "a"."""
-
-    whole: Source
-    channel: str
-
-    @property
-    def key(self) -> str:
-        return f"{self.whole.key}.{self.channel}"
-
-    @property
-    def width(self) -> int:
-        return self.whole.width
-
-    @property
-    def height(self) -> int:
-        return self.whole.height
-
-    def read(self, level: int, **how: Any) -> Raster:
-        """(H, W, 1) float32: the stored numbers of the channel."""
-        if self.channel == "a":
-            return Raster(self.whole.alpha(level).pixels[..., None])
-        at = "rgb".index(self.channel)
-        return Raster(np.ascontiguousarray(self.whole.read(level, **how).pixels[..., at : at + 1]))
-
-    def alpha(self, level: int) -> Raster:
-        return self.whole.alpha(level)
-
-
-def _channel_of(files: Mapping[str, Source], name: str) -> Source | None:
-    """The file, or the channel of a file, that a setting of gather.maps names; None where there is none."""
-    key, _, channel = name.partition(".")
-    whole = files.get(key)
-    return OneChannel(whole, channel) if whole and channel else whole
-
-
-class Cancel:
-    """A flag that work looks at between steps."""
-
-    def __init__(self) -> None:
-        self._set = threading.Event()
-
-    def cancel(self) -> None:
-        self._set.set()
-
-    def check(self) -> None:
-        """Raises Cancelled once cancel() was called."""
-        if self._set.is_set():
-            raise Cancelled("Called off.", remedy="Start it again when you need it.")
-
-
-def nbytes(value: Any) -> int:
-    """Memory held by a cached value, roughly."""
-    if isinstance(value, tuple):
-        return sum(nbytes(part) for part in value) + 64
-    return int(getattr(value, "nbytes", 256))
-
-
-class Memory:
-    """Results by content key; the least recently used leave when the bytes run over. Thread-safe.
-
-    Two callers that ask for one key at once share one computation.
-    """
-
-    def __init__(self, limit: int) -> None:
-        self._limit = limit
-        self._held = 0
-        self._values: OrderedDict[str, Any] = OrderedDict()
-        self._busy: dict[str, threading.Event] = {}
-        self._lock = threading.Lock()
-
-    def get(self, key: str, compute: Callable[[], Any], check: Callable[[], None] | None = None) -> Any:
-        """The value of key, computed at most once at a time. An error goes to its own caller; others try again.
-
-        check: called now and then while another caller computes it; it may raise to stop waiting.
-        """
-        while True:
-            with self._lock:
-                if key in self._values:
-                    self._values.move_to_end(key)
-                    return self._values[key]
-                waiting = self._busy.get(key)
-                if waiting is None:
-                    self._busy[key] = threading.Event()
-                    break
-            while not waiting.wait(_LOOK_UP):
-                if check:
-                    check()
-        try:
-            value = compute()
-            self._keep(key, value)
-            return value
-        finally:
-            with self._lock:
-                self._busy.pop(key).set()
-
-    def _keep(self, key: str, value: Any) -> None:
-        size = nbytes(value)
-        with self._lock:
-            if size > self._limit:
-                return
-            self._values[key] = value
-            self._held += size
-            while self._held > self._limit:
-                _, gone = self._values.popitem(last=False)
-                self._held -= nbytes(gone)
-
-    def clear(self) -> None:
-        with self._lock:
-            self._values.clear()
-            self._held = 0
 
 
 @dataclass(frozen=True)
@@ -225,7 +84,7 @@ class Evaluation:
         self.files = files or {}
         have = self.files
         self.brought: dict[str, Source] = {
-            role: found for role in TAKEN if (found := _channel_of(have, getattr(chosen, role)))
+            role: found for role in TAKEN if (found := channel_of(have, getattr(chosen, role)))
         }
         self.memory = memory
         self.cancel = cancel or Cancel()

@@ -102,8 +102,8 @@ class Local:
 
 
 def local(stroke: Stroke, size: tuple[int, int], *, spare: float = 0.0, soft: float = 0.0) -> Local:
-    """A stroke in a window with `spare` px around it, and room for an edge that is softened by `soft` of its half width.
-    size: (width, height) px of the tile."""
+    """A stroke in a window with `spare` px around it, and room for an edge softened by `soft` of its half width. size:
+    (width, height) px of the tile."""
     width, height = size
     radius = stroke.radius * width
     low = stroke.points.min(axis=0) * [width, height] - radius

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
-from amber_thicket.core.graph import Memory
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.roles import ROLES
 from amber_thicket.formats.write import png_bytes
 from amber_thicket.service import preview

@@ -11,7 +11,8 @@ from typing import Any
 
 from huey.api import Huey
 
-from amber_thicket.core.graph import Cancel, Evaluation, Memory
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.recipe import from_json
 from amber_thicket.errors import Cancelled, ThicketError
 from amber_thicket.formats.archive import write_zip

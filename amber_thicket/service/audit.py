@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from amber_thicket.core.audit.look import Audit, Judged, Stored, audit
-from amber_thicket.core.gather.roles import families, named
-from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.gather.roles import LEAVE_COLOUR, families, named
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.pack.encode import quantised
 from amber_thicket.core.pack.profiles import Profile
@@ -35,16 +36,23 @@ class Given:
     name: str
     blob: str
 
+    @property
+    def base(self) -> str:
+        """Its name without folders."""
+        return Path(self.name.replace("\\", "/")).name
 
-@dataclass
+
+@dataclass(frozen=True)
 class Set:
-    """One surface: its files, and what was found."""
+    """One surface: its files, what was found, without pixels, and what a library keeps of the files."""
 
     name: str
-    files: list[Given]
-    pictures: dict[str, Picture]
+    files: tuple[Given, ...]
     found: Audit
-    infos: list[dict[str, Any]] = field(default_factory=list)
+    infos: tuple[dict[str, Any], ...]
+
+
+Refused = list[dict[str, str]]
 
 
 def unpacked(name: str, data: bytes) -> Iterator[tuple[str, bytes | ThicketError]]:
@@ -79,7 +87,7 @@ def _stored(given: Given, data: bytes, picture: Picture) -> Stored:
     levels = len(np.unique(first[:: max(1, height // 1024)])) if not picture.floating else 1 << 24
     return Stored(
         file_key(given.blob),
-        Path(given.name.replace("\\", "/")).name,
+        given.base,
         picture.pixels,
         picture.alpha,
         picture.bits,
@@ -91,64 +99,55 @@ def _stored(given: Given, data: bytes, picture: Picture) -> Stored:
     )
 
 
-def audited(
-    files: Sequence[Given], read: Callable[[str], bytes], profile: Profile
-) -> tuple[list[Set], list[dict[str, str]]]:
-    """Sets found among files, and what could not be read, with the reason. read: bytes by blob."""
-    by_name: dict[str, Given] = {}
-    pictures: dict[str, Picture] = {}
-    tags: dict[str, Stored] = {}
-    refused: list[dict[str, str]] = []
-    for given in files:
-        data = read(given.blob)
-        try:
-            picture = read_picture(data, given.name, as_stored=True)
-        except ThicketError as error:
-            refused.append({"file": given.name, "why": error.message})
-            continue
-        if min(picture.pixels.shape[:2]) < 16:
-            refused.append({"file": given.name, "why": "It is smaller than 16 px."})
-            continue
-        by_name[given.name] = given
-        pictures[given.name] = picture
-        tags[given.name] = _stored(given, data, picture)
-    sets = []
+def audited(files: Sequence[Given], read: Callable[[str], bytes], profile: Profile) -> tuple[list[Set], Refused]:
+    """Sets found among files, and what could not be read, with the reason. read: bytes by blob.
+
+    One set is read at a time, and no pixels are kept of it.
+    """
+    by_name = {given.name: given for given in files}
+    sets: list[Set] = []
+    refused: Refused = []
     for group in families(list(by_name)):
-        found = audit([tags[name] for name in group], y=profile.y, gloss=profile.gloss)
-        title = named(group[0]).family if len(group) > 1 else Path(group[0]).stem
-        given_files = [by_name[name] for name in group]
-        infos = _infos(given_files, {name: pictures[name] for name in group}, read, found)
-        sets.append(Set(title.replace("_", " ").title() or "Set", given_files, pictures, found, infos))
+        pictures: dict[Given, tuple[bytes, Picture]] = {}
+        for given in (by_name[name] for name in group):
+            data = read(given.blob)
+            try:
+                picture = read_picture(data, given.name, as_stored=True)
+            except ThicketError as error:
+                refused.append({"file": given.name, "why": error.message})
+                continue
+            if min(picture.pixels.shape[:2]) < 16:
+                refused.append({"file": given.name, "why": "It is smaller than 16 px."})
+                continue
+            pictures[given] = data, picture
+        if pictures:
+            sets.append(_set_of(pictures, profile))
     return sets, refused
 
 
-def _infos(
-    files: Sequence[Given], pictures: dict[str, Picture], read: Callable[[str], bytes], found: Audit
-) -> list[dict[str, Any]]:
-    """What a library keeps of the files; the one that brings the colour comes first."""
+def _set_of(pictures: dict[Given, tuple[bytes, Picture]], profile: Profile) -> Set:
+    """The audit of one surface."""
+    first = next(iter(pictures))
+    stored = [_stored(given, data, picture) for given, (data, picture) in pictures.items()]
+    found = audit(stored, y=profile.y, gloss=profile.gloss)
+    title = named(first.name).family if len(pictures) > 1 else Path(first.name).stem
     colour = next((one.file.name for one in found.roles if one.role == "base_color"), "")
-    order = sorted(files, key=lambda given: Path(given.name.replace("\\", "/")).name != colour)
-    infos = []
-    for number, given in enumerate(order):
-        data, name = read(given.blob), Path(given.name.replace("\\", "/")).name
-        if number == 0:
-            infos.append(describe(read_picture(data, name), given.blob, len(data), name))
-            continue
-        judged = next((one for one in found.roles if one.file.name == name), None)
-        assert judged is not None
-        infos.append(describe_map(pictures[given.name], given.blob, len(data), name, judged.guess))
-    return infos
+    infos: list[dict[str, Any]] = []
+    # The file that brings the colour comes first, and is read as colour.
+    for given in sorted(pictures, key=lambda given: given.base != colour):
+        data, picture = pictures[given]
+        if infos:
+            guess = next(one.guess for one in found.roles if one.file.name == given.base)
+            infos.append(describe_map(picture, given.blob, len(data), given.base, guess))
+        else:
+            infos.append(describe(read_picture(data, given.base), given.blob, len(data), given.base))
+    return Set(title.replace("_", " ").title() or "Set", tuple(pictures), found.lightened(), tuple(infos))
 
 
 def recipe_of(one: Set, *, repaired: bool, profile: str) -> Recipe:
     """The recipe that takes the set as it is, or with everything put right that can be."""
-    first = one.infos[0]
-    side = max((s for s in SIZES if s <= min(first["width"], first["height"], 8192)), default=SIZES[0])
-    square = first["width"] == first["height"]
-    width = max((s for s in SIZES if s <= first["width"]), default=SIZES[0])
-    height = max((s for s in SIZES if s <= first["height"]), default=SIZES[0])
-    size = (side, side) if square else (width, height)
-    changes: dict[str, Any] = {"square.size.width": size[0], "square.size.height": size[1], "even.light.amount": 0.0}
+    width, height = (max((s for s in SIZES if s <= one.infos[0][n]), default=SIZES[0]) for n in ("width", "height"))
+    changes: dict[str, Any] = {"square.size.width": width, "square.size.height": height, **LEAVE_COLOUR}
     changes |= {"pack.files.profile": profile, "tile.join.method": "none"}
     taken = one.found.changes
     if not repaired:
@@ -159,7 +158,7 @@ def recipe_of(one: Set, *, repaired: bool, profile: str) -> Recipe:
 
 def evaluation_for(one: Set, read: Callable[[str], bytes], recipe: Recipe, memory: Memory) -> Evaluation:
     """The set under a recipe. read: bytes by blob."""
-    return evaluation_of({**one.infos[0], "more": one.infos[1:]}, recipe, _Readable(read), memory)  # type: ignore[arg-type]
+    return evaluation_of({**one.infos[0], "more": list(one.infos[1:])}, recipe, _Readable(read), memory)  # type: ignore[arg-type]
 
 
 class _Readable:
@@ -169,7 +168,7 @@ class _Readable:
         self.get = read
 
 
-def as_json(sets: Iterable[Set], refused: list[dict[str, str]]) -> dict[str, Any]:
+def as_json(sets: Iterable[Set], refused: Refused) -> dict[str, Any]:
     """The report as plain data."""
     rows = [_set_json(one) for one in sets]
     order = ["pass", "note", "unknown", "attention", "blocked"]
@@ -181,7 +180,7 @@ def as_json(sets: Iterable[Set], refused: list[dict[str, str]]) -> dict[str, Any
 
 
 def _set_json(one: Set) -> dict[str, Any]:
-    blobs = {Path(given.name.replace("\\", "/")).name: given.blob for given in one.files}
+    blobs = {given.base: given.blob for given in one.files}
     seen: dict[str, list[Judged]] = {}
     for judged in one.found.roles:
         seen.setdefault(judged.file.name, []).append(judged)

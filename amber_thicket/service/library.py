@@ -10,7 +10,9 @@ from typing import Any
 
 from peewee import SqliteDatabase
 
-from amber_thicket.core.graph import Cancel, Evaluation, Memory, output_size
+from amber_thicket.core.gather.roles import assignment
+from amber_thicket.core.graph import Evaluation, output_size
+from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.core.response.covers import materials
 from amber_thicket.core.roles import EVERY
@@ -18,7 +20,7 @@ from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import read_picture
-from amber_thicket.service.mapset import assignment, first_changes, first_guess, mismatch_note, read_map
+from amber_thicket.service.mapset import first_changes, first_guess, mismatch_note, read_map
 from amber_thicket.service.sources import StoredSource, describe, file_key, files_of
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.models import Material, Step
@@ -122,22 +124,22 @@ class Library:
         return made
 
     def _laid_over(self, own: str, made: Evaluation, material_id: str) -> Evaluation | None:
-        """Another material as it is laid over one: without what lies on it. None where it is gone, or the same."""
+        """Another material as it is laid over one. None where it is gone, or the same."""
+        found = self._bare(material_id, own)
+        return found and evaluation_of(*found, self.blobs, self.memory, made.cancel)
+
+    def _bare(self, material_id: str, own: str) -> tuple[dict[str, Any], Recipe] | None:
+        """Source and recipe of another material, without what lies on it. None where it is gone, or the same."""
         material = Material.get_or_none(Material.id == material_id) if material_id != own else None
         if material is None:
             return None
-        bare = self.recipe(material).with_changes({"response.covers.covers": None})
-        return evaluation_of(material.source, bare, self.blobs, self.memory, made.cancel)
+        return material.source, self.recipe(material).with_changes({"response.covers.covers": None})
 
     def laid_over(self, material: Material) -> dict[str, Any]:
-        """Source and recipe, without what lies on them, of the materials laid over one, by id."""
-        found = {}
-        for id in materials(self.recipe(material).settings("response.covers").covers):
-            other = Material.get_or_none(Material.id == id) if id != str(material.id) else None
-            if other is not None:
-                bare = self.recipe(other).with_changes({"response.covers.covers": None})
-                found[id] = {"source": other.source, "recipe": bare.as_json()}
-        return found
+        """Source and recipe, without what lies on them, of the materials laid over one, by id: for a worker."""
+        ids = materials(self.recipe(material).settings("response.covers").covers)
+        found = {id: self._bare(id, str(material.id)) for id in ids}
+        return {id: {"source": one[0], "recipe": one[1].as_json()} for id, one in found.items() if one}
 
     def edit(self, material_id: str, revision: int, changes: dict[str, Any], *, label: str, gesture: str) -> Material:
         """Change settings. Steps of one gesture (a drag) fold into one.

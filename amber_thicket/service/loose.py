@@ -8,13 +8,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from amber_thicket.core.gather.roles import families, named
-from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.gather.roles import assignment, families, named
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.formats.picture import kind_of, read_picture
-from amber_thicket.service.mapset import LABELS, assignment, first_changes, first_guess, mismatch_note, read_map
+from amber_thicket.service.mapset import LABELS, first_changes, first_guess, mismatch_note, read_map
 from amber_thicket.service.sources import StoredSource, describe, file_key
 
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from amber_thicket.core.check.figures import coded, seam
-from amber_thicket.core.gather.roles import Guess, guessed, named, packed_channels
+from amber_thicket.core.gather.roles import LEAVE_COLOUR, Guess, assignment, guessed, named, packed_channels
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.numeric.filters import shrink
@@ -16,36 +16,12 @@ from amber_thicket.errors import BadSetting, NotFound
 from amber_thicket.formats.picture import Picture, read_picture
 from amber_thicket.service.sources import describe_map, file_key, files_of
 
-# A finished map has no light left in it to take out.
-LEAVE_COLOUR = {"even.light.amount": 0.0}
 LABELS = {
     **{role.id: role.label for role in EVERY.values()},
     "gloss": "Gloss",
     "photo": "Photograph",
     "packed": "Packed",
 }
-
-
-def assignment(key: str, guess: Guess) -> dict[str, Any]:
-    """The settings that make a file one of the maps; empty when it is none. Roughness is kept exact."""
-    if guess.role == "packed":
-        every: dict[str, Any] = {}
-        for channel, inside in guess.channels:
-            every |= assignment(f"{key}.{channel}", Guess(inside, guess.why))
-        return every
-    role = "roughness" if guess.role == "gloss" else guess.role
-    if role not in EVERY:
-        return {}
-    changes: dict[str, Any] = {f"gather.maps.{role}": key}
-    if role == "base_color":
-        changes |= LEAVE_COLOUR
-    if role == "normal":
-        changes["gather.maps.normal_y"] = "minus" if guess.y == "minus" else "plus"
-        changes |= {f"gather.maps.{name}": value for name, value in guess.spoilt}
-    if role == "roughness":
-        changes["gather.maps.roughness_white"] = "smooth" if guess.role == "gloss" else "rough"
-        changes |= {"response.roughness.low": 0.0, "response.roughness.high": 1.0}
-    return changes
 
 
 def read_map(data: bytes, blob: str, name: str) -> tuple[dict[str, Any], Guess, Picture]:

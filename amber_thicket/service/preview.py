@@ -184,35 +184,34 @@ def _card(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return np.ascontiguousarray(small[top : top + height, left : left + width]).astype(np.uint8)
 
 
-def _shaded(evaluation: Evaluation) -> NDArray[np.uint8]:
-    """The maps under one raking light: base colour × occlusion × slope toward the light."""
+_TOWARD = np.array([-0.55, 0.5, 0.67], np.float32)
+
+
+def _shaded(evaluation: Evaluation, glint: Pixels | float = 0.0) -> NDArray[np.uint8]:
+    """The maps under one raking light: base colour × occlusion × slope to the light. glint: (H, W) light besides."""
     size = preview_size(evaluation)
-    normal = evaluation.layer("normal", size).pixels
-    light = np.array([-0.55, 0.5, 0.67], np.float32)
-    facing = np.clip(normal @ light, 0, None) / light[2]
+    facing = np.clip(evaluation.layer("normal", size).pixels @ _TOWARD, 0, None) / _TOWARD[2]
     shade = (0.25 + 0.75 * facing) * evaluation.layer("ambient_occlusion", size).pixels
-    return encode_srgb8(np.clip(evaluation.layer("base_color", size).pixels * shade[..., None] * 1.1, 0, 1))
+    light = (
+        evaluation.layer("base_color", size).pixels * shade[..., None] * 1.1 + np.asarray(glint, np.float32)[..., None]
+    )
+    return encode_srgb8(np.clip(light, 0, 1).astype(np.float32))
 
 
 def raked(evaluation: Evaluation, *, as_read: bool) -> NDArray[np.uint8]:
-    """The set lit from the top left at preview size, as a renderer that wants Y+ and roughness sees it, (H, W, 3).
+    """The set under that light, with its highlight, at preview size, (H, W, 3).
 
     as_read: before any repair: gloss is taken for roughness, as a renderer would that does not know.
     """
     size = preview_size(evaluation)
-    normal = evaluation.layer("normal", size).pixels
     rough = evaluation.layer("roughness", size).pixels
     if as_read and evaluation.recipe.settings("gather.maps").roughness_white == "smooth":
         rough = 1 - rough
-    toward = np.array([-0.5, 0.5, 0.7071], np.float32)
-    half = toward + np.array([0, 0, 1], np.float32)
+    half = _TOWARD / np.linalg.norm(_TOWARD) + np.array([0, 0, 1], np.float32)
     half /= np.linalg.norm(half)
-    facing = np.clip(normal @ toward, 0, None) / toward[2]
     power = 2 / np.maximum(rough, 0.15) ** 4
-    glint = 0.05 * (power + 8) / 25 * np.clip(normal @ half, 0, 1) ** power
-    shade = (0.25 + 0.75 * facing) * evaluation.layer("ambient_occlusion", size).pixels
-    light = evaluation.layer("base_color", size).pixels * shade[..., None] + glint[..., None]
-    return encode_srgb8(np.clip(light, 0, 1).astype(np.float32))
+    mirrored = np.clip(evaluation.layer("normal", size).pixels @ half, 0, 1)
+    return _shaded(evaluation, 0.05 * (power + 8) / 25 * mirrored**power)
 
 
 def _relit(evaluation: Evaluation) -> NDArray[np.uint8]:

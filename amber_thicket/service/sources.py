@@ -10,7 +10,7 @@ import numpy as np
 from amber_thicket.core.gather.maps import KEY_LENGTH
 from amber_thicket.core.gather.roles import Guess
 from amber_thicket.core.gather.triage import triage
-from amber_thicket.core.graph import Memory
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Raster
 from amber_thicket.formats.picture import Picture, read_picture

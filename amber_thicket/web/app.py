@@ -11,7 +11,7 @@ from flask import Flask, Response, jsonify, send_from_directory
 from peewee import SqliteDatabase
 
 from amber_thicket import __version__
-from amber_thicket.core.graph import Memory
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.pack.profiles import CONTENTS, PROFILES, profile_json
 from amber_thicket.core.registry import SHAPES, STAGE_LAYERS, catalogue

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 import re
 from typing import Any
 
@@ -78,9 +80,14 @@ def sample() -> Response:
     return jsonify(_kept(NAME, bought_zip()))
 
 
-def _sets(asked: Asked) -> tuple[list[audit.Set], list[dict[str, str]]]:
+def _sets(asked: Asked) -> tuple[list[audit.Set], audit.Refused]:
+    """Looked at once: report, pictures and repair of the same files share it."""
+    library = services().library
     files = [audit.Given(file.name, file.blob) for file in asked.files]
-    return audit.audited(files, services().library.blobs.get, profile_named(asked.profile))
+    told = json.dumps([asked.profile, [[file.name, file.blob] for file in files]])
+    key = f"audit/{hashlib.sha256(told.encode()).hexdigest()}"
+    profile = profile_named(asked.profile)
+    return library.memory.get(key, lambda: audit.audited(files, library.blobs.get, profile))  # type: ignore[no-any-return]
 
 
 def _set(asked: AskedSet) -> audit.Set:
@@ -104,7 +111,7 @@ def repair() -> Response:
         (label, audit.recipe_of(one, repaired=repaired, profile=asked.profile))
         for label, repaired in (("As found", False), ("Repaired", True))
     ]
-    material = services().library.add_set(one.name, one.infos, recipes)
+    material = services().library.add_set(one.name, list(one.infos), recipes)
     services().events.announce("library", {"id": material.id})
     return jsonify(brief(material))
 

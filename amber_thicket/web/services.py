@@ -11,7 +11,8 @@ from typing import cast
 
 from flask import current_app
 
-from amber_thicket.core.graph import PLAN_SIDE, Cancel, Evaluation
+from amber_thicket.core.graph import PLAN_SIDE, Evaluation
+from amber_thicket.core.memory import Cancel
 from amber_thicket.jobs.desk import Desk
 from amber_thicket.service import preview
 from amber_thicket.service.library import Library

@@ -15,7 +15,7 @@ from amber_thicket.core.audit.look import Audit, Stored, audit
 from amber_thicket.core.check.normals import normal_reading
 from amber_thicket.core.gather.maps import without_steps
 from amber_thicket.core.gather.roles import guessed, named, packed_channels
-from amber_thicket.core.graph import Memory
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8, linear_to_srgb, srgb_to_linear
 from amber_thicket.core.pack.encode import decoded_normal
 from amber_thicket.core.pack.profiles import PROFILES

@@ -5,7 +5,8 @@ import unittest
 
 import numpy as np
 
-from amber_thicket.core.graph import Cancel, Evaluation, Memory
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.errors import Cancelled
 from tests.support import ArraySource, linear_photograph, size_of

@@ -78,7 +78,8 @@ class KnownTest(unittest.TestCase):
 
 class ThroughTheStagesTest(unittest.TestCase):
     def test_a_height_that_came_along_is_used(self) -> None:
-        from amber_thicket.core.graph import Evaluation, Memory
+        from amber_thicket.core.graph import Evaluation
+        from amber_thicket.core.memory import Memory
         from amber_thicket.core.recipe import Recipe
 
         surface = KINDS["embossed_hide"](512, 11)

@@ -9,7 +9,8 @@ import numpy as np
 
 from amber_thicket.core.check.figures import coded, own_worst, seam
 from amber_thicket.core.gather.maps import unit
-from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.around import Around
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.progress import reached, told_to

@@ -4,7 +4,8 @@ import unittest
 
 import numpy as np
 
-from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.recipe import Recipe

@@ -6,7 +6,8 @@ import unittest
 import cv2
 import numpy as np
 
-from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.strokes import Stroke, drawn, read

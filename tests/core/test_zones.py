@@ -10,7 +10,8 @@ import numpy as np
 
 from amber_thicket.core.check.figures import coded, own_worst, seam
 from amber_thicket.core.even.oklab import to_oklab
-from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, luminance
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.response.zones import linear_of

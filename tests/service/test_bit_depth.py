@@ -8,7 +8,7 @@ import numpy as np
 import OpenEXR
 import tifffile
 
-from amber_thicket.core.graph import Memory
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.pack.encode import quantised
 from amber_thicket.service.loose import loose_material
 from tests.support import bumps

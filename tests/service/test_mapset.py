@@ -8,7 +8,8 @@ import cv2
 import numpy as np
 
 from amber_thicket.core.gather.roles import families, guessed, named
-from amber_thicket.core.graph import Evaluation, Memory
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.relief.normal import from_height

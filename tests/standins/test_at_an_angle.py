@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 import tifffile
 
-from amber_thicket.core.graph import Memory
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, luminance
 from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.square.propose import propose

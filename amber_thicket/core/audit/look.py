@@ -6,7 +6,7 @@ Every finding names the settings that put it right; taken together they make the
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 import cv2
@@ -15,7 +15,7 @@ import numpy as np
 from amber_thicket.core.audit.polarity import Sides, sides
 from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.check.normals import Reading, normal_reading, vectors_as
-from amber_thicket.core.gather.roles import Guess, guessed, named
+from amber_thicket.core.gather.roles import LEAVE_COLOUR, Guess, assignment, guessed, named
 from amber_thicket.core.numeric.colour import luminance, srgb_to_linear
 from amber_thicket.core.numeric.filters import blur, shrink
 from amber_thicket.core.raster import Pixels
@@ -87,6 +87,12 @@ class Audit:
     findings: tuple[Finding, ...]
     changes: dict[str, Any]
 
+    def lightened(self) -> Audit:
+        """The same without any pixels: what a report and a repair need."""
+        none = np.zeros((0, 0, 3), np.float32)
+        roles = tuple(replace(one, file=replace(one.file, values=none, alpha=None)) for one in self.roles)
+        return replace(self, roles=roles)
+
     @property
     def level(self) -> Level:
         return max((f.level for f in self.findings), key=lambda level: _GRADE[level], default="pass")
@@ -147,13 +153,12 @@ def _guessed(file: Stored) -> Guess:
 def _taken(one: Judged) -> dict[str, Any]:
     """Settings that take a file as a map, before anything is put right."""
     if one.role == "base_color":
-        return {"even.light.amount": 0.0}
-    made: dict[str, Any] = {f"gather.maps.{one.role}": one.key}
-    gloss = dict(one.guess.channels).get(one.channel) == "gloss" if one.channel else one.guess.role == "gloss"
-    if one.role == "roughness":
-        made["gather.maps.roughness_white"] = "smooth" if gloss else "rough"
-        made |= {"response.roughness.low": 0.0, "response.roughness.high": 1.0}
-    return made
+        return {**LEAVE_COLOUR}
+    return assignment(one.key, Guess("gloss" if _holds_gloss(one) else one.role, ""))
+
+
+def _holds_gloss(one: Judged) -> bool:
+    return (dict(one.guess.channels).get(one.channel) if one.channel else one.guess.role) == "gloss"
 
 
 def _common(by_role: dict[str, Judged]) -> tuple[int, int]:
@@ -250,7 +255,7 @@ def _of_scalars(by_role: dict[str, Judged], told: Sides, gloss: bool) -> Iterato
         yield from _of_height(height, told)
     rough = by_role.get("roughness")
     if rough and not _blank(rough):
-        is_gloss = _taken(rough)["gather.maps.roughness_white"] == "smooth"
+        is_gloss = _holds_gloss(rough)
         if is_gloss and not gloss:
             yield Finding(
                 "roughness.polarity", "blocked", f"It holds gloss ({rough.guess.why}); the receiver wants roughness.",

@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -68,6 +68,8 @@ _UP, _DOWN = ("gl", "opengl", "ogl"), ("dx", "directx")
 _PASSING = re.compile(r"^(\d{1,2}k|\d{3,5}|\d{3,5}x\d{3,5}|v\d+|map|tex|texture|srgb|raw|lin|linear|8bit|16bit)$")
 _GREY, _COLOURED = 0.012, 0.06
 _UNIT_SHARE = 0.8
+# A finished map has no light left in it to take out.
+LEAVE_COLOUR = {"even.light.amount": 0.0}
 
 
 @dataclass(frozen=True)
@@ -220,3 +222,25 @@ def guessed(file_name: str, values: Pixels) -> Guess:
     if spread < _GREY:
         return Guess("photo", "it is grey and its name says nothing: choose what it is")
     return Guess("photo", "it is in colour and its name says nothing else")
+
+
+def assignment(key: str, guess: Guess) -> dict[str, Any]:
+    """The settings that make a file one of the maps; empty when it is none. Roughness is kept exact."""
+    if guess.role == "packed":
+        every: dict[str, Any] = {}
+        for channel, inside in guess.channels:
+            every |= assignment(f"{key}.{channel}", Guess(inside, guess.why))
+        return every
+    role = "roughness" if guess.role == "gloss" else guess.role
+    if role not in EVERY:
+        return {}
+    changes: dict[str, Any] = {f"gather.maps.{role}": key}
+    if role == "base_color":
+        changes |= LEAVE_COLOUR
+    if role == "normal":
+        changes["gather.maps.normal_y"] = "minus" if guess.y == "minus" else "plus"
+        changes |= {f"gather.maps.{name}": value for name, value in guess.spoilt}
+    if role == "roughness":
+        changes["gather.maps.roughness_white"] = "smooth" if guess.role == "gloss" else "rough"
+        changes |= {"response.roughness.low": 0.0, "response.roughness.high": 1.0}
+    return changes

@@ -1,7 +1,7 @@
 /** Drawing on the tile in Relief and Response, and picking colours for a zone. */
 import { useEffect, useRef } from "react";
 import type { Material } from "../api/types";
-import { addDrawn, draw, putPoints, strokesOf, useDrawing } from "../stages/response/drawing";
+import { addDrawn, draw, putPoints, useDrawing, useStrokesOf } from "../stages/response/drawing";
 import { pickColour, useZones } from "../stages/response/zones";
 import type { Point } from "./capture";
 import { StrokePad } from "./StrokePad";
@@ -16,6 +16,7 @@ interface Props {
 export function DrawLayer({ material, t, shift }: Props) {
   const { task, outline, radius, chosen } = useDrawing();
   const picking = useZones((state) => state.picking);
+  const strokes = useStrokesOf(task);
   const dragged = useRef<{ gesture: string; points: Point[] } | null>(null);
   useEffect(() => {
     const leave = (event: KeyboardEvent) => {
@@ -46,7 +47,6 @@ export function DrawLayer({ material, t, shift }: Props) {
     );
   }
   if (!task) return null;
-  const strokes = strokesOf(task);
   const held = chosen !== null ? strokes[chosen] : undefined;
   return (
     <StrokePad

@@ -7,15 +7,12 @@ import { Choice } from "../../ui/Choice";
 import { cx } from "../../ui/cx";
 import { Slider } from "../../ui/Slider";
 import type { Point } from "../../views/capture";
-import { putPoints, strokesOf, type Task, useDrawing } from "./drawing";
-import { useBench } from "../../bench/store";
+import { putPoints, type Task, useDrawing, useStrokesOf } from "./drawing";
 
 export function BrushTools({ material, task }: { material: Material; task: Task }) {
   const { outline, radius, chosen } = useDrawing();
-  // Strokes live in settings; look again whenever one changes.
-  useBench((state) => state.pending);
   const per = material.preview.finished[0];
-  const strokes = strokesOf(task);
+  const strokes = useStrokesOf(task);
   const nudge = (event: KeyboardEvent, index: number) => {
     const by = arrowStep(event, 0.005, 0.0005);
     if (by) putPoints(task, index, strokes[index]!.points.map(([x, y]): Point => [x + by[0], y + by[1]]));

@@ -10,7 +10,7 @@ import { setView } from "../../views/state";
 import { Field } from "../Field";
 import { BrushTools } from "./BrushTools";
 import { draw, useDrawing } from "./drawing";
-import { addZone, dropZone, EFFECTS, type Effect, fallback, type Part, type PartKind, putEffect, putPart, putZone, readEffect, readZones, suggestZones, useSettingText, useZones, type Zone, ZONES } from "./zones";
+import { addZone, beginEffect, dropZone, EFFECTS, type Effect, fallback, type Part, type PartKind, putEffect, putPart, putZone, readEffect, readZones, suggestZones, useSettingText, useZones, type Zone, ZONES } from "./zones";
 
 const KINDS: Record<PartKind, string> = { colour: "Colour", height: "Height", recesses: "Recesses", edges: "Edges", brush: "Brush" };
 /** What can be set for each kind of part. */
@@ -187,11 +187,10 @@ function useEffectOf(zone: Zone, effect: Effect): Record<string, Value> | undefi
 function OneEffect({ zone, effect, infos, always = true }: { zone: Zone; effect: Effect; infos: SettingInfo[]; always?: boolean }) {
   const value = useEffectOf(zone, effect);
   if (!value && !always) return null;
-  const start = effect.shape === "colour" ? { colour: zone.parts[0]?.picks?.[0] ?? "#808080", ...effect.start } : { ...effect.start };
   const put = (changed: Record<string, Value>, label: string, gesture = "") => putEffect(effect, zone.id, { ...value, ...changed }, label, gesture);
   if (!value) {
     return (
-      <button type="button" className="flex h-7 w-full items-center gap-1.5 text-left hover:text-amber" onClick={() => putEffect(effect, zone.id, start, `${effect.label} of ${zone.name}`)}>
+      <button type="button" className="flex h-7 w-full items-center gap-1.5 text-left hover:text-amber" onClick={() => beginEffect(effect, zone)}>
         <Plus size={12} className="text-soft" /> {effect.label}
       </button>
     );
@@ -231,7 +230,7 @@ function MoreEffects({ zone, effects }: { zone: Zone; effects: readonly Effect["
         groups={[{ options: others.map(({ id, label }) => ({ value: id as string, label })) }]}
         onChange={(id) => {
           const effect = others.find((one) => one.id === id);
-          if (effect) putEffect(effect, zone.id, effect.shape === "colour" ? { colour: zone.parts[0]?.picks?.[0] ?? "#808080", ...effect.start } : { ...effect.start }, `${effect.label} of ${zone.name}`);
+          if (effect) beginEffect(effect, zone);
         }}
         className="mt-1 h-6.5 px-2 text-[12px]"
       />

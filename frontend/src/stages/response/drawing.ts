@@ -4,7 +4,7 @@ import type { MapRole, SettingPath } from "../../api/types";
 import { change, useBench, valueOf } from "../../bench/store";
 import type { Point } from "../../views/capture";
 import { setView } from "../../views/state";
-import { putPart, written, zonesNow } from "./zones";
+import { putPart, useSettingText, written, ZONES, zonesNow } from "./zones";
 
 export type Kind = "set" | "add" | "smooth";
 export type Task = { on: "map"; role: MapRole } | { on: "zone"; zone: string; part: number };
@@ -79,6 +79,12 @@ export function strokesOf(task: Task): { radius: number; points: Point[] }[] {
     return (part?.strokes ?? []).map(([radius, ...flat]) => ({ radius: radius!, points: pointsOf(flat) }));
   }
   return paintedNow(task.role).map(([, , , , radius, ...flat]) => ({ radius, points: pointsOf(flat) }));
+}
+
+/** The same for a component: looked at anew whenever their setting changes. */
+export function useStrokesOf(task: Task | null): { radius: number; points: Point[] }[] {
+  useSettingText(task?.on === "map" ? PAINTED[task.role]! : ZONES);
+  return task ? strokesOf(task) : [];
 }
 
 /** Moves one stroke, or takes it back when there is nowhere to move it. from: where it lay when the drag began. */

@@ -107,6 +107,12 @@ export function putEffect(effect: Effect, zone: string, value: Record<string, Va
   if (value || before) change({ [effect.path]: written(value ? { ...rest, [zone]: value } : rest) }, label, gesture);
 }
 
+/** Lets a zone change a map; a colour begins with the one it was picked by. */
+export function beginEffect(effect: Effect, zone: Zone) {
+  const start: Record<string, Value> = effect.shape === "colour" ? { colour: zone.parts[0]?.picks?.[0] ?? "#808080", ...effect.start } : { ...effect.start };
+  putEffect(effect, zone.id, start, `${effect.label} of ${zone.name}`);
+}
+
 export const hex = (codes: number[]) => `#${codes.map((code) => code.toString(16).padStart(2, "0")).join("")}`;
 
 /** Takes the colour at a place of the tile for the part that waits for one. */

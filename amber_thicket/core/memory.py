@@ -1,0 +1,90 @@
+"""Results by content key, one computation a key, and the flag that calls work off."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from typing import Any
+
+from amber_thicket.errors import Cancelled
+
+# Seconds after which somebody who waits looks up whether it is still wanted.
+_LOOK_UP = 0.2
+
+
+class Cancel:
+    """A flag that work looks at between steps."""
+
+    def __init__(self) -> None:
+        self._set = threading.Event()
+
+    def cancel(self) -> None:
+        self._set.set()
+
+    def check(self) -> None:
+        """Raises Cancelled once cancel() was called."""
+        if self._set.is_set():
+            raise Cancelled("Called off.", remedy="Start it again when you need it.")
+
+
+def nbytes(value: Any) -> int:
+    """Memory held by a cached value, roughly."""
+    if isinstance(value, tuple):
+        return sum(nbytes(part) for part in value) + 64
+    return int(getattr(value, "nbytes", 256))
+
+
+class Memory:
+    """Results by content key; the least recently used leave when the bytes run over. Thread-safe.
+
+    Two callers that ask for one key at once share one computation.
+    """
+
+    def __init__(self, limit: int) -> None:
+        self._limit = limit
+        self._held = 0
+        self._values: OrderedDict[str, Any] = OrderedDict()
+        self._busy: dict[str, threading.Event] = {}
+        self._lock = threading.Lock()
+
+    def get(self, key: str, compute: Callable[[], Any], check: Callable[[], None] | None = None) -> Any:
+        """The value of key, computed at most once at a time. An error goes to its own caller; others try again.
+
+        check: called now and then while another caller computes it; it may raise to stop waiting.
+        """
+        while True:
+            with self._lock:
+                if key in self._values:
+                    self._values.move_to_end(key)
+                    return self._values[key]
+                waiting = self._busy.get(key)
+                if waiting is None:
+                    self._busy[key] = threading.Event()
+                    break
+            while not waiting.wait(_LOOK_UP):
+                if check:
+                    check()
+        try:
+            value = compute()
+            self._keep(key, value)
+            return value
+        finally:
+            with self._lock:
+                self._busy.pop(key).set()
+
+    def _keep(self, key: str, value: Any) -> None:
+        size = nbytes(value)
+        with self._lock:
+            if size > self._limit:
+                return
+            self._values[key] = value
+            self._held += size
+            while self._held > self._limit:
+                _, gone = self._values.popitem(last=False)
+                self._held -= nbytes(gone)
+
+    def clear(self) -> None:
+        with self._lock:
+            self._values.clear()
+            self._held = 0
