@@ -60,7 +60,9 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
   const alone = arrangement === side;
   return (
     <section aria-label={side === "first" ? "First view" : "Second view"} className="flex size-full min-h-0 min-w-0 flex-col">
-      <header className="flex h-9 shrink-0 items-center gap-1.5 overflow-hidden border-b border-line bg-ground px-2">
+      <header className="flex h-9 shrink-0 items-center gap-1.5 border-b border-line bg-ground px-1.5">
+        {/* What does not fit is cut off here, never the button behind it. */}
+        <div className="flex min-w-0 flex-1 items-center gap-1 overflow-hidden">
         <Pick label="What" value={wanted === what || input ? setup.what : what} groups={groupsOf(there)} onChange={(next) => setView(side, { what: next })} className="h-6.5 px-2 font-medium" />
         {what === "lit" ? (
           <Choice label="Shape" value={lit.shape} options={lit.shapeFile ? [...SHAPES, { value: "own", label: "Own" }] : SHAPES} onChange={(shape) => useLit.setState({ shape })} />
@@ -92,14 +94,14 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
             />
           </>
         )}
-        <span className="flex-1" />
+        </div>
         {input && what !== "lit" && <span className="rounded-[5px] bg-amber px-1.5 text-[11.5px] font-semibold text-on-amber">Input</span>}
         <button
           type="button"
           aria-label={alone ? "Show both views" : "Show this view alone"}
           title={alone ? "Show both views" : "Show this view alone"}
           onClick={() => useViews.setState({ arrangement: alone ? "beside" : side })}
-          className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+          className="shrink-0 rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
         >
           {alone ? <Minimize2 size={13} /> : <Maximize2 size={13} />}
         </button>
