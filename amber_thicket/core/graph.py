@@ -10,7 +10,9 @@ from dataclasses import asdict, dataclass, replace
 from functools import partial
 from typing import Any
 
-from amber_thicket.core.gather.maps import TAKEN, as_layer
+from amber_thicket.core.gather.maps import as_layer
+from amber_thicket.core.gather.taken import taken_in
+from amber_thicket.core.lightset.source import MadePart
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.numeric.sampling import repeated
 from amber_thicket.core.operation import Given, Operation
@@ -20,7 +22,7 @@ from amber_thicket.core.recipe import VERSION, Recipe, from_json
 from amber_thicket.core.registry import BY_ID, BY_LAYER
 from amber_thicket.core.response.present import present
 from amber_thicket.core.roles import COMPARED, EVERY, MADE
-from amber_thicket.core.source import Source, channel_of
+from amber_thicket.core.source import Source
 from amber_thicket.core.square.crop import sampled
 from amber_thicket.core.square.view import View, view_of
 from amber_thicket.core.tile.join import reach
@@ -79,13 +81,9 @@ class Evaluation:
     ) -> None:
         """source: what brings the colour. files: all files of the material by the names settings.maps uses."""
         self.recipe = recipe
-        self.source = source
-        chosen = recipe.settings("gather.maps")
         self.files = files or {}
-        have = self.files
-        self.brought: dict[str, Source] = {
-            role: found for role in TAKEN if (found := channel_of(have, getattr(chosen, role)))
-        }
+        taken = taken_in(recipe.settings("gather.maps"), recipe.settings("gather.lights"), self.files, source, memory)
+        self.source, self.brought, self.lights = taken
         self.memory = memory
         self.cancel = cancel or Cancel()
         # Other materials of the library, which may be laid over this one. What lies on them themselves is left out.
@@ -254,6 +252,8 @@ class Evaluation:
         if step == "photo":
             source = self.brought[role]
             settings = self.recipe.settings("gather.maps")
+            if isinstance(source, MadePart):
+                return source.read(self._map_level(source, sizes))
             data = EVERY[role].encoding == "linear"
             return as_layer(role, source.read(self._map_level(source, sizes), data=data).pixels, settings)
         operation, before = BY_ID[_TOGETHER[step][0]], _TOGETHER[step][1]

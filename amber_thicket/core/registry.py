@@ -18,7 +18,7 @@ from amber_thicket.core.even import (
     shadow,
     tone,
 )
-from amber_thicket.core.gather import maps, orient, white
+from amber_thicket.core.gather import lights, maps, orient, white
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
 from amber_thicket.core.relief import bands, cues, curvature, height, laid, normal, occlusion, shape
@@ -34,6 +34,7 @@ OPERATIONS: tuple[Operation, ...] = (
     white.OPERATION,
     orient.OPERATION,
     maps.OPERATION,
+    lights.OPERATION,
     lens.OPERATION,
     flat.OPERATION,
     crop.OPERATION,
@@ -76,6 +77,8 @@ OPERATIONS: tuple[Operation, ...] = (
     finishing("opacity", "opacity_made"),
     levels.TRANSLUCENCY,
     finishing("translucency", "translucency_made"),
+    levels.BACK,
+    finishing("back_color", "back_color_made"),
     levels.EMISSIVE,
     finishing("emissive", "emissive_made"),
     limits.OPERATION,

@@ -41,6 +41,7 @@ ROLES: dict[str, Role] = {
         Role("specular", "Specular", 3, "srgb", 0.0, 8, "mirrors much", made=False),
         Role("opacity", "Opacity", 1, "linear", 1.0, 8, "solid", made=False),
         Role("translucency", "Translucency", 3, "srgb", 0.0, 8, "lets light through", made=False),
+        Role("back_color", "Back side", 3, "srgb", 0.0, 8, "bright", made=False),
         Role("emissive", "Emissive", 3, "srgb", 0.0, 8, "shines by itself", made=False),
     )
 }

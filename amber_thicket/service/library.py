@@ -10,17 +10,17 @@ from typing import Any
 
 from peewee import SqliteDatabase
 
-from amber_thicket.core.gather.roles import assignment
+from amber_thicket.core.gather.roles import Guess, named
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.core.response.covers import materials
-from amber_thicket.core.roles import EVERY
 from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import read_picture
-from amber_thicket.service.mapset import first_changes, first_guess, mismatch_note, read_map
+from amber_thicket.service.lights import with_frame
+from amber_thicket.service.mapset import changes_for, first_changes, first_guess, mismatch_note, read_map
 from amber_thicket.service.sources import StoredSource, describe, file_key, files_of
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.models import Material, Step
@@ -44,9 +44,18 @@ class Library:
         self.memory = memory
 
     def add(
-        self, parts: Iterable[bytes], file_name: str, *, name: str | None = None, changes: dict[str, Any] | None = None
+        self,
+        parts: Iterable[bytes],
+        file_name: str,
+        *,
+        name: str | None = None,
+        changes: dict[str, Any] | None = None,
+        as_role: str = "",
     ) -> Material:
-        """Import one capture as a material. Raises UnreadableFile, TooLarge; nothing is kept then."""
+        """Import one capture as a material. as_role: what it is, where its name need not say so.
+
+        Raises UnreadableFile, TooLarge; nothing is kept then.
+        """
         file_name = clean_name(Path(file_name.replace("\\", "/")).name)
         blob, length = self.blobs.put(parts, limit=MAX_BYTES)
         picture = read_picture(self.blobs.get(blob), file_name)
@@ -57,12 +66,15 @@ class Library:
                 remedy="Give a picture at least 16 px on its shorter side and at most 64 times as long as wide.",
             )
         info = describe(picture, blob, length, file_name)
-        guess = first_guess(file_name, picture)
+        guess = Guess(as_role, "it was brought in as such") if as_role else first_guess(file_name, picture)
         info |= {"role": guess.role or "photo", "why": guess.why}
         changes = {**first_changes(info["key"], guess, picture), **(changes or {})}
+        if guess.role == "light":
+            changes |= with_frame(Recipe(), info["key"])
         side = max((s for s in SIZES if s <= min(width, height, 4096)), default=SIZES[0])
         recipe = Recipe().with_changes({"square.size.width": side, "square.size.height": side, **changes})
-        title = clean_name(name or Path(file_name).stem.replace("_", " "))
+        stem = named(file_name).family if guess.role == "light" and not as_role else Path(file_name).stem
+        title = clean_name(name or (stem or Path(file_name).stem).replace("_", " "))
         with self.database.atomic():
             material = Material.create(name=title, source=info)
             step = Step.create(material=material, recipe=recipe.as_json(), label="Imported")
@@ -70,14 +82,19 @@ class Library:
             material.save()
         return material
 
-    def add_map(self, material_id: str, parts: Iterable[bytes], file_name: str, *, gesture: str = "") -> Material:
-        """Another file of the same surface. Its guessed role is taken when no other file has it.
+    def add_map(
+        self, material_id: str, parts: Iterable[bytes], file_name: str, *, gesture: str = "", as_role: str = ""
+    ) -> Material:
+        """Another file of the same surface. Its guessed role, or as_role, is taken when no other file has it.
 
         Files of one gesture are one step of the history. Raises UnreadableFile, TooLarge; nothing is kept then.
         """
         file_name = clean_name(Path(file_name.replace("\\", "/")).name)
         blob, _ = self.blobs.put(parts, limit=MAX_BYTES)
         info, guess, _ = read_map(self.blobs.get(blob), blob, file_name)
+        if as_role:
+            guess = Guess(as_role, "it was brought in as such")
+            info |= {"role": guess.role, "why": guess.why}
         with self.database.atomic("immediate"):
             material = self.get(material_id)
             if any(file["key"] == info["key"] for file in files_of(material.source)):
@@ -88,11 +105,7 @@ class Library:
             info["notes"] += [note] if note else []
             material.source = {**material.source, "more": [*material.source.get("more", []), info]}
             recipe = self.recipe(material)
-            changes = assignment(info["key"], guess)
-            have = recipe.settings("gather.maps")
-            roles = [path.split(".")[-1] for path in changes if path.split(".")[-1] in EVERY]
-            if changes and not any(getattr(have, role) for role in roles):
-                recipe = recipe.with_changes(changes)
+            recipe = recipe.with_changes(changes_for(recipe, info["key"], guess))
             return self._stepped(material, recipe, label=f"{file_name} added", gesture=gesture)
 
     def add_set(self, name: str, infos: list[dict[str, Any]], recipes: list[tuple[str, Recipe]]) -> Material:

@@ -8,14 +8,15 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from amber_thicket.core.gather.roles import assignment, families, named
+from amber_thicket.core.gather.roles import families, named
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.formats.picture import kind_of, read_picture
-from amber_thicket.service.mapset import LABELS, first_changes, first_guess, mismatch_note, read_map
+from amber_thicket.service.lights import with_frame
+from amber_thicket.service.mapset import LABELS, changes_for, first_changes, first_guess, mismatch_note, read_map
 from amber_thicket.service.sources import StoredSource, describe, file_key
 
 
@@ -73,12 +74,14 @@ def loose_material(sources: Sequence[Path], recipe: Recipe | None, changes: dict
         if number == 0:
             picture = read_picture(data, path.name)
             infos.append(describe(picture, blob, len(data), path.name))
-            own |= first_changes(file_key(blob), first_guess(path.name, picture), picture)
+            first_is = first_guess(path.name, picture)
+            own |= first_changes(file_key(blob), first_is, picture)
+            own |= with_frame(Recipe(), file_key(blob)) if first_is.role == "light" else {}
             continue
         info, guess, _ = read_map(data, blob, path.name)
         infos.append(info)
-        given = assignment(info["key"], guess)
-        taken = any(name in own for name in given if name.startswith("gather.maps."))
+        given = changes_for(Recipe().with_changes(own), info["key"], guess)
+        taken = not given
         own |= {} if taken else given
         notes.append(
             f"{path.name}: {'not used, ' if taken or not given else ''}{LABELS.get(guess.role, '')} {guess.why}"

@@ -7,13 +7,24 @@ from typing import Any
 import numpy as np
 
 from amber_thicket.core.check.figures import coded, seam
-from amber_thicket.core.gather.roles import LEAVE_COLOUR, Guess, assignment, guessed, named, packed_channels
+from amber_thicket.core.gather.lights import read as lamps_of
+from amber_thicket.core.gather.roles import (
+    LEAVE_COLOUR,
+    PHOTOGRAPHS,
+    Guess,
+    assignment,
+    guessed,
+    named,
+    packed_channels,
+)
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.roles import EVERY
 from amber_thicket.errors import BadSetting, NotFound
 from amber_thicket.formats.picture import Picture, read_picture
+from amber_thicket.service.lights import with_frame, without_frame
 from amber_thicket.service.sources import describe_map, file_key, files_of
 
 LABELS = {
@@ -21,6 +32,8 @@ LABELS = {
     "gloss": "Gloss",
     "photo": "Photograph",
     "packed": "Packed",
+    "light": "One light",
+    "all_lights": "All lights",
 }
 
 
@@ -42,12 +55,25 @@ def first_changes(key: str, guess: Guess, picture: Picture) -> dict[str, Any]:
 
     A finished map keeps its light, and its edges when they meet already.
     """
-    if guess.role == "photo":
+    if guess.role in ("photo", *PHOTOGRAPHS):
         return {}
     changes: dict[str, Any] = {**LEAVE_COLOUR} if guess.role == "base_color" else assignment(key, guess)
     if guess.role and tiles_already(picture):
         changes["tile.join.method"] = "none"
     return changes
+
+
+def changes_for(recipe: Recipe, key: str, guess: Guess) -> dict[str, Any]:
+    """The settings that take one more file as what it is guessed to be; none where another file is that already."""
+    if guess.role == "light":
+        return with_frame(recipe, key)
+    changes = assignment(key, guess)
+    taken = any(
+        getattr(recipe.settings(path.rpartition(".")[0]), path.rpartition(".")[2])
+        for path in changes
+        if path.rpartition(".")[2] in (*EVERY, "all_lights")
+    )
+    return {} if taken else changes
 
 
 def tiles_already(picture: Picture) -> bool:
@@ -71,11 +97,17 @@ def mismatch_note(info: dict[str, Any], first: dict[str, Any]) -> str | None:
 def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any]]:
     """All files of a material with the role each has now ("" for none), and what was guessed and why."""
     chosen = evaluation.recipe.settings("gather.maps")
+    lights = evaluation.recipe.settings("gather.lights")
+    frames = {lamp.file for lamp in lamps_of(lights.frames)}
     rows = []
     for info in files_of(source):
         key = file_key(info["blob"])
         roles = [name for name in EVERY if getattr(chosen, name).partition(".")[0] == key]
         role = "packed" if len(roles) > 1 else (roles[0] if roles else "")
+        if not role and key in frames:
+            role = "light"
+        if not role and key == lights.all_lights:
+            role = "all_lights"
         if not role and key == file_key(source["blob"]) and not chosen.base_color:
             role = "base_color"
         if role == "roughness" and chosen.roughness_white == "smooth":
@@ -109,7 +141,15 @@ def with_role(library: Any, material: Any, key: str, role: str) -> tuple[dict[st
         f"gather.maps.{name}": None for name in EVERY if getattr(chosen, name).partition(".")[0] == key
     }
     first = file_key(material.source["blob"])
-    if role == "base_color":
+    recipe = library.recipe(material)
+    changes |= without_frame(recipe, key)
+    if recipe.settings("gather.lights").all_lights == key:
+        changes["gather.lights.all_lights"] = None
+    if role == "light":
+        changes |= with_frame(recipe, key)
+    elif role == "all_lights":
+        changes["gather.lights.all_lights"] = key
+    elif role == "base_color":
         changes["gather.maps.base_color"] = None if key == first else key
     elif key == first and not chosen.base_color and role:
         raise BadSetting(

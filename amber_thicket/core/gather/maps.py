@@ -37,6 +37,7 @@ class Settings(OperationSettings):
     specular: str = _file("specular")
     opacity: str = _file("opacity")
     translucency: str = _file("translucency")
+    back_color: str = _file("back_color")
     emissive: str = _file("emissive")
     truth_base_color: str = _file("truth_base_color")
     truth_height: str = _file("truth_height")

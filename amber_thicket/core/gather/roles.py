@@ -44,6 +44,9 @@ WORDS: dict[str, tuple[str, ...]] = {
     "translucency": ("translucency", "transmission", "translucent"),
     "emissive": ("emissive", "emission", "emit", "glow"),
     "curvature": ("curvature", "curv"),
+    "all_lights": ("alllights", "alllamps", "alllit"),
+    "back_lit": ("backlit", "backlight", "transmitted"),
+    "back": ("back", "backside", "reverse", "underside"),
     "packed": (
         "occlusionroughnessmetallic",
         "orm",
@@ -65,9 +68,17 @@ _WHOLE = {
 }
 _BY_WORD = {word: role for role, words in WORDS.items() for word in words}
 _UP, _DOWN = ("gl", "opengl", "ogl"), ("dx", "directx")
+_LIGHT = re.compile(r"^(?:light|lamp|led)(\d{1,2})$")
 _PASSING = re.compile(r"^(\d{1,2}k|\d{3,5}|\d{3,5}x\d{3,5}|v\d+|map|tex|texture|srgb|raw|lin|linear|8bit|16bit)$")
 _GREY, _COLOURED = 0.012, 0.06
 _UNIT_SHARE = 0.8
+# Roles of photographs beside the first one.
+PHOTOGRAPHS = ("light", "all_lights", "back_lit", "back")
+_OF_PHOTOGRAPHS = {
+    "all_lights": "gather.lights.all_lights",
+    "back_lit": "gather.maps.translucency",
+    "back": "gather.maps.back_color",
+}
 # A finished map has no light left in it to take out.
 LEAVE_COLOUR = {"even.light.amount": 0.0}
 
@@ -85,7 +96,8 @@ class Named:
 
 @dataclass(frozen=True)
 class Guess:
-    """role: a role of EVERY, "gloss", "photo", "packed", or "" (nothing fits, or nothing is in it). why: in words.
+    """role: a role of EVERY, one of PHOTOGRAPHS, "gloss", "photo", "packed", or "" (nothing fits, or nothing is in it).
+    why: in words.
     channels: of a packed texture, which channel holds which role. spoilt: settings of gather.maps that put a map right
     which was stored wrongly."""
 
@@ -118,6 +130,10 @@ def named(file_name: str) -> Named:
         if triple in _BY_WORD and at >= 3:
             return Named(_BY_WORD[triple], "_".join(small[: at - 3]), triple, y)
         last, pair = small[at - 1], "".join(small[max(0, at - 2) : at])
+        lamp = _LIGHT.match(pair if at >= 2 and last.isdigit() else last)
+        if lamp:
+            before = at - 2 if last.isdigit() else at - 1
+            return Named("light", "_".join(small[:before]), lamp[1], y)
         if pair in _BY_WORD and at >= 2:
             return _truth(Named(_BY_WORD[pair], "_".join(small[: at - 2]), f"{tokens[at - 2]} {tokens[at - 1]}", y))
         if last in _BY_WORD:
@@ -152,13 +168,13 @@ def families(file_names: Sequence[str]) -> list[list[str]]:
         found = named(name)
         alone = not found.role and found.family not in with_role
         groups.setdefault(f"{number}/" if alone else found.family, []).append(
-            (_order(found.role) * 10_000 + number, name)
+            (_order(found.role) * 10_000 + (int(found.word) * 100 if found.role == "light" else 0) + number, name)
         )
     return [[name for _, name in sorted(group)] for group in groups.values()]
 
 
 def _order(role: str) -> int:
-    return ["base_color", "", *[r for r in WORDS if r != "base_color"], *COMPARED].index(role)
+    return ["base_color", "", "light", *[r for r in WORDS if r != "base_color"], *COMPARED].index(role)
 
 
 def _spread(values: Pixels) -> float:
@@ -207,6 +223,8 @@ def guessed(file_name: str, values: Pixels) -> Guess:
         if swapped and not by_name.y:
             return _spoilt_normal(np.ascontiguousarray(small, np.float32), said if by_name.role else "by its pixels")
         return Guess(by_name.role or "normal", f"{said}, and {why}" if by_name.role else why, y)
+    if by_name.role in PHOTOGRAPHS:
+        return Guess(by_name.role, said if by_name.role != "light" else f"its name ends in lamp number {by_name.word}")
     if by_name.role == "packed":
         return Guess("packed", said, channels=tuple(packed_channels(by_name.word).items()))
     scalar = by_name.role == "gloss" or (by_name.role in EVERY and EVERY[by_name.role].channels == 1)
@@ -231,6 +249,8 @@ def assignment(key: str, guess: Guess) -> dict[str, Any]:
         for channel, inside in guess.channels:
             every |= assignment(f"{key}.{channel}", Guess(inside, guess.why))
         return every
+    if guess.role in _OF_PHOTOGRAPHS:
+        return {_OF_PHOTOGRAPHS[guess.role]: key}
     role = "roughness" if guess.role == "gloss" else guess.role
     if role not in EVERY:
         return {}

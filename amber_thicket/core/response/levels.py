@@ -104,3 +104,6 @@ TRANSLUCENCY = _operation(
 EMISSIVE = _operation(
     "emissive", _colour("emissive", "#000000", "Light it gives off by itself; black is none."), "Which places shine."
 )
+BACK = _operation(
+    "back_color", _colour("back_color", "#000000", "The colour of the other side; black is none."), "The other side."
+)

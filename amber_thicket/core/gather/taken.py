@@ -1,0 +1,34 @@
+"""The files of a material as an evaluation takes them: which brings the colour, which brings a map."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, NamedTuple
+
+from amber_thicket.core.gather.maps import TAKEN
+from amber_thicket.core.lightset.source import LightSet, MadePart, light_set
+from amber_thicket.core.memory import Memory
+from amber_thicket.core.source import Source, channel_of
+
+
+class TakenIn(NamedTuple):
+    """colour: what brings the colour. brought: maps by role. lights: the light set they were worked out of, if any."""
+
+    colour: Source
+    brought: dict[str, Source]
+    lights: LightSet | None
+
+
+def taken_in(maps: Any, lights: Any, files: Mapping[str, Source], first: Source, memory: Memory) -> TakenIn:
+    """maps, lights: settings of gather.maps and gather.lights. files: by the names settings use. first: brings the
+    colour where nothing else does."""
+    brought = {role: found for role in TAKEN if (found := channel_of(files, getattr(maps, role)))}
+    made = light_set(lights, files, memory)
+    if made is None:
+        return TakenIn(first, brought, None)
+    for role in ("normal", "roughness"):
+        brought.setdefault(role, MadePart(made, role))
+    colour: Source = first if maps.base_color in files else MadePart(made, "base_color")
+    if lights.colour == "all" and lights.all_lights in files:
+        colour = files[lights.all_lights]
+    return TakenIn(colour, brought, made)

@@ -1,0 +1,201 @@
+"""The ring of lamps: where each stood, found from the photographs themselves.
+
+A wrong first bearing turns all normals about the view, so that they no longer belong to one surface: their curl tells
+the bearing in closed form, except for the half-turn that swaps bumps and dents, which shadows and recesses tell.
+Source of integrability as the test: Belhumeur, Kriegman & Yuille, "The bas-relief ambiguity", IJCV 35(1), 1999.
+"""
+
+from __future__ import annotations
+
+import itertools
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+
+from amber_thicket.core.lightset.solve import solved
+from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.raster import Pixels
+from amber_thicket.core.relief.slope import integrated
+
+# What the half-turn's cues must reach to be believed.
+SHADOWS_TELL, RECESSES_TELL = 0.05, 0.2
+# How far the misfit to a ring must fall before another order is proposed.
+ORDER_TELLS = 1.49
+_SMOOTH = 1.2
+_LOWEST, _HIGHEST = 15.0, 50.0
+
+
+class Found(NamedTuple):
+    """first: bearing of the first lamp, degrees from the right, counter-clockwise. clockwise: how the lamps go on.
+    certain: whether bump and dent can be told apart. shadows, recesses: the two cues, positive for what is proposed.
+    curl: share of the normals' turning that no surface has, at this bearing; twisted: at one 90° away.
+    elevation: degrees above the surface, None where the photographs do not tell.
+    """
+
+    first: float
+    clockwise: bool
+    certain: bool
+    shadows: float
+    recesses: float
+    curl: float
+    twisted: float
+    elevation: float | None
+
+
+def bearings(count: int, *, first: float = 0.0, clockwise: bool = False, gap: int = 0) -> Pixels:
+    """Degrees of each lamp of an even ring. gap: one lamp's photograph is missing after this many; 0 for none."""
+    slots = np.arange(count) + (np.arange(count) >= gap if gap else 0)
+    return (first + (-1 if clockwise else 1) * slots * 360.0 / (count + bool(gap))) % 360.0
+
+
+def toward(degrees: Pixels, elevations: Pixels | float) -> Pixels:
+    """(N, 3) unit vectors toward lamps, +X right, +Y up, +Z out."""
+    a, e = np.radians(degrees), np.radians(np.broadcast_to(elevations, np.shape(degrees)))
+    return np.stack([np.cos(a) * np.cos(e), np.sin(a) * np.cos(e), np.sin(e)], -1)
+
+
+def _curl(p: Pixels, q: Pixels) -> tuple[Pixels, Pixels]:
+    """(py − qx, qy + px) of slopes smoothed a little and clipped; y runs up."""
+    limit = float(np.percentile(np.hypot(p, q), 97))
+    length = np.maximum(np.hypot(p, q) / max(limit, 1e-9), 1)
+    p, q = (blur(np.ascontiguousarray(v / length, np.float32), _SMOOTH, wraps=False) for v in (p, q))
+    inside = slice(4, -4)
+    px, qx = np.gradient(p, axis=1)[inside, inside], np.gradient(q, axis=1)[inside, inside]
+    py, qy = -np.gradient(p, axis=0)[inside, inside], -np.gradient(q, axis=0)[inside, inside]
+    return py - qx, qy + px
+
+
+def _turned(a: Pixels, b: Pixels) -> tuple[float, float, float]:
+    """(degrees to turn the lamps by, misfit there, misfit 90° away); misfits are mean squares of the curl."""
+    aa, ab, bb = float(np.mean(a * a)), float(np.mean(a * b)), float(np.mean(b * b))
+    # ⟨(a cos t − b sin t)²⟩ is a second harmonic of t; its minimum in closed form.
+    middle, swing = (aa + bb) / 2, np.hypot((aa - bb) / 2, ab)
+    at = np.degrees(np.arctan2(ab, (bb - aa) / 2)) / 2 + 90.0
+    best = min((at + k * 90.0 for k in (0, 1)), key=lambda t: _misfit(aa, ab, bb, t))
+    return best % 180.0, middle - swing, middle + swing
+
+
+def _misfit(aa: float, ab: float, bb: float, degrees: float) -> float:
+    c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    return float(aa * c * c - 2 * ab * s * c + bb * s * s)
+
+
+def found(photographs: Pixels, *, elevation: float, gap: int = 0) -> Found:
+    """Bearing, direction and half-turn of a ring whose photographs are in order.
+
+    photographs: (N, H, W, 3) float32 linear, steadied, of some 500 px. elevation: degrees, as far as it is known.
+    """
+    count = photographs.shape[0]
+    tried = []
+    for clockwise in (False, True):
+        lamps = toward(bearings(count, clockwise=clockwise, gap=gap), elevation)
+        normal = solved(photographs, lamps).normal
+        z = np.maximum(normal[..., 2], 0.1)
+        a, b = _curl(-normal[..., 0] / z, -normal[..., 1] / z)
+        tried.append((*_turned(a, b), clockwise))
+    turn, curl, twisted, clockwise = min(tried, key=lambda t: t[1] / max(t[2], 1e-12))
+    lamps = toward(bearings(count, first=turn, clockwise=clockwise, gap=gap), elevation)
+    shadows, recesses = _half_turn(photographs, lamps)
+    # Shadows say more than recesses do; each speaks only when it is clear.
+    other = shadows < 0 if abs(shadows) > SHADOWS_TELL else recesses < 0
+    certain = abs(shadows) > SHADOWS_TELL or abs(recesses) > RECESSES_TELL
+    sign = -1.0 if other else 1.0
+    first = (turn + 180.0 * other) % 360.0
+    found_elevation = _elevation(photographs, bearings(count, first=first, clockwise=clockwise, gap=gap))
+    return Found(first, clockwise, certain, sign * shadows, sign * recesses, curl, twisted, found_elevation)
+
+
+def _half_turn(photographs: Pixels, lamps: Pixels) -> tuple[float, float]:
+    """How much better shadows, and recesses, fit the lamps as given than all turned by half; positive for as given."""
+    made = solved(photographs, lamps)
+    height = integrated(made.normal)
+    values = photographs.mean(-1)
+    relit = np.maximum(np.einsum("hwc,kc->khw", made.normal, lamps.astype(np.float32)), 0)
+    scale = np.maximum(np.median(values / np.maximum(relit, 0.1), axis=0), 1e-4)
+    darker = (values / scale - relit < -0.12).astype(np.float32)
+    darker[relit < 0.05] = 0
+    shadows = 0.0
+    for k in range(len(lamps)):
+        one, other = (_shade(h, lamps[k] * side) for h, side in ((height, (1, 1, 1)), (-height, (-1, -1, 1))))
+        shadows += (_alike(one, darker[k]) - _alike(other, darker[k])) / len(lamps)
+    darkest = np.sort(values, axis=0)
+    deep = darkest[:2].mean(0) / np.maximum(np.median(values, axis=0), 1e-4)
+    fine = height - blur(height, 12.0, wraps=False)
+    return shadows, _alike(fine, (deep - blur(np.ascontiguousarray(deep), 12.0, wraps=False)))
+
+
+def _shade(height: Pixels, lamp: Pixels) -> Pixels:
+    """1 where something between a place and the lamp is higher than its light. height in px."""
+    flat = float(np.hypot(lamp[0], lamp[1]))
+    dx, dy, rise = lamp[0] / flat, -lamp[1] / flat, lamp[2] / flat
+    rows, columns = height.shape
+    over = np.full(height.shape, -1e9, np.float32)
+    for step in (1.5, 2.5, 4, 6, 9, 13, 18, 25, 34):
+        move = np.array([[1, 0, dx * step], [0, 1, dy * step]], np.float32)
+        ahead = cv2.warpAffine(
+            height, move, (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REFLECT
+        )
+        np.maximum(over, ahead - np.float32(step * rise), out=over)
+    return (over > height + 0.25).astype(np.float32)
+
+
+def _alike(one: Pixels, other: Pixels) -> float:
+    """Correlation; 0 where one of them is constant."""
+    a, b = one - one.mean(), other - other.mean()
+    power = float(np.sqrt(np.vdot(a, a) * np.vdot(b, b)))
+    return float(np.vdot(a, b)) / power if power > 1e-9 else 0.0
+
+
+def _elevation(photographs: Pixels, degrees: Pixels) -> float | None:
+    """The elevation at which the albedo carries least of the relief; None where it lies at an end of what is told."""
+    tried = np.arange(_LOWEST, _HIGHEST + 9, 3.0)
+    costs = []
+    for elevation in tried:
+        albedo = solved(photographs[:, ::2, ::2], toward(degrees, elevation)).albedo.mean(-1)
+        tone = np.log(np.maximum(albedo, 1e-4))
+        costs.append(float(np.mean(np.abs(tone - blur(tone, 6.0, wraps=False)))))
+    at = int(np.argmin(costs))
+    if at in (0, len(tried) - 1) or tried[at] > _HIGHEST:
+        return None
+    below, here, above = costs[at - 1], costs[at], costs[at + 1]
+    return float(tried[at] + 1.5 * (below - above) / max(below - 2 * here + above, 1e-9))
+
+
+class Order(NamedTuple):
+    """What fits a ring better than the photographs as they came. swapped: two of them (from 0); gap: one is missing
+    after this many. gain: how many times the misfit falls; 1 where nothing better was found."""
+
+    swapped: tuple[int, int] | None
+    gap: int
+    gain: float
+
+
+def order(photographs: Pixels) -> Order:
+    """Whether two photographs changed places, or one of an even ring is missing. photographs: as in found()."""
+    count = photographs.shape[0]
+    values = photographs.mean(-1).reshape(count, -1)
+    values = values[:, :: max(1, values.shape[1] // 40_000)]
+    values = values[:, values.mean(0) > 0.01] / np.maximum(values.mean(0)[values.mean(0) > 0.01], 1e-4)
+    if count < 5 or not values.size:
+        return Order(None, 0, 1.0)
+    plain = np.arange(count)
+    before = _off_ring(values, plain, count)
+    tries: list[tuple[float, tuple[int, int] | None, int]] = []
+    for one, other in itertools.combinations(range(count), 2):
+        places = plain.copy()
+        places[one], places[other] = other, one
+        tries.append((_off_ring(values, places, count), (one, other), 0))
+    for gap in range(1, count + 1):
+        tries.append((_off_ring(values, plain + (plain >= gap), count + 1), None, gap % count or count))
+    best, swapped, gap = min(tries, key=lambda t: t[0])
+    gain = before / max(best, 1e-9)
+    return Order(swapped, gap, gain) if gain >= ORDER_TELLS else Order(None, 0, gain)
+
+
+def _off_ring(values: Pixels, places: Pixels, slots: int) -> float:
+    """Mean absolute misfit of the values (N, M) to 1, cos and sin of their places in a ring."""
+    angle = 2 * np.pi * places / slots
+    basis = np.stack([np.ones(len(places)), np.cos(angle), np.sin(angle)], 1)
+    rest = values - basis @ np.linalg.lstsq(basis, values, rcond=None)[0]
+    return float(np.mean(np.abs(rest))) * np.sqrt(len(places) / max(len(places) - 3, 1))

@@ -1,0 +1,135 @@
+"""What the program works out for a light set: what its photographs say, and pictures that prove it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Literal
+
+import cv2
+import numpy as np
+
+from amber_thicket.core.gather.lights import FEWEST, Lamp, directions, read, standing, written
+from amber_thicket.core.gather.roles import LEAVE_COLOUR
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.lightset.find import Report, found_out, sound
+from amber_thicket.core.lightset.source import LightSet
+from amber_thicket.core.lightset.steady import steadied
+from amber_thicket.core.numeric.colour import encode_srgb8
+from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.recipe import Recipe
+from amber_thicket.errors import NotFound, UnreadableFile
+from amber_thicket.service.preview import encoded
+
+Shown = Literal["photograph", "relit", "difference", "residual"]
+_TINY, _SHOWN_SIDE = 96, 900
+# Differences and residuals are shown this many times as strong.
+_STRONG = 4.0
+
+
+def with_frame(recipe: Recipe, key: str) -> dict[str, Any]:
+    """Settings with one more photograph at the end of the ring."""
+    lamps = read(recipe.settings("gather.lights").frames)
+    if key in {lamp.file for lamp in lamps}:
+        return {}
+    changes: dict[str, Any] = {"gather.lights.frames": written((*lamps, Lamp(file=key)))}
+    if len(lamps) + 1 == FEWEST:
+        # What is worked out has no light left in it, and its roughness is measured.
+        changes |= {**LEAVE_COLOUR, "response.roughness.low": 0.0, "response.roughness.high": 1.0}
+    return changes
+
+
+def without_frame(recipe: Recipe, key: str) -> dict[str, Any]:
+    """Settings with a photograph taken out of the ring."""
+    lamps = read(recipe.settings("gather.lights").frames)
+    kept = tuple(lamp for lamp in lamps if lamp.file != key)
+    return {"gather.lights.frames": written(kept)} if len(kept) < len(lamps) else {}
+
+
+def light_set_found(
+    evaluation: Evaluation, names: dict[str, str], say: Callable[[float, str], None] = lambda share, what: None
+) -> Report:
+    """What the photographs of a material's light set say. names: of its files, by key.
+
+    Raises UnreadableFile naming the photograph that cannot belong to it.
+    """
+    settings = evaluation.recipe.settings("gather.lights")
+    lamps = [lamp for lamp in read(settings.frames) if lamp.file in evaluation.files]
+    frames = [evaluation.files[lamp.file] for lamp in lamps]
+    called = [names.get(lamp.file, lamp.file) for lamp in lamps]
+    say(0.05, "Looking at the photographs")
+    level = 0
+    while frames and max(frames[0].width, frames[0].height) >> level > _TINY * 2:
+        level += 1
+    small = [_tiny(frame.read(level).pixels) for frame in frames]
+    sound(called, [(frame.width, frame.height) for frame in frames], small)
+    made = evaluation.lights
+    if made is None:
+        raise UnreadableFile("These lamps do not stand round the surface.", remedy="Give the lamps other bearings.")
+    shots = made.as_shot(made.look_level())
+    say(0.35, "Comparing the photographs")
+    steady = steadied(shots, directions(settings), align=settings.align, exposure=settings.exposure,
+                      lamp_light=settings.lamp_light)  # fmt: skip
+    say(0.7, "Looking for the lamps")
+    return found_out(shots, settings, steady, called)
+
+
+def _tiny(pixels: Any) -> Any:
+    return cv2.resize(pixels, (_TINY, _TINY), interpolation=cv2.INTER_AREA)
+
+
+def _whole(evaluation: Evaluation) -> LightSet:
+    if evaluation.lights is None:
+        raise NotFound("This material has no light set.", remedy=f"It takes {FEWEST} photographs of one size.")
+    return evaluation.lights
+
+
+def described(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any]:
+    """The ring as the page draws it: every photograph with its lamp, how well it is explained, what was put right."""
+    settings = evaluation.recipe.settings("gather.lights")
+    lamps = read(settings.frames)
+    degrees, high = standing(settings)
+    made = evaluation.lights
+    rows: list[dict[str, Any]] = [
+        {"file": lamp.file, "name": names.get(lamp.file, ""), "bearing": round(float(a), 1),
+         "elevation": round(float(e), 1), "own": lamp.bearing is not None, "used": False}
+        for lamp, a, e in zip(lamps, degrees, high, strict=True)
+    ]  # fmt: skip
+    if made is None:
+        return {"frames": rows, "key": "", "fewest": FEWEST}
+    steady, level = made.steady(), made.look_level()
+    solved = made.solved(level)
+    by_key = {frame.key: number for number, frame in enumerate(made.frames)}
+    for row in rows:
+        source = evaluation.files.get(row["file"])
+        number = by_key.get(source.key) if source else None
+        if number is None:
+            continue
+        shift = np.hypot(*steady.shifts[number]) * made.size[0]
+        row |= {"used": True, "shift": round(float(shift), 2), "stops": round(float(-np.log2(steady.gains[number])), 2)}
+    gloss = made.gloss()
+    return {
+        "frames": rows,
+        "key": made.key,
+        "fewest": FEWEST,
+        "residual": round(float(np.median(solved.residual)), 4),
+        "roughness": round(gloss.roughness, 2),
+        "glints": gloss.strength > 0,
+    }
+
+
+def picture(evaluation: Evaluation, number: int, what: Shown) -> bytes:
+    """One photograph of the light set, what the solved surface looks like under its lamp, four times the difference,
+    or what no surface explains, as JPEG."""
+    made = _whole(evaluation)
+    if not 0 <= number < len(made.frames):
+        raise NotFound("There is no such photograph.", remedy=f"This light set has {len(made.frames)}.")
+    level = made.look_level()
+    if what == "residual":
+        pixels = np.repeat((made.solved(level).residual * _STRONG).clip(0, 1)[..., None], 3, -1)
+    else:
+        photo = made.frame(number, level)
+        pixels = photo if what == "photograph" else made.relit(number, level)
+        if what == "difference":
+            pixels = np.abs(photo - pixels) * np.float32(_STRONG)
+    factor = max(1, max(pixels.shape[:2]) // _SHOWN_SIDE)
+    return encoded(encode_srgb8(shrink(np.ascontiguousarray(pixels.clip(0, 1), np.float32), factor)), "jpg", 88)

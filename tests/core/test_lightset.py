@@ -1,0 +1,199 @@
+"""Light sets: normals against the truth, and every mistake somebody makes when taking one."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+
+from amber_thicket.core.gather.lights import Lamp, Settings, directions, read, standing, written
+from amber_thicket.core.lightset import ring
+from amber_thicket.core.lightset.find import found_out, sound
+from amber_thicket.core.lightset.solve import solved
+from amber_thicket.core.lightset.source import unbent
+from amber_thicket.core.lightset.steady import moved_by, put_right, steadied, still
+from amber_thicket.errors import UnreadableFile
+from tests.lightset import angles, shot
+
+LAMPS = ring.toward(ring.bearings(8, first=37.0), 45.0)
+NAMES = [f"p{number}.jpg" for number in range(8)]
+
+
+def asked(**settings) -> Settings:
+    frames = tuple(Lamp(file=f"{number:016x}") for number in range(settings.pop("count", 8)))
+    return Settings(frames=written(frames), **settings)
+
+
+def fixed(photos, **how):
+    wanted = {"align": False, "exposure": False, "lamp_light": False} | how
+    steady = steadied(photos, LAMPS[: len(photos)], **wanted)
+    return np.stack([put_right(photo, k, steady) for k, photo in enumerate(photos)]), steady
+
+
+class Normals(unittest.TestCase):
+    def test_three_lamps_on_a_matt_plane_are_woodhams_closed_form(self) -> None:
+        # Woodham 1980: I = ρ N·L; with three lamps N and ρ follow exactly.
+        normal, albedo = np.array([0.3, -0.2, np.sqrt(1 - 0.13)]), np.array([0.5, 0.3, 0.2])
+        lamps = ring.toward(ring.bearings(3, first=20.0), 50.0)
+        light = (lamps @ normal)[:, None, None, None] / lamps[0, 2] * albedo
+        made = solved(np.broadcast_to(light, (3, 4, 4, 3)).astype(np.float32), lamps)
+        np.testing.assert_allclose(made.normal, np.broadcast_to(normal, (4, 4, 3)), atol=1e-5)
+        np.testing.assert_allclose(made.albedo, np.broadcast_to(albedo, (4, 4, 3)), rtol=1e-4)
+        self.assertLess(float(made.residual.max()), 1e-4)
+
+    def test_a_shadow_and_a_glint_are_set_aside(self) -> None:
+        normal = np.array([0.25, 0.1, 0.0])
+        normal[2] = np.sqrt(1 - normal @ normal)
+        light = np.repeat((LAMPS @ normal)[:, None, None, None] * 0.5, 3, -1).astype(np.float32)
+        spoilt = light.copy()
+        spoilt[5] *= 0.1
+        spoilt[1] += 0.6
+        made = solved(spoilt, LAMPS)
+        self.assertLess(float(angles(made.normal[0, 0], normal)), 0.5)
+        self.assertGreater(float(made.glint[0, 0]), 0.55)
+
+    def test_bench_surfaces_with_shadow_glare_and_noise(self) -> None:
+        # QUALITY §1: median 2.5°, mean 3.5° with eight lamps at 45°; the truth is as sharp as the camera.
+        means = []
+        for kind in ("lime_render", "embossed_hide", "tide_pebbles", "tarred_felt", "verdigris_copper", "slate_shingles"):
+            photos, truth = shot(kind)
+            off = angles(solved(photos, LAMPS).normal, truth)
+            with self.subTest(kind):
+                self.assertLessEqual(float(np.median(off)), 2.5)
+                self.assertLessEqual(float(off.mean()), 4.0)
+            means.append(float(off.mean()))
+        self.assertGreaterEqual(sum(mean <= 3.5 for mean in means), 5, means)
+
+    def test_bending_goes_and_relief_stays(self) -> None:
+        y, x = np.mgrid[0:256, 0:256].astype(np.float32)
+        slope = 0.3 * np.sin(2 * np.pi * x / 16)
+        bent = np.stack([-(slope + 0.4 * (x - 128) / 128), 0 * x, np.ones_like(x)], -1)
+        flat = unbent((bent / np.linalg.norm(bent, axis=-1, keepdims=True)).astype(np.float32), 64)
+        seen = -flat[..., 0] / flat[..., 2]
+        self.assertLess(abs(float(np.mean(seen[:, 48:80])) - float(np.mean(seen[:, 176:208]))), 0.06)
+        self.assertGreater(float(np.std(seen[:, 64:192])), 0.19)
+
+
+class Found(unittest.TestCase):
+    def test_bearing_and_direction_and_which_is_a_bump(self) -> None:
+        for kind, first, clockwise in (("embossed_hide", 37.0, False), ("tide_pebbles", 200.0, True), ("cork_board", 301.0, True)):
+            photos, _ = shot(kind, first=first, clockwise=clockwise)
+            seen = ring.found(photos, elevation=45.0)
+            with self.subTest(kind):
+                self.assertEqual(seen.clockwise, clockwise)
+                self.assertTrue(seen.certain)
+                self.assertLess(abs((seen.first - first + 180) % 360 - 180), 1.0)
+
+    def test_a_wrong_bearing_is_told_from_the_right_one(self) -> None:
+        photos, truth = shot("embossed_hide")
+        report = found_out(photos, asked(first=127.0, direction="cw"), still(8), NAMES)
+        self.assertAlmostEqual(report.changes["gather.lights.first"], 37.0, delta=1.0)
+        self.assertEqual(report.changes["gather.lights.direction"], "ccw")
+        self.assertGreater(report.confidence, 0.8)
+        right = solved(photos, directions(asked(first=report.changes["gather.lights.first"])))
+        self.assertLess(float(np.median(angles(right.normal, truth))), 2.6)
+        # Half a turn off, bumps are dents: common practice, no source.
+        dents = solved(photos, directions(asked(first=217.0)))
+        np.testing.assert_allclose(dents.normal[..., :2], -solved(photos, LAMPS).normal[..., :2], atol=2e-3)
+
+    def test_where_nothing_tells_bumps_from_dents_it_asks(self) -> None:
+        flat = np.full((96, 96), 0.5, np.float32)
+        noise = np.random.default_rng(1).normal(0, 0.004, (8, 96, 96)).astype(np.float32)
+        photos = np.repeat((flat + noise)[..., None], 3, -1)
+        report = found_out(photos, asked(), still(8), NAMES)
+        self.assertFalse(report.certain)
+        self.assertIn("say on which side the first lamp stood", " ".join(text for _, text in report.told))
+
+    def test_two_photographs_out_of_order(self) -> None:
+        photos, _ = shot("embossed_hide")
+        swapped = photos.copy()
+        swapped[[2, 5]] = swapped[[5, 2]]
+        self.assertIsNone(ring.order(photos).swapped)
+        self.assertEqual(ring.order(swapped).swapped, (2, 5))
+        report = found_out(swapped, asked(), still(8), NAMES)
+        order = [int(lamp.file, 16) for lamp in read(report.changes["gather.lights.frames"])]
+        self.assertEqual(order, [0, 1, 5, 3, 4, 2, 6, 7])
+
+    def test_a_missing_photograph(self) -> None:
+        photos, truth = shot("embossed_hide")
+        for missing in (2, 5):
+            fewer = np.delete(photos, missing, 0)
+            report = found_out(fewer, asked(count=7), still(7), NAMES[:7])
+            self.assertEqual(report.changes["gather.lights.gap"], missing)
+            settings = asked(count=7, gap=missing, first=report.changes["gather.lights.first"])
+            self.assertLess(float(np.median(angles(solved(fewer, directions(settings)).normal, truth))), 3.0)
+
+
+class Steadied(unittest.TestCase):
+    def test_the_camera_moved(self) -> None:
+        for kind in ("embossed_hide", "lime_render"):
+            photos, _ = shot(kind)
+            moved = photos.copy()
+            moved[3], moved[6] = moved_by(photos[3], (-5.3, -2.65)), moved_by(photos[6], (0.7, -0.5))
+            found = steadied(moved, LAMPS, align=True, exposure=False, lamp_light=False).shifts * photos.shape[2]
+            with self.subTest(kind):
+                np.testing.assert_allclose(found[3], (-5.3, -2.65), atol=0.15)
+                np.testing.assert_allclose(found[6], (0.7, -0.5), atol=0.15)
+                self.assertFalse(np.any(np.delete(found, (3, 6), 0)))
+
+    def test_nothing_moved(self) -> None:
+        photos, _ = shot("verdigris_copper")
+        self.assertFalse(np.any(steadied(photos, LAMPS, align=True, exposure=True, lamp_light=False).shifts))
+
+    def test_exposure_changed(self) -> None:
+        photos, truth = shot("lime_render")
+        spoilt = photos.copy()
+        spoilt[4] *= 1.4
+        spoilt[1] *= 0.8
+        mended, steady = fixed(spoilt, exposure=True)
+        np.testing.assert_allclose(steady.gains[[4, 1]] * (1.4, 0.8), 1, atol=0.05)
+        before, after = (float(np.median(angles(solved(p, LAMPS).normal, truth))) for p in (spoilt, mended))
+        self.assertLess(after, before / 2)
+
+    def test_near_lamps_light_their_own_side_more(self) -> None:
+        photos, truth = shot("lime_render")
+        y, x = np.mgrid[-1 : 1 : photos.shape[1] * 1j, -1 : 1 : photos.shape[2] * 1j]
+        near = [1 + 0.35 * (x * lamp[0] - y * lamp[1]) / np.hypot(*lamp[:2]) for lamp in LAMPS]
+        spoilt = (photos * np.stack(near)[..., None]).astype(np.float32)
+        mended, _ = fixed(spoilt, lamp_light=True)
+        corner = slice(0, 96)
+        before, after = (float(np.median(angles(solved(p, LAMPS).normal, truth)[corner, corner])) for p in (spoilt, mended))
+        self.assertGreater(before, 6.0)
+        self.assertLess(after, before / 3)
+
+
+class Asked(unittest.TestCase):
+    def test_bearings_run_counter_clockwise_from_the_right(self) -> None:
+        lamps = directions(asked(count=4, first=0.0, elevation=45.0))
+        half = np.sqrt(0.5)
+        np.testing.assert_allclose(lamps, [[half, 0, half], [0, half, half], [-half, 0, half], [0, -half, half]], atol=1e-12)
+        np.testing.assert_allclose(standing(asked(count=4, direction="cw"))[0], [0, 270, 180, 90])
+
+    def test_a_lamp_may_stand_out_of_the_ring(self) -> None:
+        frames = (Lamp(file="0" * 16), Lamp(file="1" * 16, bearing=100.0, elevation=30.0), Lamp(file="2" * 16))
+        degrees, high = standing(Settings(frames=written(frames)))
+        np.testing.assert_allclose(degrees, [0, 100, 240])
+        np.testing.assert_allclose(high, [45, 30, 45])
+
+    def test_what_cannot_be_a_light_set_is_named(self) -> None:
+        grey = [np.full((8, 8, 3), 0.2 + 0.05 * k, np.float32) for k in range(4)]
+        names, sizes = [f"p{k}.jpg" for k in range(4)], [(64, 64)] * 4
+        sound(names, sizes, grey)
+        for wrong, says in (
+            ((names[:2], sizes[:2], grey[:2]), "3 to 32"),
+            ((names, [*sizes[:3], (64, 48)], grey), "p3.jpg is 64 × 48"),
+            ((names, sizes, [*grey[:2], grey[2] * 0, grey[3]]), "p2.jpg is black"),
+            ((names, sizes, [*grey[:3], grey[1]]), "p3.jpg shows the same as p1.jpg"),
+        ):
+            with self.assertRaises(UnreadableFile) as caught:
+                sound(*wrong)
+            self.assertIn(says, caught.exception.message)
+
+    def test_bad_settings_are_refused_in_words(self) -> None:
+        for text, says in (("[1]", "photograph"), ("{", "JSON"), ('[{"file": "x"}]', "file"), ('[{"file": "0000000000000000"}, {"file": "0000000000000000"}]', "one lamp")):
+            with self.assertRaisesRegex(ValueError, says):
+                read(text)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,54 @@
+"""Light sets of the simulated capture bench, with the true normals, for tests."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import replace
+from functools import lru_cache
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
+from amber_thicket.core.relief.normal import from_height
+from amber_thicket.standins.bench.camera import photograph, ring
+from amber_thicket.standins.bench.kinds import KINDS
+from amber_thicket.standins.bench.surface import Surface
+
+# Surfaces are drawn for pictures of this many px; a part of that is photographed sharply enough to be measured.
+SIDE, PART, ROOM = 1536, 512, 64
+
+
+@lru_cache(maxsize=12)
+def _part(kind: str, seed: int) -> Surface:
+    """The middle of a surface, with some room round it."""
+    whole = KINDS[kind](SIDE, seed)
+    at = slice(384 - ROOM, 384 + PART + ROOM)
+    return Surface(whole.height[at, at], whole.albedo[at, at], whole.roughness[at, at], whole.metallic[at, at], whole.width_mm)
+
+
+@lru_cache(maxsize=16)
+def shot(kind: str, *, count: int = 8, first: float = 37.0, clockwise: bool = False, seed: int = 5, noise: float = 0.006):
+    """((N, PART, PART, 3) linear photographs, (PART, PART, 3) true normals as sharp as the camera is)."""
+    surface = _part(kind, seed)
+    at = slice(ROOM, ROOM + PART)
+    shots = [replace(one, noise=noise) for one in ring(count, first=first, clockwise=clockwise)]
+    photos = [
+        decode_srgb(photograph(surface, one, np.random.default_rng(seed * 100 + k)))[at, at]
+        for k, one in enumerate(shots)
+    ]
+    seen = cv2.GaussianBlur(from_height(surface.height, depth=1.0, wraps=False), (0, 0), shots[0].focus)[at, at]
+    return np.stack(photos).astype(np.float32), seen / np.linalg.norm(seen, axis=-1, keepdims=True)
+
+
+def png(photo: np.ndarray) -> bytes:
+    """A photograph as a file."""
+    stream = io.BytesIO()
+    Image.fromarray(encode_srgb8(np.ascontiguousarray(photo, np.float32))).save(stream, "PNG")
+    return stream.getvalue()
+
+
+def angles(normal: np.ndarray, truth: np.ndarray) -> np.ndarray:
+    """Degrees between unit vectors."""
+    return np.degrees(np.arccos(np.clip((normal * truth).sum(-1), -1, 1)))
