@@ -9,11 +9,14 @@ import os
 import secrets
 import sys
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from amber_thicket import __version__
 from amber_thicket.blocks import keep_blocks
 from amber_thicket.errors import BadSetting, ThicketError
+
+if TYPE_CHECKING:
+    from amber_thicket.core.graph import Evaluation
 
 _PORT = 8760
 
@@ -51,6 +54,18 @@ def parser() -> argparse.ArgumentParser:
     audit.add_argument("--json", action="store_true", help="print the report as JSON")
     audit.add_argument("--repair", type=Path, metavar="DIR", help="folder for a repaired set; made when missing")
 
+    lights = commands.add_parser("light-set", help="make maps from photographs under a ring of lamps, in order")
+    lights.add_argument("files", type=Path, nargs="+", help="3 to 32 photographs, in the order of their lamps")
+    lights.add_argument("--out", type=Path, required=True, help="folder for the files; made when missing")
+    lights.add_argument("--first-bearing", type=float, metavar="D", help="of the first lamp; 0 is right, 90 is up")
+    lights.add_argument("--direction", choices=("cw", "ccw"), help="how the lamps follow each other")
+    lights.add_argument("--elevation", type=float, metavar="D", help="of the lamps above the surface; 45 when left out")
+    lights.add_argument("--size", help="pixels, as 1024 or 2048x1024")
+    lights.add_argument("--profile", help="profile of the pack; see settings")
+    lights.add_argument("--set", dest="changes", action="append", default=[], metavar="STAGE.OPERATION.SETTING=VALUE")
+    lights.add_argument("--name", help="start of the file names; the first file's name when left out")
+    lights.add_argument("--json", action="store_true", help="print what was found, and the manifest")
+
     settings = commands.add_parser("settings", help="list every operation and setting")
     settings.add_argument("--json", action="store_true")
 
@@ -79,6 +94,7 @@ def main(arguments: list[str] | None = None) -> int:
     command = {
         "bake": _bake,
         "audit": _audit,
+        "light-set": _light_set,
         "settings": _settings,
         "serve": _serve,
         "demo": _serve,
@@ -126,7 +142,6 @@ def changes_from(options: argparse.Namespace) -> dict[str, Any]:
 def _bake(options: argparse.Namespace) -> int:
     from amber_thicket.core.memory import Memory
     from amber_thicket.core.recipe import from_json
-    from amber_thicket.service.bake import pack
     from amber_thicket.service.loose import loose_material
 
     memory = Memory(1_400_000_000)
@@ -135,20 +150,57 @@ def _bake(options: argparse.Namespace) -> int:
     evaluation = loose.evaluation
     for note in loose.notes:
         print(note, file=sys.stderr)
+    return _written(evaluation, options, options.name or loose.name)
+
+
+def _written(
+    evaluation: Evaluation, options: argparse.Namespace, name: str, found: dict[str, Any] | None = None
+) -> int:
+    """Pack into the folder; the exit code. found: what is printed with the manifest."""
+    from amber_thicket.service.bake import pack
+
     options.out.mkdir(parents=True, exist_ok=True)
     manifest: dict[str, Any] = {}
-    for written in pack(evaluation, options.name or loose.name, lambda _share, _text: None):
+    for written in pack(evaluation, name, lambda _share, _text: None):
         (options.out / written.name).write_bytes(written.data)
         if written.name.endswith("_manifest.json"):
             manifest = json.loads(written.data)
         if not options.json:
             print(options.out / written.name)
     if options.json:
-        print(json.dumps(manifest, indent=2))
+        print(json.dumps({"light_set": found, **manifest} if found else manifest, indent=2))
     blocked = [check for check in manifest["checks"] if check["level"] == "blocked"]
     for check in blocked:
         print(f"blocked: {check['rule']} {check['map'] or ''}: {check['measured']} ({check['limit']})", file=sys.stderr)
     return 1 if blocked else 0
+
+
+def _light_set(options: argparse.Namespace) -> int:
+    from amber_thicket.core.memory import Memory
+    from amber_thicket.service.loose import loose_light_set
+
+    asked = changes_from(options)
+    for name, value in (
+        ("first", options.first_bearing),
+        ("direction", options.direction),
+        ("elevation", options.elevation),
+    ):
+        if value is not None:
+            asked[f"gather.lights.{name}"] = value
+    loose, report = loose_light_set(options.files, asked, Memory(1_400_000_000))
+    if not options.json:
+        print("\n".join(text for _, text in report.told))
+    settings = loose.evaluation.recipe.settings("gather.lights")
+    found = {
+        "first_bearing": settings.first,
+        "direction": settings.direction,
+        "elevation": settings.elevation,
+        "missing_after": settings.gap,
+        "certain": report.certain,
+        "confidence": round(report.confidence, 3),
+        "told": [text for _, text in report.told],
+    }
+    return _written(loose.evaluation, options, options.name or loose.name, found)
 
 
 def _audit(options: argparse.Namespace) -> int:

@@ -25,11 +25,15 @@ def _part(kind: str, seed: int) -> Surface:
     """The middle of a surface, with some room round it."""
     whole = KINDS[kind](SIDE, seed)
     at = slice(384 - ROOM, 384 + PART + ROOM)
-    return Surface(whole.height[at, at], whole.albedo[at, at], whole.roughness[at, at], whole.metallic[at, at], whole.width_mm)
+    return Surface(
+        whole.height[at, at], whole.albedo[at, at], whole.roughness[at, at], whole.metallic[at, at], whole.width_mm
+    )
 
 
 @lru_cache(maxsize=16)
-def shot(kind: str, *, count: int = 8, first: float = 37.0, clockwise: bool = False, seed: int = 5, noise: float = 0.006):
+def shot(
+    kind: str, *, count: int = 8, first: float = 37.0, clockwise: bool = False, seed: int = 5, noise: float = 0.006
+):
     """((N, PART, PART, 3) linear photographs, (PART, PART, 3) true normals as sharp as the camera is)."""
     surface = _part(kind, seed)
     at = slice(ROOM, ROOM + PART)

@@ -82,7 +82,7 @@ class Evaluation:
         """source: what brings the colour. files: all files of the material by the names settings.maps uses."""
         self.recipe = recipe
         self.files = files or {}
-        taken = taken_in(recipe.settings("gather.maps"), recipe.settings("gather.lights"), self.files, source, memory)
+        taken = taken_in(recipe, self.files, source, memory)
         self.source, self.brought, self.lights = taken
         self.memory = memory
         self.cancel = cancel or Cancel()

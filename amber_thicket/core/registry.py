@@ -18,23 +18,24 @@ from amber_thicket.core.even import (
     shadow,
     tone,
 )
-from amber_thicket.core.gather import lights, maps, orient, white
+from amber_thicket.core.gather import lights, maps, orient, placed, white
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
-from amber_thicket.core.relief import bands, cues, curvature, height, laid, normal, occlusion, shape
+from amber_thicket.core.relief import bands, cues, curvature, height, laid, normal, occlusion, shape, split
 from amber_thicket.core.relief import light as light_found
 from amber_thicket.core.response import color, covers, levels, roughness, zones
 from amber_thicket.core.response.finish import ColourChange, ScalarChange, finishing
 from amber_thicket.core.roles import MADE
 from amber_thicket.core.settings import OperationSettings, describe
 from amber_thicket.core.square import crop, flat, lens, size
-from amber_thicket.core.tile import join, repair, touch
+from amber_thicket.core.tile import cutout, join, repair, touch
 
 OPERATIONS: tuple[Operation, ...] = (
     white.OPERATION,
     orient.OPERATION,
     maps.OPERATION,
     lights.OPERATION,
+    placed.OPERATION,
     lens.OPERATION,
     flat.OPERATION,
     crop.OPERATION,
@@ -53,6 +54,8 @@ OPERATIONS: tuple[Operation, ...] = (
     join.OPERATION,
     repair.OPERATION,
     touch.OPERATION,
+    cutout.OPERATION,
+    cutout.BLED,
     light_found.OPERATION,
     cues.OPERATION,
     bands.OPERATION,
@@ -65,6 +68,8 @@ OPERATIONS: tuple[Operation, ...] = (
     occlusion.OPERATION,
     finishing("ambient_occlusion", "ambient_occlusion_made", "relief"),
     curvature.OPERATION,
+    split.OPERATION,
+    *split.PARTS,
     color.OPERATION,
     finishing("base_color", "base_color_made"),
     roughness.OPERATION,

@@ -42,6 +42,9 @@ ROLES: dict[str, Role] = {
         Role("opacity", "Opacity", 1, "linear", 1.0, 8, "solid", made=False),
         Role("translucency", "Translucency", 3, "srgb", 0.0, 8, "lets light through", made=False),
         Role("back_color", "Back side", 3, "srgb", 0.0, 8, "bright", made=False),
+        Role("relief_broad", "Broad relief", 1, "linear", 0.5, 8, "high", made=False),
+        Role("relief_fine", "Fine relief", 1, "linear", 0.5, 8, "high", made=False),
+        Role("relief_veins", "Veins", 1, "linear", 0.0, 8, "crest of a vein", made=False),
         Role("emissive", "Emissive", 3, "srgb", 0.0, 8, "shines by itself", made=False),
     )
 }

@@ -8,14 +8,16 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from amber_thicket.core.gather.lights import MOST
 from amber_thicket.core.gather.roles import families, named
 from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.lightset.find import Report, sound
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.formats.picture import kind_of, read_picture
-from amber_thicket.service.lights import with_frame
+from amber_thicket.service.lights import light_set_found, with_frame
 from amber_thicket.service.mapset import LABELS, changes_for, first_changes, first_guess, mismatch_note, read_map
 from amber_thicket.service.sources import StoredSource, describe, file_key
 
@@ -65,10 +67,7 @@ def loose_material(sources: Sequence[Path], recipe: Recipe | None, changes: dict
     notes: list[str] = []
     own: dict[str, Any] = {}
     for number, path in enumerate(files):
-        try:
-            data = path.read_bytes()
-        except OSError as error:
-            raise UnreadableFile(f"{path} cannot be opened ({error.strerror}).", remedy="Check the path.") from None
+        data = _bytes(path)
         blob = hashlib.sha256(data).hexdigest()
         contents[blob] = data
         if number == 0:
@@ -94,10 +93,51 @@ def loose_material(sources: Sequence[Path], recipe: Recipe | None, changes: dict
         recipe = Recipe().with_changes({"square.size.width": side, "square.size.height": side})
     if own | changes:
         recipe = recipe.with_changes(own | changes)
+    name = named(files[0].name).family if len(files) > 1 else files[0].stem
+    return Loose(_evaluation(infos, contents, recipe, memory), name or files[0].stem, tuple(notes))
+
+
+def loose_light_set(sources: Sequence[Path], changes: dict[str, Any], memory: Memory) -> tuple[Loose, Report]:
+    """Photographs in the order of their lamps, with what they say about them set, then changes.
+
+    Raises UnreadableFile, BadSetting.
+    """
+    infos, contents = [], {}
+    for path in sources:
+        data = _bytes(path)
+        picture = read_picture(data, path.name)
+        blob = hashlib.sha256(data).hexdigest()
+        if blob in contents:
+            raise UnreadableFile(f"{path.name} is there twice.", remedy="Give every photograph once.")
+        contents[blob] = data
+        infos.append(describe(picture, blob, len(data), path.name))
+    recipe = Recipe()
+    for info in infos[:MOST]:
+        recipe = recipe.with_changes(with_frame(recipe, info["key"]))
+    side = max((s for s in SIZES if s <= min(infos[0]["width"], infos[0]["height"], 4096)), default=SIZES[0])
+    recipe = recipe.with_changes({"square.size.width": side, "square.size.height": side, **changes})
+    names = {info["key"]: info["file"] for info in infos}
+    if len(infos) > MOST:
+        sound([info["file"] for info in infos], [], [])
+    report = light_set_found(_evaluation(infos, contents, recipe, memory), names)
+    recipe = recipe.with_changes({**report.changes, **changes})
+    name = named(sources[0].name)
+    return Loose(_evaluation(infos, contents, recipe, memory), name.family or sources[0].stem, ()), report
+
+
+def _evaluation(
+    infos: Sequence[dict[str, Any]], contents: dict[str, bytes], recipe: Recipe, memory: Memory
+) -> Evaluation:
     stored = {
         file_key(info["blob"]): StoredSource(info, lambda blob=info["blob"]: contents[blob], memory)  # type: ignore[misc]
         for info in infos
     }
-    main = stored.get(recipe.settings("gather.maps").base_color, stored[first["key"]])
-    name = named(files[0].name).family if len(files) > 1 else files[0].stem
-    return Loose(Evaluation(recipe, main, memory, files=stored), name or files[0].stem, tuple(notes))
+    main = stored.get(recipe.settings("gather.maps").base_color, stored[infos[0]["key"]])
+    return Evaluation(recipe, main, memory, files=stored)
+
+
+def _bytes(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise UnreadableFile(f"{path} cannot be opened ({error.strerror}).", remedy="Check the path.") from None

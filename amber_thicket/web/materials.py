@@ -12,7 +12,7 @@ from flask import Blueprint, Response, jsonify, request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from amber_thicket.core.gather.orient import turned_box
-from amber_thicket.core.gather.roles import families
+from amber_thicket.core.gather.roles import PHOTOGRAPHS, families
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
@@ -184,7 +184,7 @@ def imported() -> Response:
     name = request.args.get("file", "")
     if not name:
         raise UnreadableFile("The file has no name.", remedy="Send its name as ?file=…")
-    material = services().library.add(_parts(), name)
+    material = services().library.add(_parts(), name, as_role=_as_role())
     services().events.announce("library", {"id": material.id})
     return jsonify(brief(material))
 
@@ -202,7 +202,7 @@ def map_added(material_id: str) -> Response:
     if not name:
         raise UnreadableFile("The file has no name.", remedy="Send its name as ?file=…")
     gesture = request.args.get("gesture", "")[:64]
-    return _told(services().library.add_map(material_id, _parts(), name, gesture=gesture))
+    return _told(services().library.add_map(material_id, _parts(), name, gesture=gesture, as_role=_as_role()))
 
 
 @blueprint.patch("/api/materials/<material_id>/files/<key>")
@@ -218,6 +218,14 @@ def neutral(material_id: str) -> Response:
     """The white that makes a patch of the capture grey, as settings of gather.white."""
     library, place = services().library, body(Patch)
     return jsonify(gather.neutral_patch(library.evaluation(library.get(material_id)), place.x, place.y, place.radius))
+
+
+def _as_role() -> str:
+    """What the file is, where the person who brings it says so. Raises BadSetting."""
+    role = request.args.get("as", "")
+    if role and role not in PHOTOGRAPHS:
+        raise BadSetting(f"A file cannot be “{role[:40]}”.", remedy=f"Known: {', '.join(PHOTOGRAPHS)}.", setting="as")
+    return role
 
 
 def _parts() -> Iterator[bytes]:

@@ -55,7 +55,14 @@ class Normals(unittest.TestCase):
     def test_bench_surfaces_with_shadow_glare_and_noise(self) -> None:
         # QUALITY §1: median 2.5°, mean 3.5° with eight lamps at 45°; the truth is as sharp as the camera.
         means = []
-        for kind in ("lime_render", "embossed_hide", "tide_pebbles", "tarred_felt", "verdigris_copper", "slate_shingles"):
+        for kind in (
+            "lime_render",
+            "embossed_hide",
+            "tide_pebbles",
+            "tarred_felt",
+            "verdigris_copper",
+            "slate_shingles",
+        ):
             photos, truth = shot(kind)
             off = angles(solved(photos, LAMPS).normal, truth)
             with self.subTest(kind):
@@ -76,7 +83,11 @@ class Normals(unittest.TestCase):
 
 class Found(unittest.TestCase):
     def test_bearing_and_direction_and_which_is_a_bump(self) -> None:
-        for kind, first, clockwise in (("embossed_hide", 37.0, False), ("tide_pebbles", 200.0, True), ("cork_board", 301.0, True)):
+        for kind, first, clockwise in (
+            ("embossed_hide", 37.0, False),
+            ("tide_pebbles", 200.0, True),
+            ("cork_board", 301.0, True),
+        ):
             photos, _ = shot(kind, first=first, clockwise=clockwise)
             seen = ring.found(photos, elevation=45.0)
             with self.subTest(kind):
@@ -157,7 +168,9 @@ class Steadied(unittest.TestCase):
         spoilt = (photos * np.stack(near)[..., None]).astype(np.float32)
         mended, _ = fixed(spoilt, lamp_light=True)
         corner = slice(0, 96)
-        before, after = (float(np.median(angles(solved(p, LAMPS).normal, truth)[corner, corner])) for p in (spoilt, mended))
+        before, after = (
+            float(np.median(angles(solved(p, LAMPS).normal, truth)[corner, corner])) for p in (spoilt, mended)
+        )
         self.assertGreater(before, 6.0)
         self.assertLess(after, before / 3)
 
@@ -166,7 +179,9 @@ class Asked(unittest.TestCase):
     def test_bearings_run_counter_clockwise_from_the_right(self) -> None:
         lamps = directions(asked(count=4, first=0.0, elevation=45.0))
         half = np.sqrt(0.5)
-        np.testing.assert_allclose(lamps, [[half, 0, half], [0, half, half], [-half, 0, half], [0, -half, half]], atol=1e-12)
+        np.testing.assert_allclose(
+            lamps, [[half, 0, half], [0, half, half], [-half, 0, half], [0, -half, half]], atol=1e-12
+        )
         np.testing.assert_allclose(standing(asked(count=4, direction="cw"))[0], [0, 270, 180, 90])
 
     def test_a_lamp_may_stand_out_of_the_ring(self) -> None:
@@ -190,7 +205,12 @@ class Asked(unittest.TestCase):
             self.assertIn(says, caught.exception.message)
 
     def test_bad_settings_are_refused_in_words(self) -> None:
-        for text, says in (("[1]", "photograph"), ("{", "JSON"), ('[{"file": "x"}]', "file"), ('[{"file": "0000000000000000"}, {"file": "0000000000000000"}]', "one lamp")):
+        for text, says in (
+            ("[1]", "photograph"),
+            ("{", "JSON"),
+            ('[{"file": "x"}]', "file"),
+            ('[{"file": "0000000000000000"}, {"file": "0000000000000000"}]', "one lamp"),
+        ):
             with self.assertRaisesRegex(ValueError, says):
                 read(text)
 

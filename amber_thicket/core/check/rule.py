@@ -103,3 +103,7 @@ def box_of(mask: np.ndarray) -> tuple[float, float, float, float] | None:
         float((columns[-1] + 1 - columns[0]) / width),
         float((rows[-1] + 1 - rows[0]) / height),
     )
+
+
+# What rules about repeating say of a cut-out.
+NOT_REPEATED = Finding("pass", "a cut-out does not repeat", "not asked")

@@ -15,7 +15,9 @@ from amber_thicket.core.roles import COMPARED, EVERY
 from amber_thicket.core.settings import OperationSettings, setting
 
 KEY_LENGTH = 16
-TAKEN: tuple[str, ...] = tuple(role for role in EVERY if role != "base_color")
+# Maps that are only ever made here.
+_OWN = ("relief_broad", "relief_fine", "relief_veins")
+TAKEN: tuple[str, ...] = tuple(role for role in EVERY if role != "base_color" and role not in _OWN)
 
 
 def _file(role: str) -> str:

@@ -5,7 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
+from amber_thicket.core.align.placed import Aligned, Stitched
 from amber_thicket.core.gather.maps import TAKEN
+from amber_thicket.core.gather.placed import places_of
+from amber_thicket.core.gather.placed import read as read_places
 from amber_thicket.core.lightset.source import LightSet, MadePart, light_set
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.source import Source, channel_of
@@ -19,9 +22,16 @@ class TakenIn(NamedTuple):
     lights: LightSet | None
 
 
-def taken_in(maps: Any, lights: Any, files: Mapping[str, Source], first: Source, memory: Memory) -> TakenIn:
-    """maps, lights: settings of gather.maps and gather.lights. files: by the names settings use. first: brings the
-    colour where nothing else does."""
+def taken_in(recipe: Any, files: Mapping[str, Source], first: Source, memory: Memory) -> TakenIn:
+    """files: by the names settings use. first: brings the colour where nothing else does."""
+    maps, lights, placed = (recipe.settings(f"gather.{name}") for name in ("maps", "lights", "placed"))
+    for joined in read_places(placed.joined):
+        if joined.file in files and files[joined.file] is not first:
+            first = Stitched(first, files[joined.file], joined.matrix, memory)
+    laid = places_of(placed)
+    files = {
+        key: Aligned(file, laid[key], first.width, first.height) if key in laid else file for key, file in files.items()
+    }
     brought = {role: found for role in TAKEN if (found := channel_of(files, getattr(maps, role)))}
     made = light_set(lights, files, memory)
     if made is None:

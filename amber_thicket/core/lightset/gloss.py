@@ -15,9 +15,9 @@ from amber_thicket.core.lightset.solve import Solved
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
 
-MATT = 0.9
-_BINS = np.linspace(0.80, 1.0, 21)
-_LEAST = 400
+MATT = 0.88
+_TRIED = np.array([0.2, 0.25, 0.3, 0.35, 0.4, 0.45, 0.5, 0.55, 0.6, 0.65, 0.7, 0.75])
+_PLACES, _FAINT = 40_000, 0.0015
 # How far a place may differ from the whole, and how quickly it does with the strength of its glints.
 _SPREAD, _PER_OCTAVE = 0.3, 0.07
 
@@ -37,36 +37,47 @@ def halves(lamps: Pixels) -> Pixels:
 
 
 def measured(photographs: Pixels, lamps: Pixels, made: Solved) -> Gloss:
-    """The lobe of glints averaged over the surface. photographs: (N, H, W, 3) as they were solved."""
-    matt = made.albedo.mean(-1) / np.float32(np.mean(lamps[:, 2]))
-    total, seen = np.zeros(_BINS.size - 1), np.zeros(_BINS.size - 1)
-    for photo, lamp, half in zip(photographs, lamps.astype(np.float32), halves(lamps).astype(np.float32), strict=True):
-        facing = made.normal @ lamp
-        near, rest = made.normal @ half, photo.mean(-1) - matt * np.maximum(facing, 0)
-        lit = (facing > 0.2) & (rest > -0.15 * matt)
-        at = np.digitize(near[lit], _BINS) - 1
-        inside = (at >= 0) & (at < total.size)
-        total += np.bincount(at[inside], rest[lit][inside], total.size)
-        seen += np.bincount(at[inside], minlength=total.size)
-    known = seen > _LEAST
-    if known.sum() < 4:
-        return Gloss(MATT, 0.0)
-    mean, middle = total[known] / seen[known], ((_BINS[1:] + _BINS[:-1]) / 2)[known]
-    floor = float(np.percentile(mean, 10))
-    lobe = mean - min(floor, mean[-1] * 0.5)
-    good = lobe > 0.1 * max(lobe.max(), 1e-6)
-    if good.sum() < 3 or lobe.max() < 0.004:
-        return Gloss(MATT, 0.0)
-    power, log_strength = np.polyfit(np.log(middle[good]), np.log(lobe[good]), 1)
-    if power <= 0:
-        return Gloss(MATT, 0.0)
-    return Gloss(float(np.clip((2 / (power + 2)) ** 0.25, 0.12, MATT)), float(np.exp(log_strength)))
+    """The lobe that best explains, with a matt part, what all places show under all lamps. photographs: (N, H, W, 3) as
+    they were solved.
+    """
+    step = max(1, int(np.sqrt(made.residual.size / _PLACES)))
+    values = photographs[:, ::step, ::step].mean(-1).reshape(len(lamps), -1)
+    normal = made.normal[::step, ::step].reshape(-1, 3)
+    matt = made.albedo[::step, ::step].reshape(-1, 3).mean(-1)
+    facing = np.maximum(lamps.astype(np.float32) @ normal.T, 0)
+    near = np.maximum(halves(lamps).astype(np.float32) @ normal.T, 0)
+    # Cast shadows say nothing of glints.
+    lit = (facing > 0.15) & (values > 0.5 * matt * facing)
+    found, least = Gloss(MATT, 0.0), np.inf
+    for tried in _TRIED:
+        lobe = near ** np.float32(2 / tried**4 - 2)
+        strength, misfit = _shared(values * lit, facing * lit, lobe * lit)
+        if misfit < least:
+            least, found = misfit, Gloss(float(tried), strength)
+    return found if found.strength > _FAINT and found.roughness < _TRIED[-1] else Gloss(MATT, 0.0)
+
+
+def _shared(values: Pixels, facing: Pixels, lobe: Pixels) -> tuple[float, float]:
+    """(strength, misfit) of values ≈ ρ · facing + strength · lobe, ρ of each place and one strength for all."""
+    power = np.maximum((facing * facing).sum(0), 1e-6)
+    rest = lobe - facing * ((facing * lobe).sum(0) / power)
+    off = values - facing * ((facing * values).sum(0) / power)
+    weight = np.ones_like(off)
+    strength = 0.0
+    for _ in range(3):
+        strength = float((weight * rest * off).sum() / max(float((weight * rest * rest).sum()), 1e-9))
+        away = np.abs(off - strength * rest)
+        weight = 1 / (1 + (away / (2 * np.median(away) + 1e-6)) ** 2)
+    return strength, float(np.mean(np.abs(off - strength * rest)))
 
 
 def roughness(made: Solved, gloss: Gloss, *, lamps: Pixels) -> Pixels:
     """(H, W) in [0, 1]: the whole's roughness, lower where glints are stronger than the slope there leads to expect."""
     if gloss.strength <= 0:
-        return np.full(made.glint.shape, MATT, np.float32)
+        # Nothing shines: matt, a little more so where the colour is darker than around.
+        tone = np.log(np.maximum(made.albedo.mean(-1), 1e-3))
+        fine = tone - blur(np.ascontiguousarray(tone), tone.shape[1] / 40, wraps=False, fast=True)
+        return (MATT - 0.05 * np.tanh(fine / max(float(fine.std()), 1e-3))).clip(0.05, 0.98).astype(np.float32)
     nearest = np.max(np.einsum("hwc,kc->khw", made.normal, halves(lamps).astype(np.float32)), axis=0).clip(0, 1)
     expected = np.float32(gloss.strength) * nearest ** np.float32(2 / gloss.roughness**4 - 2) + np.float32(0.004)
     sigma = max(2.0, made.glint.shape[1] / 250)

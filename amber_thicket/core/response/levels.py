@@ -10,11 +10,12 @@ import numpy as np
 from pydantic import field_validator
 
 from amber_thicket.core.operation import Given, Operation
-from amber_thicket.core.raster import Frame, Raster
+from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.convert import to_metal
 from amber_thicket.core.response.zones import linear_of
 from amber_thicket.core.roles import ROLES
 from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.tile.cutout import bled
 
 
 def _level(role: str, default: float, help: str) -> type[OperationSettings]:
@@ -96,14 +97,112 @@ SPECULAR = _operation(
 OPACITY = _operation(
     "opacity", _level("opacity", 1.0, "1 is solid, 0 lets everything through."), "Which places are solid."
 )
-TRANSLUCENCY = _operation(
-    "translucency",
-    _colour("translucency", "#000000", "Light that comes through from behind; black is none."),
-    "Which places let light through, and in which colour.",
+
+
+def _opacity(cut: Raster | None, /, *, frame: Frame, level: float, **_: Any) -> Raster:
+    """The mask of a cut-out, or one level: (H, W) in [0, 1]."""
+    if cut is None:
+        return Raster(np.full((frame.height, frame.width), level, np.float32))
+    return Raster(cut.pixels * np.float32(level), evidence=dict(cut.evidence))
+
+
+def _cut(options: dict[str, Any]) -> tuple[str, ...]:
+    return ("cut",) if options["cutout"].on else ()
+
+
+OPACITY = replace(
+    OPACITY,
+    reads=("cut",),
+    apply=_opacity,
+    also=("tile.cutout",),
+    uses=_cut,
+    matters=lambda options: [options["level"], options["cutout"].on],
 )
+
+
+class Translucency(OperationSettings):
+    colour: str = setting(
+        "#000000", label=ROLES["translucency"].label, help="Light that comes through from behind; black is none."
+    )
+    lamp: bool = setting(
+        True,
+        label="Lamp is white",
+        help="Of a cut-out's back-lit photograph: the bare lamp beside it counts as white, so that what comes through "
+        "is a share of it.",
+    )
+
+    @field_validator("colour")
+    @classmethod
+    def _is_colour(cls, value: str) -> str:
+        linear_of(value)
+        return value
+
+
+def decide_lamp(tiled: Raster, brought: Raster | None, cut: Raster | None, /, *, lamp: bool, **_: Any) -> Pixels:
+    """(3,) linear: the light of the bare lamp in a back-lit photograph; ones where there is nothing to see of it."""
+    if not lamp or brought is None or cut is None:
+        return np.ones(3, np.float32)
+    bare = cut.pixels < 0.02
+    if float(bare.mean()) < 0.005:
+        return np.ones(3, np.float32)
+    return np.maximum(np.median(brought.pixels[bare], axis=0), 1e-3).astype(np.float32)
+
+
+def _through(
+    tiled: Raster,
+    brought: Raster | None,
+    cut: Raster | None,
+    /,
+    *,
+    frame: Frame,
+    colour: str,
+    decided: Pixels,
+    **_: Any,
+) -> Raster:
+    """Light that comes through, as a share of the lamp, linear RGB (H, W, 3)."""
+    if brought is None:
+        return _flat(tiled, frame=frame, colour=colour)
+    share = (brought.pixels / decided).clip(0, 1)
+    return Raster(share if cut is None else bled(share, cut.pixels), evidence={"lamp": float(decided.mean())})
+
+
+TRANSLUCENCY = Operation(
+    id="response.translucency",
+    label=ROLES["translucency"].label,
+    help="Which places let light through, and in which colour.",
+    settings=Translucency,
+    reads=("tiled", "?tiled.translucency", "cut"),
+    writes="translucency_made",
+    apply=_through,
+    decide=decide_lamp,
+    also=("tile.cutout",),
+    uses=lambda options: ("tiled", "?tiled.translucency", *_cut(options)),
+    matters=lambda options: [options["colour"], options["lamp"], options["cutout"].on],
+)
+
+
+def _back(
+    tiled: Raster, brought: Raster | None, cut: Raster | None, /, *, frame: Frame, colour: str, **_: Any
+) -> Raster:
+    """Colour of the other side, linear RGB (H, W, 3)."""
+    if brought is None:
+        return _flat(tiled, frame=frame, colour=colour)
+    return brought if cut is None else Raster(bled(brought.pixels, cut.pixels))
+
+
 EMISSIVE = _operation(
     "emissive", _colour("emissive", "#000000", "Light it gives off by itself; black is none."), "Which places shine."
 )
-BACK = _operation(
-    "back_color", _colour("back_color", "#000000", "The colour of the other side; black is none."), "The other side."
+BACK = replace(
+    _operation(
+        "back_color",
+        _colour("back_color", "#000000", "The colour of the other side; black is none."),
+        "The other side.",
+    ),
+    reads=("tiled", "?tiled.back_color", "cut"),
+    apply=_back,
+    given=(),
+    also=("tile.cutout",),
+    uses=lambda options: ("tiled", "?tiled.back_color", *_cut(options)),
+    matters=lambda options: [options["colour"], options["cutout"].on],
 )

@@ -13,6 +13,10 @@ def says_something(recipe: Recipe, role: str) -> bool:
     if specular and role in ("metallic", "specular"):
         # Worked into base colour and metallic, it has nothing more to say.
         return role == "metallic"
+    if role.startswith("relief_"):
+        return bool(recipe.settings("relief.split").on)
+    if role == "opacity" and recipe.settings("tile.cutout").on:
+        return True
     own = recipe.settings(f"response.{role}")
     finished = recipe.settings(f"response.on_{role}")
     if own != type(own)() or finished.in_zones or finished.strokes or getattr(recipe.settings("gather.maps"), role):

@@ -5,13 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.figures import drift
-from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
+from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Fix, Rule, Subject
 from amber_thicket.core.numeric.colour import linear_to_lab
 
 LIMIT = 1.5
 
 
 def look(subject: Subject) -> Iterable[Finding]:
+    if subject.recipe.settings("tile.cutout").on:
+        yield NOT_REPEATED
+        return
     values = linear_to_lab(subject.maps["base_color"].pixels)
     spread = drift(values)
     bad = spread > LIMIT

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
+from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Fix, Rule, Subject
 from amber_thicket.core.tile.giveaways import ALARM, Giveaway, giveaways, unfit
 from amber_thicket.core.tile.repair import with_filled
 from amber_thicket.errors import BadSetting
 
 
 def look(subject: Subject) -> Iterable[Finding]:
+    if subject.recipe.settings("tile.cutout").on:
+        yield NOT_REPEATED
+        return
     tile = subject.maps["base_color"].pixels
     found = giveaways(tile) if min(tile.shape[:2]) >= 64 else []
     strong = [place for place in found if place.strength >= ALARM]

@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.figures import coded, own_worst, seam
-from amber_thicket.core.check.rule import Finding, Rule, Subject
+from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Rule, Subject
 
 LIMIT = 1.5
 
 
 def look(subject: Subject) -> Iterable[Finding]:
+    if subject.recipe.settings("tile.cutout").on:
+        yield NOT_REPEATED
+        return
     tile = coded(subject.maps["base_color"].pixels, "base_color")
     sample = coded(subject.sample.pixels, "base_color")
     for axis, name in ((0, "across"), (1, "down")):

@@ -5,13 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.figures import PASS, coded, own_worst, seam
-from amber_thicket.core.check.rule import Finding, Rule, Subject
+from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Rule, Subject
 from amber_thicket.core.numeric.filters import shrink
 
 LEVELS = (1, 2, 3, 4)
 
 
 def look(subject: Subject) -> Iterable[Finding]:
+    if subject.recipe.settings("tile.cutout").on:
+        yield NOT_REPEATED
+        return
     values, sample = (coded(r.pixels, "base_color") for r in (subject.maps["base_color"], subject.sample))
     worst, at = -1e9, 0
     for level in LEVELS:

@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.figures import coded, seam
-from amber_thicket.core.check.rule import Finding, Fix, Level, Rule, Subject
+from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Fix, Level, Rule, Subject
 
 
 def look(subject: Subject) -> Iterable[Finding]:
+    if subject.recipe.settings("tile.cutout").on:
+        yield NOT_REPEATED
+        return
     for role, raster in subject.maps.items():
         values = coded(raster.pixels, role)
         if float(values.max() - values.min()) < 1e-4:

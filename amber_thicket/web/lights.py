@@ -1,0 +1,53 @@
+"""Routes of light sets."""
+
+from __future__ import annotations
+
+from typing import Any, cast, get_args
+
+from flask import Blueprint, Response, jsonify, request
+
+from amber_thicket.errors import NotFound
+from amber_thicket.service import lights
+from amber_thicket.service.sources import file_key, files_of
+from amber_thicket.web.materials import Known, body, whole
+from amber_thicket.web.services import services
+
+blueprint = Blueprint("lights", __name__)
+
+
+def _names(source: dict[str, Any]) -> dict[str, str]:
+    return {file_key(info["blob"]): info["file"] for info in files_of(source)}
+
+
+@blueprint.get("/api/materials/<material_id>/lights")
+def described(material_id: str) -> Response:
+    """The ring of lamps, what was put right, and how well the photographs are explained."""
+    library = services().library
+    material = library.get(material_id)
+    return jsonify(lights.described(library.evaluation(material), _names(material.source)))
+
+
+@blueprint.post("/api/materials/<material_id>/lights/find")
+def found(material_id: str) -> Response:
+    """Bearing, direction, order and gap found out and set, as one step of the history."""
+    kept, known = services(), body(Known)
+    material = kept.library.get(material_id)
+    evaluation = kept.watched(material_id, kept.library.evaluation(material))
+    report = lights.light_set_found(evaluation, _names(material.source), evaluation.told or (lambda share, what: None))
+    material = kept.library.edit(material_id, known.revision, report.changes, label="Lamps found", gesture="")
+    kept.events.announce("material", {"id": material.id, "revision": material.revision})
+    told = [{"level": level, "text": text} for level, text in report.told]
+    return jsonify(
+        {"material": whole(material), "told": told, "certain": report.certain, "confidence": report.confidence}
+    )
+
+
+@blueprint.get("/api/materials/<material_id>/lights/<int:number>/<what>.jpg")
+def shown(material_id: str, number: int, what: str) -> Response:
+    """One photograph of the set, or what proves it."""
+    if what not in get_args(lights.Shown):
+        raise NotFound(f"There is no such picture; known: {', '.join(get_args(lights.Shown))}.")
+    library = services().library
+    data = lights.picture(library.evaluation(library.get(material_id)), number, cast(lights.Shown, what))
+    headers = {"Cache-Control": "private, max-age=86400, immutable"} if request.args.get("key") else {}
+    return Response(data, mimetype="image/jpeg", headers=headers)
