@@ -65,7 +65,7 @@ class Registering(unittest.TestCase):
         corners = np.array([[0.1, 0.1, 1], [0.9, 0.2, 1], [0.8, 0.9, 1], [0.2, 0.8, 1]])
         pairs = np.hstack([corners[:, :2], (corners @ truth.T)[:, :2]])
         self.assertLess(apart(by_points(pairs.tolist()).matrix, truth), 1e-3)
-        with self.assertRaisesRegex(UnreadableFile, "four places"):
+        with self.assertRaisesRegex(UnreadableFile, "do not say how"):
             by_points([[0, 0, 0, 0], [0.5, 0.5, 0.5, 0.5], [0.7, 0.7, 0.7, 0.7], [1, 1, 1, 1]])
 
     def test_a_surface_that_fills_the_picture_has_no_outline(self) -> None:
