@@ -94,6 +94,12 @@ class Desk:
         self._enqueue(job)
         return job
 
+    def generate(self, payload: dict[str, Any]) -> Job:
+        """Start making pictures from words. payload: as service/images.py takes it."""
+        job = Job.create(kind="generate", title=f"Pictures of {payload['words'][:60]}", payload=payload)
+        self._enqueue(job)
+        return job
+
     def cancel(self, job_id: str) -> Job:
         """Ask a job to end; it says so itself when it has. Raises NotFound."""
         job = Job.get_or_none(Job.id == job_id)
@@ -107,7 +113,7 @@ class Desk:
 
     def _enqueue(self, job: Job) -> None:
         self._begun[job.id] = time.time()
-        self._task(job.id, job.attempt, job.payload)
+        self._task(job.id, job.attempt, {**job.payload, "kind": job.kind})
         self._announce("job", job_json(job))
 
     def _again(self, job: Job) -> None:

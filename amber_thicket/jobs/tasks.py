@@ -18,6 +18,7 @@ from amber_thicket.errors import Cancelled, ThicketError
 from amber_thicket.formats.archive import write_zip
 from amber_thicket.jobs.queue import channel
 from amber_thicket.service.bake import pack
+from amber_thicket.service.images import generated
 from amber_thicket.service.library import evaluation_of
 from amber_thicket.store.blobs import Blobs
 
@@ -56,7 +57,7 @@ class Talk:
 
 
 def register(queue: Huey, folder: Path) -> Any:
-    """Make the pack task known to a queue; returns it."""
+    """Make the one task known to a queue; returns it."""
 
     @queue.task(name="pack")  # type: ignore[untyped-decorator]
     def pack_task(job_id: str, attempt: int, payload: dict[str, Any]) -> None:
@@ -66,12 +67,14 @@ def register(queue: Huey, folder: Path) -> Any:
 
 
 def run_pack(queue: Huey, folder: Path, job_id: str, attempt: int, payload: dict[str, Any]) -> None:
-    """Pack one material into a zip blob; the last report says how it ended. Running it twice is harmless."""
+    """Pack one material into a zip blob, or make pictures; the last report says how it ended. Running it twice is
+    harmless."""
     blobs = Blobs(folder / "blobs")
     with Talk(queue, job_id, attempt) as talk:
         try:
             talk.say(state="running", progress=0.0, message="Starting")
-            result = _packed(blobs, talk, folder, payload)
+            work = _generated if payload.get("kind") == "generate" else _packed
+            result = work(blobs, talk, folder, payload)
             talk.say(state="done", progress=1.0, message="Done", result=result)
         except Cancelled:
             talk.say(state="cancelled", message="Cancelled")
@@ -81,6 +84,13 @@ def run_pack(queue: Huey, folder: Path, job_id: str, attempt: int, payload: dict
             reference = uuid.uuid4().hex[:8]
             log.exception("job %s failed, reference %s", job_id, reference)
             talk.say(state="failed", message=f"Something unexpected went wrong (reference {reference}).")
+
+
+def _generated(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
+    def report(share: float, message: str) -> None:
+        talk.say(state="running", progress=round(share, 3), message=message)
+
+    return generated(blobs, payload, report, talk.cancel.check)
 
 
 def _packed(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:

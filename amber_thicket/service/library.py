@@ -51,8 +51,10 @@ class Library:
         name: str | None = None,
         changes: dict[str, Any] | None = None,
         as_role: str = "",
+        origin: dict[str, Any] | None = None,
     ) -> Material:
-        """Import one capture as a material. as_role: what it is, where its name need not say so.
+        """Import one capture as a material. as_role: what it is, where its name need not say so. origin: who made it,
+        if it is no photograph.
 
         Raises UnreadableFile, TooLarge; nothing is kept then.
         """
@@ -67,7 +69,7 @@ class Library:
             )
         info = describe(picture, blob, length, file_name)
         guess = Guess(as_role, "it was brought in as such") if as_role else first_guess(file_name, picture)
-        info |= {"role": guess.role or "photo", "why": guess.why}
+        info |= {"role": guess.role or "photo", "why": guess.why, **({"origin": origin} if origin else {})}
         changes = {**first_changes(info["key"], guess, picture), **(changes or {})}
         if guess.role == "light":
             changes |= with_frame(Recipe(), info["key"])

@@ -8,6 +8,7 @@ import numpy as np
 
 from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.gather.lights import read as lamps_of
+from amber_thicket.core.gather.maps import TAKEN
 from amber_thicket.core.gather.roles import (
     LEAVE_COLOUR,
     PHOTOGRAPHS,
@@ -27,8 +28,10 @@ from amber_thicket.formats.picture import Picture, read_picture
 from amber_thicket.service.lights import with_frame, without_frame
 from amber_thicket.service.sources import describe_map, file_key, files_of
 
+# Roles a file can have.
+FILED = ("base_color", *TAKEN)
 LABELS = {
-    **{role.id: role.label for role in EVERY.values()},
+    **{id: EVERY[id].label for id in FILED},
     "gloss": "Gloss",
     "photo": "Photograph",
     "packed": "Packed",
@@ -71,7 +74,7 @@ def changes_for(recipe: Recipe, key: str, guess: Guess) -> dict[str, Any]:
     taken = any(
         getattr(recipe.settings(path.rpartition(".")[0]), path.rpartition(".")[2])
         for path in changes
-        if path.rpartition(".")[2] in (*EVERY, "all_lights")
+        if path.rpartition(".")[2] in (*FILED, "all_lights")
     )
     return {} if taken else changes
 
@@ -102,7 +105,7 @@ def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any
     rows = []
     for info in files_of(source):
         key = file_key(info["blob"])
-        roles = [name for name in EVERY if getattr(chosen, name).partition(".")[0] == key]
+        roles = [name for name in FILED if getattr(chosen, name).partition(".")[0] == key]
         role = "packed" if len(roles) > 1 else (roles[0] if roles else "")
         if not role and key in frames:
             role = "light"
@@ -138,7 +141,7 @@ def with_role(library: Any, material: Any, key: str, role: str) -> tuple[dict[st
     role = "base_color" if role == "photo" else role
     chosen = library.recipe(material).settings("gather.maps")
     changes: dict[str, Any] = {
-        f"gather.maps.{name}": None for name in EVERY if getattr(chosen, name).partition(".")[0] == key
+        f"gather.maps.{name}": None for name in FILED if getattr(chosen, name).partition(".")[0] == key
     }
     first = file_key(material.source["blob"])
     recipe = library.recipe(material)

@@ -26,7 +26,7 @@ from amber_thicket.jobs.queue import open_queue
 from amber_thicket.service.library import Library
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.database import open_database
-from amber_thicket.web import audit, errors, guard, jobs, lights, materials, pictures
+from amber_thicket.web import audit, errors, generate, guard, jobs, lights, materials, pictures
 from amber_thicket.web.config import Config
 from amber_thicket.web.events import Events
 from amber_thicket.web.services import Services
@@ -49,7 +49,14 @@ def create_app(config: Config) -> Flask:
     _connect(app, database)
     guard.guard(app, config)
     errors.handle_errors(app)
-    for blueprint in (audit.blueprint, lights.blueprint, materials.blueprint, pictures.blueprint, jobs.blueprint):
+    for blueprint in (
+        audit.blueprint,
+        generate.blueprint,
+        lights.blueprint,
+        materials.blueprint,
+        pictures.blueprint,
+        jobs.blueprint,
+    ):
         app.register_blueprint(blueprint)
     _about(app, config)
     desk.start()

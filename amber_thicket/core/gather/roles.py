@@ -14,7 +14,7 @@ import numpy as np
 
 from amber_thicket.core.check.convention import y_direction
 from amber_thicket.core.check.normals import normal_reading
-from amber_thicket.core.gather.maps import unit
+from amber_thicket.core.gather.maps import TAKEN, unit
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.roles import COMPARED, EVERY
 
@@ -252,7 +252,7 @@ def assignment(key: str, guess: Guess) -> dict[str, Any]:
     if guess.role in _OF_PHOTOGRAPHS:
         return {_OF_PHOTOGRAPHS[guess.role]: key}
     role = "roughness" if guess.role == "gloss" else guess.role
-    if role not in EVERY:
+    if role not in (*TAKEN, "base_color"):
         return {}
     changes: dict[str, Any] = {f"gather.maps.{role}": key}
     if role == "base_color":

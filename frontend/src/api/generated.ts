@@ -1,8 +1,8 @@
 // Written by `python -m amber_thicket.web.typescript`; do not edit.
 
 export type StageId = "gather" | "square" | "even" | "tile" | "relief" | "response" | "check" | "pack";
-export type MapRole = "base_color" | "height" | "normal" | "roughness" | "metallic" | "curvature" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "emissive";
-export type LayerId = "gathered" | "squared" | "evened" | "tiled" | "base_color" | "height" | "normal" | "roughness" | "metallic" | "curvature" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness";
+export type MapRole = "base_color" | "height" | "normal" | "roughness" | "metallic" | "curvature" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive";
+export type LayerId = "gathered" | "squared" | "evened" | "tiled" | "base_color" | "height" | "normal" | "roughness" | "metallic" | "curvature" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness";
 
 export interface SettingValues {
   "gather.white.exposure": number;
@@ -23,6 +23,7 @@ export interface SettingValues {
   "gather.maps.specular": string;
   "gather.maps.opacity": string;
   "gather.maps.translucency": string;
+  "gather.maps.back_color": string;
   "gather.maps.emissive": string;
   "gather.maps.truth_base_color": string;
   "gather.maps.truth_height": string;
@@ -39,6 +40,19 @@ export interface SettingValues {
   "gather.maps.height_steps": "kept" | "smoothed";
   "gather.maps.height_white": "high" | "low";
   "gather.maps.roughness_white": "rough" | "smooth";
+  "gather.lights.frames": string;
+  "gather.lights.first": number;
+  "gather.lights.direction": "ccw" | "cw";
+  "gather.lights.elevation": number;
+  "gather.lights.gap": number;
+  "gather.lights.align": boolean;
+  "gather.lights.exposure": boolean;
+  "gather.lights.lamp_light": boolean;
+  "gather.lights.bend": number;
+  "gather.lights.all_lights": string;
+  "gather.lights.colour": "solved" | "all";
+  "gather.placed.places": string;
+  "gather.placed.joined": string;
   "square.lens.k1": number;
   "square.lens.k2": number;
   "square.lens.p1": number;
@@ -114,6 +128,14 @@ export interface SettingValues {
   "tile.join.kept": string;
   "tile.repair.spots": string;
   "tile.touch.strokes": string;
+  "tile.cutout.on": boolean;
+  "tile.cutout.ground": string;
+  "tile.cutout.tolerance": number;
+  "tile.cutout.soft": number;
+  "tile.cutout.holes": number;
+  "tile.cutout.specks": number;
+  "tile.cutout.edge": number;
+  "tile.cutout.strokes": string;
   "relief.cues.estimator": "auto" | "tone" | "shading" | "recesses";
   "relief.cues.source": "auto" | "photograph" | "evened";
   "relief.cues.light": "found" | "typed";
@@ -166,6 +188,9 @@ export interface SettingValues {
   "relief.curvature.contrast": number;
   "relief.curvature.softness": number;
   "relief.curvature.in_pack": boolean;
+  "relief.split.on": boolean;
+  "relief.split.broad": number;
+  "relief.split.veins": number;
   "response.on_base_color.in_zones": string;
   "response.on_base_color.strokes": string;
   "response.roughness.centre": number;
@@ -186,8 +211,12 @@ export interface SettingValues {
   "response.on_opacity.in_zones": string;
   "response.on_opacity.strokes": string;
   "response.translucency.colour": string;
+  "response.translucency.lamp": boolean;
   "response.on_translucency.in_zones": string;
   "response.on_translucency.strokes": string;
+  "response.back_color.colour": string;
+  "response.on_back_color.in_zones": string;
+  "response.on_back_color.strokes": string;
   "response.emissive.colour": string;
   "response.on_emissive.in_zones": string;
   "response.on_emissive.strokes": string;
