@@ -16,6 +16,8 @@ from amber_thicket.core.settings import OperationSettings, validated
 from amber_thicket.errors import BadRecipe, BadSetting
 
 VERSION = 1
+# What says which file is what.
+_FILES = ("gather.maps", "gather.lights", "gather.placed")
 
 
 @dataclass(frozen=True)
@@ -57,7 +59,7 @@ class Recipe:
 
     def changes_in(self, stage: str) -> int:
         """How many settings of a stage differ from their defaults. Which file is which map is no such setting."""
-        counted = (op for op in self.changed if op.split(".")[0] == stage and op != "gather.maps")
+        counted = (op for op in self.changed if op.split(".")[0] == stage and op not in _FILES)
         return sum(len(self.changed[op]) for op in counted)
 
 

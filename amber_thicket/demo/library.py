@@ -10,23 +10,32 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image
 
+from amber_thicket.core.generate import Request
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.roles import ROLES
 from amber_thicket.formats.write import png_bytes
 from amber_thicket.service import preview
+from amber_thicket.service.images import file_name
 from amber_thicket.service.library import Library
-from amber_thicket.standins.bench.camera import Shot, Stand, photograph
+from amber_thicket.service.lights import light_set_found
+from amber_thicket.service.placing import placed as laid
+from amber_thicket.service.sources import file_key, files_of
+from amber_thicket.standins.bench.camera import Shot, Stand, photograph, ring
 from amber_thicket.standins.bench.coir_matting import coir_matting
 from amber_thicket.standins.bench.cork_board import cork_board
 from amber_thicket.standins.bench.deck_planks import deck_planks
+from amber_thicket.standins.bench.embossed_hide import embossed_hide
+from amber_thicket.standins.bench.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
 from amber_thicket.standins.bench.lime_render import lime_render
 from amber_thicket.standins.bench.slate_shingles import slate_shingles
 from amber_thicket.standins.bench.surface import Surface
 from amber_thicket.standins.bench.tide_pebbles import tide_pebbles
 from amber_thicket.standins.bench.truth import truth_seen
 from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
+from amber_thicket.standins.words_to_picture import SimulatedProvider
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.database import open_database
 from amber_thicket.store.models import Material
@@ -135,6 +144,70 @@ def _shot(captures: Sequence[Capture]) -> Iterator[list[tuple[str, bytes]]]:
         yield from pool.map(shoot, captures)
 
 
+def _jpeg(codes: NDArray[np.uint8]) -> bytes:
+    stream = io.BytesIO()
+    Image.fromarray(codes).save(stream, "JPEG", quality=94, subsampling=0)
+    return stream.getvalue()
+
+
+def _hide(library: Library, name: str) -> Material:
+    """Eight photographs under a ring of lamps; the program finds where the lamps stood."""
+    surface = embossed_hide(SIDE, 11)
+    shots = ring(8, first=24.0, clockwise=True)
+    with ThreadPoolExecutor(2) as pool:
+        jpegs = list(
+            pool.map(lambda k: _jpeg(photograph(surface, shots[k], np.random.default_rng(200 + k))), range(len(shots)))
+        )
+    settings = {"square.size.sample_mm": 180.0}
+    material = library.add([jpegs[0]], "embossed_hide_light_1.jpg", name=name, changes=settings)
+    for number, data in enumerate(jpegs[1:], 2):
+        material = library.add_map(str(material.id), [data], f"embossed_hide_light_{number}.jpg", gesture="lights")
+    for file, data in truth_files(surface, None, "embossed_hide"):
+        material = library.add_map(str(material.id), [data], file, gesture="lights")
+    names = {file_key(info["blob"]): info["file"] for info in files_of(material.source)}
+    report = light_set_found(library.evaluation(material), names)
+    return library.edit(str(material.id), material.revision, report.changes, label="Lamps found", gesture="")
+
+
+def _frond(library: Library, name: str) -> Material:
+    """The front, the back and the back-lit photograph of a frond, each laid on the first."""
+    frond, rng = kelp_frond(SIDE, 4), np.random.default_rng(5)
+    back, lit = placed(-7, (0.015, -0.01), 0.97, mirrored=True), placed(3, (-0.01, 0.012), 1.02, mirrored=False)
+    material = library.add(
+        [_jpeg(front_shot(frond, rng))],
+        "kelp_frond.jpg",
+        name=name,
+        as_role="cutout",
+        changes={"square.size.sample_mm": 320.0, "relief.split.on": True},
+    )
+    first = file_key(material.source["blob"])
+    for file, codes in (
+        ("kelp_frond_back.jpg", back_shot(frond, back, rng)),
+        ("kelp_frond_back_lit.jpg", back_lit_shot(frond, lit, rng)),
+    ):
+        material = library.add_map(str(material.id), [_jpeg(codes)], file, gesture="sides")
+        key = file_key(files_of(material.source)[-1]["blob"])
+        changes, _ = laid(library.evaluation(material), first, key, "lay")
+        material = library.edit(str(material.id), material.revision, changes, label="Laid in place", gesture="sides")
+    return material
+
+
+def _felt(library: Library, name: str) -> Material:
+    """A picture made from words by the simulation."""
+    words = "tarred felt, worn and dusty"
+    made = SimulatedProvider().candidates(Request(words, seed=1), 3, lambda share, what: None, lambda: None)[2]
+    origin = {"words": words, "seed": made.seed, "provider": SimulatedProvider.label}
+    data = png_bytes(made.pixels, encoding="srgb")
+    return library.add([data], file_name(words, made.seed), name=name, origin=origin)
+
+
+OTHERS: dict[str, Callable[[Library, str], Material]] = {
+    "Embossed hide, chandlery": _hide,
+    "Kelp frond, slip wall": _frond,
+    "Tarred felt, ropewalk roof": _felt,
+}
+
+
 def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
     """Fill a data folder with the demo library; does nothing where it already is."""
     marker = folder / _DONE
@@ -152,5 +225,10 @@ def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
             for name, data in truth:
                 material = library.add_map(str(material.id), [data], name, gesture="truth")
             library.keep_thumbnail(material, preview.thumbnail(library.evaluation(material)))
+        for name, make in OTHERS.items():
+            if name not in have:
+                say(f"Photographing {name} (simulated) …" if make is not _felt else f"Generating {name} (simulated) …")
+                material = make(library, name)
+                library.keep_thumbnail(material, preview.thumbnail(library.evaluation(material)))
     database.close_all() if hasattr(database, "close_all") else database.close()
     marker.write_text("made by the simulated capture bench\n")

@@ -20,7 +20,7 @@ from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFi
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import read_picture
 from amber_thicket.service.lights import with_frame
-from amber_thicket.service.mapset import changes_for, first_changes, first_guess, mismatch_note, read_map
+from amber_thicket.service.mapset import CUT_OUT, changes_for, first_changes, first_guess, mismatch_note, read_map
 from amber_thicket.service.sources import StoredSource, describe, file_key, files_of
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.models import Material, Step
@@ -71,6 +71,9 @@ class Library:
         guess = Guess(as_role, "it was brought in as such") if as_role else first_guess(file_name, picture)
         info |= {"role": guess.role or "photo", "why": guess.why, **({"origin": origin} if origin else {})}
         changes = {**first_changes(info["key"], guess, picture), **(changes or {})}
+        if guess.role == "cutout":
+            info["role"] = "photo"
+            changes |= CUT_OUT
         if guess.role == "light":
             changes |= with_frame(Recipe(), info["key"])
         side = max((s for s in SIZES if s <= min(width, height, 4096)), default=SIZES[0])

@@ -30,6 +30,10 @@ from amber_thicket.service.sources import describe_map, file_key, files_of
 
 # Roles a file can have.
 FILED = ("base_color", *TAKEN)
+# What goes with a cut-out: nothing repeats, and no light is evened across ground and thing.
+CUT_OUT: dict[str, Any] = {
+    "tile.cutout.on": True, "tile.join.method": "none", "even.light.amount": 0.0, "pack.files.profile": "cut_out",
+}  # fmt: skip
 LABELS = {
     **{id: EVERY[id].label for id in FILED},
     "gloss": "Gloss",
@@ -58,7 +62,7 @@ def first_changes(key: str, guess: Guess, picture: Picture) -> dict[str, Any]:
 
     A finished map keeps its light, and its edges when they meet already.
     """
-    if guess.role in ("photo", *PHOTOGRAPHS):
+    if guess.role in ("photo", "cutout", *PHOTOGRAPHS):
         return {}
     changes: dict[str, Any] = {**LEAVE_COLOUR} if guess.role == "base_color" else assignment(key, guess)
     if guess.role and tiles_already(picture):

@@ -223,8 +223,9 @@ def neutral(material_id: str) -> Response:
 def _as_role() -> str:
     """What the file is, where the person who brings it says so. Raises BadSetting."""
     role = request.args.get("as", "")
-    if role and role not in PHOTOGRAPHS:
-        raise BadSetting(f"A file cannot be “{role[:40]}”.", remedy=f"Known: {', '.join(PHOTOGRAPHS)}.", setting="as")
+    known = (*PHOTOGRAPHS, "cutout")
+    if role and role not in known:
+        raise BadSetting(f"A file cannot be “{role[:40]}”.", remedy=f"Known: {', '.join(known)}.", setting="as")
     return role
 
 

@@ -1,5 +1,5 @@
 /** Requests to the service. Errors carry what happened and what to do. */
-import type { About, Brief, Compared, Figures, FilePlan, Finding, Job, LayerId, Material, Place, Places, Probe, Proposal, TilingSuggestion, Value, ZoneSuggestions } from "./types";
+import type { About, Brief, Compared, Figures, FilePlan, Finding, Job, LayerId, Lights, LightsFound, Material, Place, Places, Probe, Proposal, TilingSuggestion, Value, ZoneSuggestions } from "./types";
 
 export class Problem extends Error {
   constructor(
@@ -76,6 +76,12 @@ export const api = {
   fill: (id: string, places: Place[]) => send<Record<string, string>>("POST", `${at(id)}/fill`, { places }),
   proposal: (id: string) => get<Proposal>(`${at(id)}/proposal`),
   bend: (id: string, lines: [number, number][][]) => send<Record<string, number>>("POST", `${at(id)}/bend`, { lines }),
+  lights: (id: string) => get<Lights>(`${at(id)}/lights`),
+  findLights: (id: string, revision: number) => send<LightsFound & { material: Material }>("POST", `${at(id)}/lights/find`, { revision }),
+  place: (id: string, file: string, revision: number, way: string, pairs: [number, number, number, number][]) =>
+    send<{ material: Material; told: string }>("POST", `${at(id)}/files/${file}/place`, { revision, way, pairs }),
+  generate: (wanted: { words: string; seed: number; tileable: boolean; top_down: boolean; side: number }) => send<Job>("POST", "/api/generate", wanted),
+  keep: (job: string, number: number) => send<Brief>("POST", `/api/generate/${job}/${number}/keep`, {}),
   plan: (id: string) => get<FilePlan>(`${at(id)}/plan`),
   pack: (id: string, revision: number) => send<Job>("POST", `${at(id)}/pack`, { revision }),
   jobs: () => get<Job[]>("/api/jobs"),
@@ -85,15 +91,21 @@ export const api = {
 export function pictureUrl(id: string, layer: string, kind: "jpg" | "png" | "u16", key: string, slot = "", side = 768): string {
   // A zone is shown as a picture of its own: the colour where it is, grey elsewhere.
   if (layer.startsWith("zone:")) return `${at(id)}/zones/${layer.slice(5)}.jpg?key=${key}&side=${side}${slot && `&slot=${slot}`}`;
+  // A photograph of a light set, or what proves it: light:NUMBER:WHAT.
+  if (layer.startsWith("light:")) {
+    const [, number, what] = layer.split(":");
+    return `${at(id)}/lights/${number}/${what}.jpg?key=${key}`;
+  }
   return `${at(id)}/picture/${layer}.${kind}?key=${key}&side=${side}${slot && `&slot=${slot}`}`;
 }
 
-/** Uploads one capture, telling how far it is (0…1). to: the material it is one more map of, and the name of the drop. */
-export function upload(file: File, progress: (share: number) => void, to?: { id: string; gesture: string }): Promise<Brief> {
+/** Uploads one capture, telling how far it is (0…1). to: the material it is one more map of, and the name of the drop.
+ * as: what it is, where the person says so. */
+export function upload(file: File, progress: (share: number) => void, to?: { id: string; gesture: string }, as = ""): Promise<Brief> {
   return new Promise((resolve, reject) => {
     const line = new XMLHttpRequest();
     const name = encodeURIComponent(file.name);
-    line.open("POST", to ? `${at(to.id)}/files?file=${name}&gesture=${to.gesture}` : `/api/materials?file=${name}`);
+    line.open("POST", (to ? `${at(to.id)}/files?file=${name}&gesture=${to.gesture}` : `/api/materials?file=${name}`) + (as && `&as=${as}`));
     line.responseType = "json";
     line.upload.onprogress = (event) => progress(event.lengthComputable ? event.loaded / event.total : 0);
     line.onload = () => {

@@ -85,6 +85,8 @@ export interface Material extends Brief {
     floating: boolean;
     notes: string[];
     findings: SourceFinding[];
+    /** Who made it, where it is no photograph. */
+    origin?: { words: string; seed: number; provider: string };
   };
   recipe: { version: number; operations: Record<string, Record<string, Value>> };
   undo: string | null;
@@ -120,10 +122,34 @@ export interface MaterialFile {
   notes: string[];
 }
 /** Maps that are there only when a file brings them. */
-export type BroughtRole = "specular" | "opacity" | "translucency" | "emissive" | ComparedRole;
+export type BroughtRole = "specular" | "opacity" | "translucency" | "emissive" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | ComparedRole;
 /** Layers that are there to compare with. */
 export type ComparedRole = Extract<LayerId, `truth_${string}`>;
-export type FileRole = MapRole | ComparedRole | "gloss";
+export type FileRole = MapRole | ComparedRole | "gloss" | "light" | "all_lights";
+/** One lamp of a light set. shift: px its photograph was moved by; stops: how much otherwise it was exposed. */
+export interface LampRow {
+  file: string;
+  name: string;
+  bearing: number;
+  elevation: number;
+  own: boolean;
+  used: boolean;
+  shift?: number;
+  stops?: number;
+}
+/** A ring of lamps; key names its pictures. */
+export interface Lights {
+  frames: LampRow[];
+  key: string;
+  residual?: number;
+  roughness?: number;
+  glints?: boolean;
+}
+export interface LightsFound {
+  told: { level: Level; text: string }[];
+  certain: boolean;
+  confidence: number;
+}
 /** How the flattened picture looks into the capture; see core/square/view.py. */
 export interface CaptureView {
   homography: number[];
@@ -203,6 +229,7 @@ export interface Compared {
 export interface Probe {
   /** sRGB of the tiled colour around the place. */
   own_color: [number, number, number];
+  ground_color: [number, number, number];
   base_color: [number, number, number];
   height: number;
   height_mm: number | null;

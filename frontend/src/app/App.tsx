@@ -1,6 +1,7 @@
 import { useCallback, useEffect } from "react";
 import { AuditPage } from "../audit/AuditPage";
 import { Bench } from "../bench/Bench";
+import { GeneratePage } from "../generate/GeneratePage";
 import { Library } from "../library/Library";
 import { loadJobs, takeJob } from "../pack/jobs";
 import { Notices, tellProblem } from "../ui/notices";
@@ -9,7 +10,7 @@ import { KeysPage } from "./KeysPage";
 import { usePlace } from "./router";
 
 export function App() {
-  const { material, audit } = usePlace();
+  const { material, audit, words } = usePlace();
   useEffect(() => {
     loadJobs().catch(tellProblem);
   }, []);
@@ -20,7 +21,7 @@ export function App() {
   );
   return (
     <>
-      {audit ? <AuditPage /> : material ? <Bench id={material} /> : <Library />}
+      {audit ? <AuditPage /> : words ? <GeneratePage /> : material ? <Bench id={material} /> : <Library />}
       <KeysPage />
       <Notices />
     </>

@@ -1,12 +1,13 @@
-/** Three places: the library at /, a material's bench at /m/ID, the audit at /audit. */
+/** Four places: the library at /, a material's bench at /m/ID, the audit at /audit, pictures from words at /words. */
 import { create } from "zustand";
 
 interface Place {
   material: string | null;
   audit: boolean;
+  words: boolean;
 }
 
-const placeOf = (path: string): Place => ({ material: /^\/m\/([\w-]+)$/.exec(path)?.[1] ?? null, audit: path === "/audit" });
+const placeOf = (path: string): Place => ({ material: /^\/m\/([\w-]+)$/.exec(path)?.[1] ?? null, audit: path === "/audit", words: path === "/words" });
 
 export const usePlace = create<Place>(() => placeOf(location.pathname));
 

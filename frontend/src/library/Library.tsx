@@ -12,10 +12,13 @@ import { Mark } from "../ui/Mark";
 import { tell, tellProblem } from "../ui/notices";
 import { ACCEPT, Arrivals, useArrivals } from "./arrivals";
 import { Empty } from "./Empty";
+import { type Kind, Kinds } from "./Kinds";
 
 export function Library() {
   const [aside, setAside] = useState(false);
   const [words, setWords] = useState("");
+  const [choosing, setChoosing] = useState(false);
+  const wanted = useRef<Kind>("photographs");
   const [over, setOver] = useState(false);
   const picker = useRef<HTMLInputElement>(null);
   const queries = useQueryClient();
@@ -66,9 +69,17 @@ export function Library() {
           <SearchCheck size={14} /> Audit
         </Button>
         <ThemeButton />
-        <Button look="main" onClick={() => picker.current?.click()}>
+        <Button look="main" onClick={() => setChoosing(true)}>
           <Plus size={14} /> Add captures
         </Button>
+        <Kinds
+          open={choosing}
+          onClose={() => setChoosing(false)}
+          onPick={(kind) => {
+            wanted.current = kind;
+            picker.current?.click();
+          }}
+        />
         <input
           ref={picker}
           type="file"
@@ -77,7 +88,8 @@ export function Library() {
           aria-label="Capture files"
           className="hidden"
           onChange={(event) => {
-            void bring([...(event.target.files ?? [])]);
+            void bring([...(event.target.files ?? [])], wanted.current);
+            wanted.current = "photographs";
             event.target.value = "";
           }}
         />
@@ -87,7 +99,7 @@ export function Library() {
           words || aside ? (
             <p className="pt-24 text-center text-soft">{words ? `No material is called “${words}”.` : "Nothing is put aside."}</p>
           ) : (
-            <Empty onPick={() => picker.current?.click()} />
+            <Empty onPick={() => setChoosing(true)} />
           )
         ) : (
           <ul className="grid grid-cols-[repeat(auto-fill,minmax(216px,1fr))] gap-5">
@@ -96,7 +108,7 @@ export function Library() {
             ))}
             {!aside && !words && (
               <li>
-                <button type="button" onClick={() => picker.current?.click()} className="grid size-full min-h-56 place-items-center rounded-[10px] border-2 border-dashed border-line text-soft hover:border-amber hover:text-text">
+                <button type="button" onClick={() => setChoosing(true)} className="grid size-full min-h-56 place-items-center rounded-[10px] border-2 border-dashed border-line text-soft hover:border-amber hover:text-text">
                   <span>
                     <Plus size={18} className="mx-auto mb-1.5" />
                     Drop captures anywhere,

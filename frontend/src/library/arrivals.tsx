@@ -6,7 +6,10 @@ import { create } from "zustand";
 import { api, Problem, upload } from "../api/client";
 import type { Brief } from "../api/types";
 import { go } from "../app/router";
-import { tell } from "../ui/notices";
+import { useLights } from "../stages/gather/lights";
+import { wayOf } from "../stages/gather/placing";
+import { tell, tellProblem } from "../ui/notices";
+import type { Kind } from "./Kinds";
 
 export const ACCEPT = ".jpg,.jpeg,.png,.tif,.tiff,.webp,.exr,.dng,.nef,.cr2,.cr3,.arw,.orf,.rw2,.raf,image/jpeg,image/png,image/tiff,image/webp";
 
@@ -24,11 +27,11 @@ const update = (id: number, changes: Partial<Arrival>) => useStore.setState(({ l
 const drop = (id: number) => useStore.setState(({ list }) => ({ list: list.filter((a) => a.id !== id) }));
 
 /** Brings one file in, showing how far it is; null when it could not be read, which stays on screen until closed. */
-async function bringOne(file: File, to?: { id: string; gesture: string }): Promise<Brief | null> {
+async function bringOne(file: File, to?: { id: string; gesture: string }, as = ""): Promise<Brief | null> {
   const id = next++;
   useStore.setState(({ list }) => ({ list: [...list, { id, name: file.name, share: 0, problem: null }] }));
   try {
-    const material = await upload(file, (share) => update(id, { share }), to);
+    const material = await upload(file, (share) => update(id, { share }), to, as);
     drop(id);
     return material;
   } catch (error) {
@@ -49,23 +52,46 @@ async function grouped(files: File[]): Promise<File[][]> {
 export async function bringMaps(id: string, files: File[]) {
   const gesture = crypto.randomUUID();
   for (const file of files) await bringOne(file, { id, gesture });
+  await settle(id);
+}
+
+/** What follows once all files of a surface are there: the lamps of a light set, the places of second photographs. */
+async function settle(id: string) {
+  try {
+    let material = await api.material(id);
+    const lights = material.files.filter((file) => file.role === "light").length;
+    if (lights >= 3) {
+      const found = await api.findLights(id, material.revision);
+      material = found.material;
+      useLights.setState({ found: { ...found, id } });
+    }
+    for (const file of material.files.filter((one) => one.guess === "back" || one.guess === "back_lit")) {
+      if (wayOf(material.recipe.operations, file.key) === "free") material = (await api.place(id, file.key, material.revision, "lay", [])).material;
+    }
+  } catch (error) {
+    // Everything is there; what was not found out can be asked for again, or set by hand.
+    tellProblem(error, "Brought in, but not all was found out");
+  }
 }
 
 export function useArrivals() {
   const queries = useQueryClient();
   const bring = useCallback(
-    async (files: File[]) => {
+    async (files: File[], kind: Kind = "photographs") => {
       let last: string | null = null;
       let count = 0;
-      const groups = await grouped(files).catch(() => files.map((file) => [file]));
+      const together = kind === "lights" || kind === "cutout" || kind === "maps";
+      const groups = together ? [files] : await grouped(files).catch(() => files.map((file) => [file]));
       for (const group of groups) {
         const gesture = crypto.randomUUID();
         let surface: string | null = null;
         for (const file of group) {
-          const material = await bringOne(file, surface ? { id: surface, gesture } : undefined);
+          const as = kind === "lights" ? "light" : kind === "cutout" && !surface ? "cutout" : "";
+          const material = await bringOne(file, surface ? { id: surface, gesture } : undefined, as);
           surface ??= material?.id ?? null;
           await queries.invalidateQueries({ queryKey: ["materials"] });
         }
+        if (surface && group.length > 1) await settle(surface);
         last = surface ?? last;
         count += surface ? 1 : 0;
       }

@@ -15,6 +15,7 @@ import { useDrawing } from "./response/drawing";
 import { Response } from "./response/Response";
 import { useZones } from "./response/zones";
 import { Square } from "./square/Square";
+import { useCut } from "./tile/cut";
 import { Tile } from "./tile/Tile";
 
 const PANELS: Record<StageId, (props: { material: Material }) => React.ReactNode> = {
@@ -37,13 +38,14 @@ export function Panel({ material }: { material: Material }) {
     show("", "");
     useDrawing.setState({ task: null, chosen: null });
     useZones.setState({ picking: null });
+    useCut.setState({ picking: false });
   }, [stage, show]);
   const Inside = PANELS[stage];
   const changes = material.changes[stage];
   const reset = () => {
     const paths = Object.entries(material.recipe.operations)
       // What a file is stays as it is: only settings go back.
-      .filter(([id]) => id.startsWith(`${stage}.`) && id !== "gather.maps")
+      .filter(([id]) => id.startsWith(`${stage}.`) && !["gather.maps", "gather.lights", "gather.placed"].includes(id))
       .flatMap(([id, values]) => Object.keys(values).map((name) => `${id}.${name}` as SettingPath));
     change(Object.fromEntries(paths.map((path) => [path, null])), `${STAGE_NAMES[stage]} reset`);
   };

@@ -3,6 +3,7 @@ import { useEffect, useRef } from "react";
 import type { Material } from "../api/types";
 import { addDrawn, draw, putPoints, useDrawing, useStrokesOf } from "../stages/response/drawing";
 import { pickColour, useZones } from "../stages/response/zones";
+import { pickGround, useCut } from "../stages/tile/cut";
 import type { Point } from "./capture";
 import { StrokePad } from "./StrokePad";
 import type { Transform } from "./space";
@@ -15,13 +16,16 @@ interface Props {
 
 export function DrawLayer({ material, t, shift }: Props) {
   const { task, outline, radius, chosen } = useDrawing();
-  const picking = useZones((state) => state.picking);
+  const zone = useZones((state) => state.picking);
+  const ground = useCut((state) => state.picking);
+  const picking = ground ? ({ list: "ground" } as const) : zone;
   const strokes = useStrokesOf(task);
   const dragged = useRef<{ gesture: string; points: Point[] } | null>(null);
   useEffect(() => {
     const leave = (event: KeyboardEvent) => {
       if (event.key !== "Escape") return;
       if (useDrawing.getState().task) draw(null);
+      if (useCut.getState().picking) useCut.setState({ picking: false });
       if (useZones.getState().picking) useZones.setState({ picking: null });
     };
     addEventListener("keydown", leave);
@@ -37,11 +41,11 @@ export function DrawLayer({ material, t, shift }: Props) {
           event.stopPropagation();
           const bounds = event.currentTarget.getBoundingClientRect();
           const [x, y] = t.toTile(event.clientX - bounds.left, event.clientY - bounds.top);
-          void pickColour(material.id, [x - shift, y - shift]);
+          void (ground ? pickGround : pickColour)(material.id, [x - shift, y - shift]);
         }}
       >
         <p className="pointer-events-none absolute top-3 left-1/2 max-w-[90%] -translate-x-1/2 rounded-card bg-ground/90 px-3 py-1 text-center">
-          {picking.list === "picks" ? "Click colours that belong to the zone; Esc ends it." : "Click colours that do not belong to it; Esc ends it."}
+          {picking.list === "ground" ? "Click colours of the ground; Esc ends it." : picking.list === "picks" ? "Click colours that belong to the zone; Esc ends it." : "Click colours that do not belong to it; Esc ends it."}
         </p>
       </div>
     );

@@ -4,6 +4,7 @@ import { useWorking } from "../bench/busy";
 import { finishedWidth } from "../bench/finished";
 import type { LayerId, Material } from "../api/types";
 import { ProgressLine } from "../ui/ProgressLine";
+import { useLights, useRing } from "../stages/gather/lights";
 import { usePicking } from "../stages/gather/picking";
 import { useMarking } from "../stages/tile/marking";
 import { useZones } from "../stages/response/zones";
@@ -65,7 +66,11 @@ export function Flat({ side, layer, setup, material }: Props) {
   const alone = useZones((state) => state.shown);
   const zone = alone && side === "first" && (stage === "relief" || stage === "response") && wraps(layer) && material.zones[alone] ? alone : null;
   const asked = { id: material.id, side: sideFor(look.scale) };
-  const ask = zone ? { ...asked, layer: `zone:${zone}` as const, key: material.zones[zone]!, slot: `${side}-zone` } : { ...asked, layer, key: material.keys[layer] ?? "", slot: `${side}-${layer}` };
+  // A photograph of a light set is looked at in place of what is made of it.
+  const lamp = useLights((state) => state.shown);
+  const lights = useRing(material, lamp !== null && stage === "gather").data;
+  const proof = lamp && lights?.key && side === "first" && stage === "gather" && layer === "gathered" ? lamp : null;
+  const ask = proof ? { ...asked, layer: `light:${proof.number}:${proof.what}` as const, key: lights!.key, slot: "proof" } : zone ? { ...asked, layer: `zone:${zone}` as const, key: material.zones[zone]!, slot: `${side}-zone` } : { ...asked, layer, key: material.keys[layer] ?? "", slot: `${side}-${layer}` };
   const { picture, waiting } = usePicture(ask);
   // What the second view shows, laid over the first one to compare them.
   const compare = useViews((state) => state.compare);
@@ -176,6 +181,7 @@ export function Flat({ side, layer, setup, material }: Props) {
       {stage === "gather" && layer === "gathered" && picking && <NeutralPick material={material} t={t} />}
       {stage === "tile" && joins && side === "first" && layer !== "gathered" && how !== "repeated" && <Joins material={material} layer={layer} box={box} t={t} shift={shift} />}
       {stage === "tile" && wraps(layer) && side === "first" && how !== "repeated" && <PlaceMarks material={material} t={t} shift={shift} />}
+      {stage === "tile" && wraps(layer) && side === "first" && how !== "repeated" && <DrawLayer material={material} t={t} shift={shift} />}
       {stage === "tile" && layer !== "gathered" && side === "first" && how !== "repeated" && <BrushLayer material={material} layer={layer} t={t} shift={shift} />}
       {(stage === "relief" || stage === "response") && wraps(layer) && side === "first" && how !== "repeated" && <DrawLayer material={material} t={t} shift={shift} />}
       {stage === "tile" && layer === "gathered" && <RepeatGrid material={material} t={t} />}

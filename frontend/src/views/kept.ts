@@ -1,8 +1,8 @@
 /** Pictures at hand, by layer, content key and size; the oldest leave. */
 import type { LayerId } from "../api/types";
 
-/** A layer, or one zone of the surface by itself. */
-export type Shown = LayerId | `zone:${string}`;
+/** A layer, one zone of the surface by itself, or one photograph of a light set. */
+export type Shown = LayerId | `zone:${string}` | `light:${string}`;
 
 export interface Picture {
   name: string;

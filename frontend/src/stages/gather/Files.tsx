@@ -9,8 +9,11 @@ import { Fold } from "../../ui/Fold";
 import { Pick } from "../../ui/Pick";
 import { useSettingInfo } from "../Setting";
 import { Setting } from "../Setting";
+import { place, usePlacing, wayOf } from "./placing";
 
 const compared = (file: MaterialFile) => file.role.startsWith("truth_");
+/** Photographs of a light set are listed in their ring. */
+const elsewhere = (file: MaterialFile) => compared(file) || file.role === "light";
 
 export function Files({ material }: { material: Material }) {
   const picker = useRef<HTMLInputElement>(null);
@@ -36,8 +39,8 @@ export function Files({ material }: { material: Material }) {
         }}
       />
       <ul className="flex flex-col gap-1.5 py-1">
-        {material.files.filter((file) => !compared(file)).map((file) => (
-          <FileRow key={file.key} file={file} />
+        {material.files.filter((file) => !elsewhere(file)).map((file) => (
+          <FileRow key={file.key} file={file} first={file === material.files[0]} />
         ))}
       </ul>
       {beside.length > 0 && (
@@ -45,7 +48,7 @@ export function Files({ material }: { material: Material }) {
           <p className="pb-1.5 text-[12px] text-soft">Choose them in a view. They are never used for the maps and never packed.</p>
           <ul className="flex flex-col gap-1.5">
             {beside.map((file) => (
-              <FileRow key={file.key} file={file} />
+              <FileRow key={file.key} file={file} first={false} />
             ))}
           </ul>
         </Fold>
@@ -54,13 +57,15 @@ export function Files({ material }: { material: Material }) {
   );
 }
 
-function FileRow({ file }: { file: MaterialFile }) {
+function FileRow({ file, first }: { file: MaterialFile; first: boolean }) {
   const about = useBench((state) => state.about);
   const several = useBench((state) => (state.material?.files.length ?? 1) > 1);
   const maps = about?.roles ?? [];
   const options: { value: FileRole | "none"; label: string }[] = [
     ...maps.map(({ id, label }) => ({ value: id as FileRole, label: id === "base_color" && file.guess === "photo" ? "Photograph" : label })),
     { value: "gloss", label: "Gloss" },
+    { value: "light", label: "One light" },
+    { value: "all_lights", label: "All lights" },
     { value: "none", label: "Not used" },
   ];
   const size = `${file.width} × ${file.height} · ${file.bits} bit${file.floating ? " float" : ""} ${file.format.toUpperCase()}`;
@@ -75,9 +80,35 @@ function FileRow({ file }: { file: MaterialFile }) {
       <p className="figures text-soft">{size}</p>
       {several && file.why && <p className="text-[12px] text-soft">Taken so because {file.why}.</p>}
       {file.notes.length > 0 && <p className="text-[12px] text-soft">Read with care: {file.notes.join("; ")}.</p>}
+      {!first && PLACED.includes(file.role) && <Placement file={file} />}
       {file.role === "normal" && <Setting path="gather.maps.normal_y" />}
       {file.role === "height" && <Setting path="gather.maps.height_white" />}
     </li>
+  );
+}
+
+/** Roles of photographs that may lie elsewhere than the first. */
+const PLACED: string[] = ["", "translucency", "back_color", "opacity", "emissive"];
+
+function Placement({ file }: { file: MaterialFile }) {
+  const way = useBench((state) => wayOf(state.material?.recipe.operations ?? {}, file.key));
+  const busy = usePlacing((state) => state.busy === file.key);
+  const said = { lay: "Laid on the first photograph.", join: "Joined to the first photograph.", free: "Lies as it was photographed." }[way];
+  return (
+    <div className="mt-1">
+      <p className="text-[12px] text-soft">{busy ? "Comparing both photographs …" : said}</p>
+      <div className="flex flex-wrap gap-1 pt-1">
+        {way === "free" ? (
+          <>
+            <Button disabled={busy} className="h-6 px-1.5 text-[12px]" onClick={() => void place(file.key, "lay")}>Lay on the first</Button>
+            {file.role === "" && <Button disabled={busy} className="h-6 px-1.5 text-[12px]" onClick={() => void place(file.key, "join")}>Join to the first</Button>}
+            <Button look="quiet" disabled={busy} className="h-6 px-1.5 text-[12px]" onClick={() => usePlacing.setState({ marking: file })}>By hand</Button>
+          </>
+        ) : (
+          <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => void place(file.key, "free")}>Leave it as photographed</Button>
+        )}
+      </div>
+    </div>
   );
 }
 

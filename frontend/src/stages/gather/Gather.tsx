@@ -4,6 +4,8 @@ import { Button } from "../../ui/Button";
 import { Facts } from "../../ui/Facts";
 import { Operation } from "../Operation";
 import { Files } from "./Files";
+import { LightRing } from "./LightRing";
+import { PlacePoints } from "./PlacePoints";
 import { usePicking } from "./picking";
 import { Triage } from "./Triage";
 
@@ -19,6 +21,13 @@ export function Gather({ material }: { material: Material }) {
           ["On disk", `${(source.bytes / 1e6).toFixed(1)} MB`],
         ]}
       />
+      {source.origin && (
+        <p className="py-1 text-[12.5px]">
+          Made from the words “{source.origin.words}” by a <strong>{source.origin.provider.toLowerCase()}</strong>, seed {source.origin.seed}.
+        </p>
+      )}
+      {material.files.some((file) => file.role === "light") && <LightRing material={material} />}
+      <PlacePoints material={material} />
       <h3 className="mt-2 border-t border-line pt-2 font-medium">Triage</h3>
       <Triage material={material} />
       <h3 className="mt-1 flex items-center justify-between border-t border-line pt-2 font-medium">

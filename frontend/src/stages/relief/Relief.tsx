@@ -10,6 +10,7 @@ import { setView } from "../../views/state";
 import { Operation } from "../Operation";
 import { Setting } from "../Setting";
 import { Brought, useBrought } from "../gather/Files";
+import { isLightSet } from "../gather/lights";
 import { Paint } from "../response/Paint";
 import { readZones, useSettingText, ZONES } from "../response/zones";
 import { Zones } from "../response/Zones";
@@ -25,7 +26,8 @@ export function Relief({ material }: { material: Material }) {
   const mm = figures?.evidence["height.depth_mm"];
   const [height, brought, open] = [useBrought("height"), useBrought("normal"), useBrought("ambient_occlusion")];
   const detail = useBench((state) => valueOf(state, "gather.maps.normal_is")) === "detail";
-  const leaning = detail ? null : brought;
+  const lights = isLightSet(material);
+  const leaning = detail ? null : (brought ?? lights);
   return (
     <>
       {height ? (
@@ -35,7 +37,7 @@ export function Relief({ material }: { material: Material }) {
           <Setting path="gather.maps.height_steps" />
         </>
       ) : leaning ? (
-        <p className="py-1.5">Height follows the normal map that was brought.</p>
+        <p className="py-1.5">{brought ? "Height follows the normal map that was brought." : "Height follows the normals of the light set."}</p>
       ) : (
         <>
           <Light material={material} />
@@ -78,6 +80,10 @@ export function Relief({ material }: { material: Material }) {
           Show it
         </Button>
         <Operation id="relief.curvature" flat />
+      </Fold>
+      <Fold title="In parts" note={changedIn(material, ["relief.split.on"]) ? "three maps" : ""}>
+        <p className="pb-1 text-[12px] text-soft">Broad shape, fine grain and veins as maps of their own, one to a channel in the cut-out's pack.</p>
+        <Operation id="relief.split" flat />
       </Fold>
       <Fold title="By zone" note={zones ? `${zones} ${zones === 1 ? "zone" : "zones"}` : ""}>
         <Zones material={material} effects={["height", "occlusion"]} />

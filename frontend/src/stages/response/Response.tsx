@@ -2,6 +2,7 @@ import type { Material, SettingPath } from "../../api/types";
 import { change, useBench, valueOf } from "../../bench/store";
 import { Fold } from "../../ui/Fold";
 import { Brought, useBrought } from "../gather/Files";
+import { isLightSet } from "../gather/lights";
 import { Operation } from "../Operation";
 import { Setting, useSettingInfo } from "../Setting";
 import { useHelp } from "../help";
@@ -10,17 +11,19 @@ import { Paint } from "./Paint";
 import { Zones } from "./Zones";
 
 const MADE_FROM_COLOUR = ["centre", "spread", "tone", "detail"];
-const MORE = ["specular", "translucency", "emissive"] as const;
+const MORE = ["specular", "translucency", "emissive", "back_color"] as const;
 
 export function Response({ material }: { material: Material }) {
   const [rough, metal, solid] = [useBrought("roughness"), useBrought("metallic"), useBrought("opacity")];
-  const brought = { specular: useBrought("specular"), translucency: useBrought("translucency"), emissive: useBrought("emissive") };
+  const brought = { specular: useBrought("specular"), translucency: useBrought("translucency"), emissive: useBrought("emissive"), back_color: useBrought("back_color") };
+  const lights = isLightSet(material);
   const there = [...MORE, "opacity" as const].filter((role) => material.keys[role]);
   return (
     <>
       <h3 className="pt-1 font-medium">Roughness</h3>
       {rough && <Brought role="roughness" file={rough} />}
-      <Operation id="response.roughness" without={rough ? MADE_FROM_COLOUR : []} flat={rough !== null} />
+      {!rough && lights && <p className="pb-1 text-[12px] text-soft">A first roughness from the glints of the light set; the range below makes it yours.</p>}
+      <Operation id="response.roughness" without={rough || lights ? MADE_FROM_COLOUR : []} flat={rough !== null || lights} />
       <div className="mb-1 border-t border-line pt-1">{metal ? <Brought role="metallic" file={metal} /> : <Operation id="response.metallic" />}</div>
       <div className="border-t border-line">
         <Zones material={material} effects={["roughness", "metallic", "tint", "height"]} />
@@ -32,6 +35,7 @@ export function Response({ material }: { material: Material }) {
           const file = brought[role];
           return file ? <Brought key={role} role={role} file={file} /> : <ColourSetting key={role} path={`response.${role}.colour`} />;
         })}
+        {brought.translucency && <Setting path="response.translucency.lamp" />}
         {solid ? <Brought role="opacity" file={solid} /> : <Setting path="response.opacity.level" />}
       </Fold>
     </>

@@ -7,7 +7,13 @@ import { setView } from "../../views/state";
 import { putPart, useSettingText, written, ZONES, zonesNow } from "./zones";
 
 export type Kind = "set" | "add" | "smooth";
-export type Task = { on: "map"; role: MapRole } | { on: "zone"; zone: string; part: number };
+export type Task = { on: "map"; role: MapRole } | { on: "zone"; zone: string; part: number } | { on: "cut"; keep: boolean };
+
+const CUT: SettingPath = "tile.cutout.strokes";
+/** A stroke of a cut-out's mask: what it does, radius, then x, y of each point. */
+type CutStroke = ["keep" | "leave", number, ...number[]];
+const readCut = (text: unknown): CutStroke[] => (text ? (JSON.parse(String(text)) as CutStroke[]) : []);
+const cutNow = () => readCut(valueOf(useBench.getState(), CUT));
 
 interface Drawing {
   task: Task | null;
@@ -35,8 +41,9 @@ export const PAINTED: Partial<Record<MapRole, SettingPath>> = {
   opacity: "response.on_opacity.strokes",
   translucency: "response.on_translucency.strokes",
   emissive: "response.on_emissive.strokes",
+  back_color: "response.on_back_color.strokes",
 };
-export const COLOURED: MapRole[] = ["base_color", "specular", "translucency", "emissive"];
+export const COLOURED: MapRole[] = ["base_color", "specular", "translucency", "emissive", "back_color"];
 
 /** A stroke on a map: kind, value, strength, softness, radius, then x, y of each point. */
 export type Painted = [Kind, number | string, number, number, number, ...number[]];
@@ -63,6 +70,10 @@ export function addDrawn(points: Point[]) {
   if (!task || points.length < (outline ? 3 : 1)) return;
   const flat = points.flat().map(tidy);
   const size = outline ? 0 : tidy(radius);
+  if (task.on === "cut") {
+    change({ [CUT]: written([...cutNow(), [task.keep ? "keep" : "leave", size, ...flat]]) }, "Mask brushed");
+    return;
+  }
   if (task.on === "zone") {
     const part = zonesNow().find((zone) => zone.id === task.zone)?.parts[task.part];
     if (part) putPart(task.zone, task.part, { strokes: [...(part.strokes ?? []), [size, ...flat]] }, "Zone brushed");
@@ -74,6 +85,7 @@ export function addDrawn(points: Point[]) {
 
 /** All strokes of the task, for a view. */
 export function strokesOf(task: Task): { radius: number; points: Point[] }[] {
+  if (task.on === "cut") return cutNow().map(([, radius, ...flat]) => ({ radius, points: pointsOf(flat) }));
   if (task.on === "zone") {
     const part = zonesNow().find((zone) => zone.id === task.zone)?.parts[task.part];
     return (part?.strokes ?? []).map(([radius, ...flat]) => ({ radius: radius!, points: pointsOf(flat) }));
@@ -83,13 +95,20 @@ export function strokesOf(task: Task): { radius: number; points: Point[] }[] {
 
 /** The same for a component: looked at anew whenever their setting changes. */
 export function useStrokesOf(task: Task | null): { radius: number; points: Point[] }[] {
-  useSettingText(task?.on === "map" ? PAINTED[task.role]! : ZONES);
+  useSettingText(task?.on === "map" ? PAINTED[task.role]! : task?.on === "cut" ? CUT : ZONES);
   return task ? strokesOf(task) : [];
 }
 
 /** Moves one stroke, or takes it back when there is nowhere to move it. from: where it lay when the drag began. */
 export function putPoints(task: Task, index: number, points: Point[] | null, gesture = "") {
   const flat = points?.flat().map(tidy) ?? [];
+  if (task.on === "cut") {
+    const rows = cutNow();
+    if (points) rows[index] = [rows[index]![0], rows[index]![1], ...flat];
+    else rows.splice(index, 1);
+    change({ [CUT]: written(rows) }, points ? "Stroke moved" : "Stroke taken back", gesture);
+    return;
+  }
   if (task.on === "zone") {
     const part = zonesNow().find((zone) => zone.id === task.zone)?.parts[task.part];
     const strokes = [...(part?.strokes ?? [])];

@@ -4,6 +4,7 @@ import type { Material } from "../../api/types";
 import { Level } from "../../ui/Level";
 import { Setting } from "../Setting";
 import { Brushes } from "./Brushes";
+import { CutOut } from "./CutOut";
 import { DoesItTile } from "./DoesItTile";
 import { MethodRow } from "./MethodRow";
 import { StandingOut } from "./StandingOut";
@@ -36,14 +37,16 @@ const SETTINGS = {
 export function Tile({ material }: { material: Material }) {
   const method = useBench((state) => valueOf(state, "tile.join.method")) as keyof typeof ABOUT;
   const grown = useBench((state) => valueOf(state, "tile.join.grow")) as number;
+  const cut = useBench((state) => valueOf(state, "tile.cutout.on")) === true;
   const tiling = useTiling(material);
   const joins = useMarking((state) => state.joins);
   const first = useViews((state) => state.setups.tile.first.what);
   return (
     <>
-      <Suggested material={material} />
-      <MethodRow material={material} />
-      <p className="pb-1 text-[12px] text-soft">{ABOUT[method]}</p>
+      <CutOut material={material} />
+      {!cut && <Suggested material={material} />}
+      {!cut && <MethodRow material={material} />}
+      {!cut && <p className="pb-1 text-[12px] text-soft">{ABOUT[method]}</p>}
       {method !== "none" && (
         <>
           {SETTINGS[method].map((name) => <Setting key={name} path={`tile.join.${name}`} />)}
@@ -68,9 +71,9 @@ export function Tile({ material }: { material: Material }) {
           )}
         </>
       )}
-      <StandingOut material={material} />
+      {!cut && <StandingOut material={material} />}
       <Brushes material={material} />
-      <DoesItTile material={material} />
+      {!cut && <DoesItTile material={material} />}
     </>
   );
 }

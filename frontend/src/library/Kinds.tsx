@@ -1,0 +1,45 @@
+/** What can be brought in, each with a sentence: the way into the library for what is no single photograph. */
+import { Aperture, Images, Layers, Leaf, SunDim, WholeWord } from "lucide-react";
+import type { ComponentType } from "react";
+import { goTo } from "../app/router";
+import { Dialog } from "../ui/Dialog";
+
+export type Kind = "photographs" | "lights" | "cutout" | "maps";
+
+const KINDS: { kind: Kind | "words" | "audit"; name: string; about: string; icon: ComponentType<{ size?: number; className?: string }> }[] = [
+  { kind: "photographs", name: "Photographs", about: "One surface each. Scans and camera RAW too.", icon: Aperture },
+  { kind: "lights", name: "Light set", about: "3 to 32 photographs from one fixed camera, the lamp moved round in a ring, in order.", icon: SunDim },
+  { kind: "cutout", name: "Cut-out", about: "A leaf or a frond on an even ground; its back and a back-lit photograph if there are.", icon: Leaf },
+  { kind: "maps", name: "Existing maps", about: "All maps of one surface: they go through every step together.", icon: Layers },
+  { kind: "words", name: "From words", about: "Four pictures of a surface you describe, by the simulation that ships.", icon: WholeWord },
+  { kind: "audit", name: "Audit a foreign set", about: "Find out what maps made elsewhere are, and what is wrong with them.", icon: Images },
+];
+
+export function Kinds({ open, onClose, onPick }: { open: boolean; onClose: () => void; onPick: (kind: Kind) => void }) {
+  return (
+    <Dialog title="What do you bring in?" about="Files can also be dropped anywhere, or pasted; their names tell what they are." open={open} onClose={onClose}>
+      <ul className="grid grid-cols-2 gap-2.5">
+        {KINDS.map(({ kind, name, about, icon: Icon }) => (
+          <li key={kind}>
+            <button
+              type="button"
+              className="flex size-full items-start gap-3 rounded-card border border-line bg-raised px-3 py-2.5 text-left hover:border-amber hover:bg-lifted"
+              onClick={() => {
+                onClose();
+                if (kind === "words") goTo("/words");
+                else if (kind === "audit") goTo("/audit");
+                else onPick(kind);
+              }}
+            >
+              <Icon size={18} className="mt-0.5 shrink-0 text-amber" />
+              <span>
+                <span className="block font-medium">{name}</span>
+                <span className="block text-[12px] text-soft">{about}</span>
+              </span>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </Dialog>
+  );
+}

@@ -1,0 +1,70 @@
+/** The light set of the open material: its ring of lamps, what was found, and the pictures that prove it. */
+import { useQuery } from "@tanstack/react-query";
+import { create } from "zustand";
+import { api } from "../../api/client";
+import type { LampRow, LightsFound, Material } from "../../api/types";
+import { useBench, valueOf, change, settled } from "../../bench/store";
+import { tellProblem } from "../../ui/notices";
+
+export type Proof = "photograph" | "relit" | "difference" | "residual";
+
+/** The photograph that is looked at, how, and what was last found out. */
+export const useLights = create<{ shown: { number: number; what: Proof } | null; found: (LightsFound & { id: string }) | null; looking: boolean }>(() => ({ shown: null, found: null, looking: false }));
+
+export const isLightSet = (material: Material) => material.files.filter((file) => file.role === "light").length >= 3;
+
+/** The ring as the service describes it. */
+export function useRing(material: Material, wanted = true) {
+  return useQuery({ enabled: wanted, queryKey: ["lights", material.id, material.revision], queryFn: () => api.lights(material.id), placeholderData: (old) => old });
+}
+
+/** Lets the program find the lamps, and sets what it found. */
+export async function findLamps() {
+  const material = await settled();
+  if (!material) return;
+  useLights.setState({ looking: true });
+  try {
+    const { material: newest, ...found } = await api.findLights(material.id, material.revision);
+    if (useBench.getState().material?.id === newest.id) useBench.setState({ material: newest });
+    useLights.setState({ found: { ...found, id: newest.id } });
+  } catch (error) {
+    tellProblem(error, "The lamps were not found");
+  } finally {
+    useLights.setState({ looking: false });
+  }
+}
+
+/** Turns all lamps by half: bumps become dents. */
+export function turnHalf() {
+  const first = Number(valueOf(useBench.getState(), "gather.lights.first"));
+  change({ "gather.lights.first": (first + 180) % 360 }, "Lamps turned by half");
+}
+
+interface Row {
+  file: string;
+  bearing?: number;
+  elevation?: number;
+}
+
+/** Changes one lamp, or the order. */
+export function putFrames(rows: Row[], label: string, gesture = "") {
+  change({ "gather.lights.frames": JSON.stringify(rows) }, label, gesture);
+}
+
+export const framesNow = (): Row[] => JSON.parse(String(valueOf(useBench.getState(), "gather.lights.frames")) || "[]") as Row[];
+
+/** Moves a photograph one place on in the ring. */
+export function moveFrame(file: string, by: 1 | -1) {
+  const rows = framesNow();
+  const at = rows.findIndex((row) => row.file === file);
+  const to = (at + by + rows.length) % rows.length;
+  [rows[at], rows[to]] = [rows[to]!, rows[at]!];
+  putFrames(rows, "Order of the light set");
+}
+
+/** Where a lamp is drawn: the middle is straight above, the rim is level with the surface. */
+export function spot(lamp: LampRow, radius: number): [number, number] {
+  const away = radius * Math.cos((lamp.elevation * Math.PI) / 180);
+  const turn = (lamp.bearing * Math.PI) / 180;
+  return [away * Math.cos(turn), -away * Math.sin(turn)];
+}

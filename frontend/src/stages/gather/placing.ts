@@ -1,0 +1,37 @@
+/** A second photograph: laid on the first, or joined to it; by what the program finds, or by marked places. */
+import { create } from "zustand";
+import { api } from "../../api/client";
+import type { MaterialFile } from "../../api/types";
+import { settled, useBench } from "../../bench/store";
+import { tell, tellProblem } from "../../ui/notices";
+
+export type Way = "lay" | "join" | "free";
+export type Pair = [number, number, number, number];
+
+/** The file whose places are being marked. */
+export const usePlacing = create<{ marking: MaterialFile | null; busy: string | null }>(() => ({ marking: null, busy: null }));
+
+export async function place(file: string, way: Way, pairs: Pair[] = []) {
+  const material = await settled();
+  if (!material) return;
+  usePlacing.setState({ busy: file });
+  try {
+    const { material: newest, told } = await api.place(material.id, file, material.revision, way, pairs);
+    if (useBench.getState().material?.id === newest.id) useBench.setState({ material: newest });
+    usePlacing.setState({ marking: null });
+    tell(way === "free" ? "It lies as it was photographed." : way === "lay" ? "Laid on the first photograph." : "Joined to the first photograph.", way === "free" ? "" : told);
+  } catch (error) {
+    tellProblem(error);
+  } finally {
+    usePlacing.setState({ busy: null });
+  }
+}
+
+const listed = (text: unknown): { file: string }[] => (text ? (JSON.parse(String(text)) as { file: string }[]) : []);
+
+/** How a file lies now. */
+export function wayOf(operations: Record<string, Record<string, unknown>>, file: string): Way {
+  const { places, joined } = operations["gather.placed"] ?? {};
+  if (listed(joined).some((row) => row.file === file)) return "join";
+  return listed(places).some((row) => row.file === file) ? "lay" : "free";
+}
