@@ -184,6 +184,8 @@ def _card(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return np.ascontiguousarray(small[top : top + height, left : left + width]).astype(np.uint8)
 
 
+# Linear light of the grey that pictures lie on.
+_SURROUND = np.float32(0.184)
 _TOWARD = np.array([-0.55, 0.5, 0.67], np.float32)
 
 
@@ -195,6 +197,9 @@ def _shaded(evaluation: Evaluation, glint: Pixels | float = 0.0) -> NDArray[np.u
     light = (
         evaluation.layer("base_color", size).pixels * shade[..., None] * 1.1 + np.asarray(glint, np.float32)[..., None]
     )
+    if "opacity" in evaluation.maps():
+        solid = evaluation.layer("opacity", size).pixels[..., None]
+        light = light * solid + _SURROUND * (1 - solid)
     return encode_srgb8(np.clip(light, 0, 1).astype(np.float32))
 
 

@@ -183,7 +183,7 @@ class Stitched:
 
 def _cut(one: Pixels, other: Pixels, here: Pixels, there: Pixels) -> Pixels:
     """(h, w) float32, 1 where the first is taken: the path through the overlap along which both look most alike."""
-    finder = _CV.detail_GraphCutSeamFinder("COST_COLOR_GRAD")
+    finder = _CV.detail_DpSeamFinder("COLOR_GRAD")
     pictures = [encode_srgb8(np.ascontiguousarray(p.clip(0, 1), np.float32)).astype(np.float32) for p in (one, other)]
     masks = [_CV.UMat(m.astype(np.uint8) * 255) for m in (here, there)]
     found = finder.find([_CV.UMat(p) for p in pictures], [(0, 0), (0, 0)], masks)

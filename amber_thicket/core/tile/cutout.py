@@ -43,7 +43,7 @@ class Settings(OperationSettings):
         40.0, ge=0, le=100, step=5, unit="%", label="Softness", help="How gradually the edge goes from ground to solid."
     )
     holes: float = setting(
-        2.0,
+        0.6,
         ge=0,
         le=20,
         step=0.5,
@@ -132,8 +132,8 @@ def decide_mask(tile: Raster | None, *, frame: Frame, on: bool, ground: str, tol
 
 
 def _far(lab: Pixels, marks: Pixels) -> Pixels:
-    """Distance in Lab to the nearest mark; lightness counts half, for light is never quite even."""
-    weight = np.array([0.6, 1.0, 1.0], np.float32)
+    """Distance in Lab to the nearest mark; lightness counts little, for shadow lies on the ground."""
+    weight = np.array([0.35, 1.0, 1.0], np.float32)
     found = [np.sqrt((((lab - mark.astype(np.float32)) * weight) ** 2).sum(-1)) for mark in marks]
     return np.asarray(np.min(found, axis=0))
 

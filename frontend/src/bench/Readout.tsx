@@ -40,6 +40,8 @@ export function Readout({ material }: { material: Material }) {
   const pointer = useViews((state) => state.pointer);
   const probe = useProbe(material);
   const figures = useFigures(material);
+  // A cut-out does not repeat, so its seams say nothing.
+  const cut = material.recipe.operations["tile.cutout"]?.on === true;
   const running = useBusy((state) => state.running);
   const working = useWorking((state) => state.now);
   const [width, height] = [finishedWidth(material), finishedHeight(material)];
@@ -67,7 +69,7 @@ export function Readout({ material }: { material: Material }) {
       <span className="text-soft" data-testid="doing">
         {working && doing.length ? `${working.what}, ${Math.round(working.share * 100)} %` : doing.length ? `Making ${doing.join(", ")} …` : ""}
       </span>
-      {figures && (
+      {figures && !cut && (
         <>
           <Value name="Seam" value={figures.seam.map((s) => s.border.toFixed(1)).join(" ")} />
           <Value name="Drift" value={figures.drift.toFixed(1)} />

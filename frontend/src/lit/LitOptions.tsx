@@ -45,6 +45,10 @@ export function LitOptions({ material }: { material: Material }) {
           <span className="figures text-right">{row.text}</span>
         </div>
       ))}
+      <label className="flex items-center justify-between">
+        <span>Lamp behind it</span>
+        <Switch label="Lamp behind it" checked={setup.behind} onChange={(behind) => set({ behind })} />
+      </label>
       <div className="flex items-center justify-between">
         <span>Mesh</span>
         <Pick label="Fineness of the mesh" value={String(setup.fineness)} groups={[{ options: FINENESS.map((n) => ({ value: String(n), label: n ? `${n} parts` : "What is quick" })) }]} onChange={(next) => set({ fineness: Number(next) })} className="h-6.5 px-2" />

@@ -254,7 +254,7 @@ export class LitRenderer {
       this.level.updateProjectionMatrix();
     }
     const [b, e] = [setup.bearing * degrees, setup.elevation * degrees];
-    const [right, up, out] = [Math.cos(b) * Math.cos(e), Math.sin(b) * Math.cos(e), Math.sin(e)];
+    const [right, up, out] = [Math.cos(b) * Math.cos(e), Math.sin(b) * Math.cos(e), Math.sin(e) * (setup.behind ? -1 : 1)];
     // The slab lies on its back: its picture's top points away from the viewer.
     const toLamp = flat ? new Vector3(right, out, -up) : new Vector3(right, up, out).applyAxisAngle(new Vector3(0, 1, 0), turn);
     this.set("toLamp", toLamp);

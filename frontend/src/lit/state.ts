@@ -12,6 +12,8 @@ export interface LitSetup {
   bearing: number;
   elevation: number;
   lamp: number;
+  /** The lamp stands on the other side: what lets light through glows. */
+  behind: boolean;
   exposure: number;
   /** Displacement as a share of the true depth, per cent. */
   displacement: number;
@@ -36,6 +38,7 @@ const START: LitSetup = {
   bearing: 130,
   elevation: 32,
   lamp: 1,
+  behind: false,
   exposure: -0.4,
   displacement: 100,
   repeat: 2,

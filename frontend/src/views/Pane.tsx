@@ -47,7 +47,11 @@ const SHAPES: { value: Shape; label: string }[] = [
 ];
 
 export function Pane({ side, material }: { side: Side; material: Material }) {
-  const setup = useViews((state) => state.setups[state.stage][side]);
+  const kept = useViews((state) => state.setups[state.stage][side]);
+  const beside = useViews((state) => state.setups[state.stage].first.what);
+  const cut = material.recipe.operations["tile.cutout"]?.on === true;
+  // A cut-out does not repeat, and its mask says more than its colour twice.
+  const setup = cut ? { ...kept, how: "single" as How, what: side === "second" && kept.what === beside && beside === "base_color" ? ("opacity" as What) : kept.what } : kept;
   const stage = useViews((state) => state.stage);
   const input = useViews((state) => state.input);
   const arrangement = useViews((state) => state.arrangement);
@@ -68,7 +72,7 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
           <Choice label="Shape" value={lit.shape} options={lit.shapeFile ? [...SHAPES, { value: "own", label: "Own" }] : SHAPES} onChange={(shape) => useLit.setState({ shape })} />
         ) : (
           <>
-            {wraps(what) ? (
+            {cut ? null : wraps(what) ? (
               <Choice label="How" value={setup.how} options={HOWS} onChange={(how) => setView(side, { how })} />
             ) : (
               <span className="text-[12px] text-soft">before tiling</span>

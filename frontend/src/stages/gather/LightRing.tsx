@@ -120,9 +120,9 @@ function Rose({ lamps, chosen, onChoose }: { lamps: LampRow[]; chosen: string | 
   };
   return (
     <svg
-      viewBox="-104 -104 208 208"
-      width="208"
-      height="208"
+      viewBox="-114 -108 228 216"
+      width="228"
+      height="216"
       role="group"
       aria-label="Lamps round the surface"
       className="touch-none cursor-grab"
@@ -146,6 +146,10 @@ function Rose({ lamps, chosen, onChoose }: { lamps: LampRow[]; chosen: string | 
         </text>
       ))}
       <rect x="-15" y="-15" width="30" height="30" rx="2" fill="var(--raised)" stroke="var(--line)" />
+      {lamps.map((lamp) => {
+        const [x, y] = spot(lamp, R);
+        return <path key={lamp.file} d={`M${x * 0.82} ${y * 0.82}L${x * 0.34} ${y * 0.34}`} stroke={chosen === lamp.file ? "var(--amber)" : "var(--line)"} strokeWidth="1.500" />;
+      })}
       {lamps.map((lamp, index) => {
         const [x, y] = spot(lamp, R);
         return (
@@ -160,7 +164,6 @@ function Rose({ lamps, chosen, onChoose }: { lamps: LampRow[]; chosen: string | 
             onClick={() => lamp.used && onChoose(lamp.file)}
             onKeyDown={(event) => (event.key === "Enter" || event.key === " ") && lamp.used && onChoose(lamp.file)}
           >
-            <path d={`M${x * 0.82} ${y * 0.82}L${x * 0.34} ${y * 0.34}`} stroke={chosen === lamp.file ? "var(--amber)" : "var(--line)"} strokeWidth="1.500" />
             <circle cx={x} cy={y} r="10" fill={chosen === lamp.file ? "var(--amber)" : "var(--lifted)"} stroke={index === 0 ? "var(--amber)" : "var(--soft)"} strokeWidth={index === 0 ? 2 : 1} />
             <text x={x} y={y + 3.5} textAnchor="middle" fontSize="10" fill={chosen === lamp.file ? "var(--on-amber)" : "var(--text)"} className="figures">
               {index + 1}
