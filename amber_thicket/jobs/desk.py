@@ -94,6 +94,13 @@ class Desk:
         self._enqueue(job)
         return job
 
+    def pack_several(self, several: list[dict[str, Any]], file: str) -> Job:
+        """Start packing many materials into one zip. several: recipe, source, name, folder and others of each."""
+        title = f"Pack {len(several)} materials"
+        job = Job.create(kind="pack_several", title=title, payload={"several": several, "file": file})
+        self._enqueue(job)
+        return job
+
     def generate(self, payload: dict[str, Any]) -> Job:
         """Start making pictures from words. payload: as service/images.py takes it."""
         job = Job.create(kind="generate", title=f"Pictures of {payload['words'][:60]}", payload=payload)

@@ -6,6 +6,7 @@ import logging
 import threading
 import time
 import uuid
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +27,7 @@ BEAT_SECONDS = 1.0
 _MEMORY = 1_400_000_000
 _PART = 1 << 20
 log = logging.getLogger(__name__)
+Entries = Callable[[list[dict[str, Any]], Callable[[float, str], None]], Iterator[tuple[str, bytes]]]
 
 
 class Talk:
@@ -73,8 +75,7 @@ def run_pack(queue: Huey, folder: Path, job_id: str, attempt: int, payload: dict
     with Talk(queue, job_id, attempt) as talk:
         try:
             talk.say(state="running", progress=0.0, message="Starting")
-            work = _generated if payload.get("kind") == "generate" else _packed
-            result = work(blobs, talk, folder, payload)
+            result = _WORK.get(payload.get("kind", ""), _packed)(blobs, talk, folder, payload)
             talk.say(state="done", progress=1.0, message="Done", result=result)
         except Cancelled:
             talk.say(state="cancelled", message="Cancelled")
@@ -94,9 +95,42 @@ def _generated(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) 
 
 
 def _packed(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
-    recipe = from_json(payload["recipe"])
-    evaluation = evaluation_of(payload["source"], recipe, blobs, Memory(_MEMORY), talk.cancel)
-    others = payload.get("others", {})
+    def entries(files: list[dict[str, Any]], report: Callable[[float, str], None]) -> Iterator[tuple[str, bytes]]:
+        yield from _files_of(blobs, talk, payload, files, report)
+
+    return _zipped(blobs, talk, folder, payload["file"], entries)
+
+
+def _packed_several(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
+    """Many materials, each in a folder of its own. One that cannot be packed is named, and the others go on."""
+    failed: list[dict[str, str]] = []
+
+    def entries(files: list[dict[str, Any]], report: Callable[[float, str], None]) -> Iterator[tuple[str, bytes]]:
+        several = payload["several"]
+        for number, one in enumerate(several):
+
+            def told(share: float, text: str, number: int = number, one: dict[str, Any] = one) -> None:
+                report((number + share) / len(several), f"{one['name']}: {text}")
+
+            inside: list[dict[str, Any]] = []
+            try:
+                for name, data in _files_of(blobs, talk, one, inside, told):
+                    yield f"{one['folder']}/{name}", data
+            except Cancelled:
+                raise
+            except ThicketError as error:
+                failed.append({"name": one["name"], "why": f"{error.message} {error.remedy}".strip()})
+            files += [{**facts, "file": f"{one['folder']}/{facts['file']}"} for facts in inside]
+
+    return {**_zipped(blobs, talk, folder, payload["file"], entries), "failed": failed}
+
+
+def _files_of(
+    blobs: Blobs, talk: Talk, one: dict[str, Any], files: list[dict[str, Any]], report: Callable[[float, str], None]
+) -> Iterator[tuple[str, bytes]]:
+    """The files of one material. files: gets what is written of each."""
+    evaluation = evaluation_of(one["source"], from_json(one["recipe"]), blobs, Memory(_MEMORY), talk.cancel)
+    others = one.get("others", {})
 
     def laid_over(id: str) -> Evaluation | None:
         other = others.get(id)
@@ -105,21 +139,28 @@ def _packed(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) -> 
         return evaluation_of(other["source"], from_json(other["recipe"]), blobs, evaluation.memory, talk.cancel)
 
     evaluation.others = laid_over
+    for written in pack(evaluation, one["name"], report):
+        files.append({**written.facts, "bytes": len(written.data)})
+        yield written.name, written.data
+
+
+def _zipped(blobs: Blobs, talk: Talk, folder: Path, file: str, entries: Entries) -> dict[str, Any]:
     aside = folder / "blobs" / "incoming" / f"{uuid.uuid4().hex}.zip"
     files: list[dict[str, Any]] = []
 
     def report(progress: float, message: str) -> None:
         talk.say(state="running", progress=round(progress, 3), message=message)
 
-    def entries() -> Any:
-        for written in pack(evaluation, payload["name"], report):
-            files.append({**written.facts, "bytes": len(written.data)})
-            yield written.name, written.data
-
     try:
-        write_zip(aside, entries())
-        with aside.open("rb") as file:
-            blob, length = blobs.put(iter(lambda: file.read(_PART), b""))
+        write_zip(aside, entries(files, report))
+        with aside.open("rb") as stream:
+            blob, length = blobs.put(iter(lambda: stream.read(_PART), b""))
     finally:
         aside.unlink(missing_ok=True)
-    return {"blob": blob, "bytes": length, "files": files, "file": payload["file"]}
+    return {"blob": blob, "bytes": length, "files": files, "file": file}
+
+
+_WORK: dict[str, Callable[[Blobs, Talk, Path, dict[str, Any]], dict[str, Any]]] = {
+    "generate": _generated,
+    "pack_several": _packed_several,
+}

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from amber_thicket.errors import NotFound
 from amber_thicket.jobs.desk import job_json
 from amber_thicket.service import images, placing
+from amber_thicket.service import sheet as sheets
 from amber_thicket.service.sources import file_key
 from amber_thicket.store.models import Job
 from amber_thicket.web.materials import body, brief, whole
@@ -35,6 +36,16 @@ class Placing(BaseModel):
     revision: int
     way: str
     pairs: list[tuple[float, float, float, float]] = Field(default_factory=list, max_length=24)
+
+
+class Sheet(BaseModel):
+    """Cut-outs to lay out."""
+
+    model_config = ConfigDict(extra="forbid")
+    materials: list[str] = Field(max_length=100)
+    name: str = Field("Sheet", max_length=120)
+    side: int = 2048
+    padding: int = 16
 
 
 @blueprint.post("/api/generate")
@@ -69,6 +80,20 @@ def kept(job_id: str, number: int) -> Response:
     material = library.add(
         [library.blobs.get(blob)], images.file_name(words, seed), name=words[:80].strip().capitalize(), origin=origin
     )
+    services().events.announce("library", {"id": material.id})
+    return jsonify(brief(material))
+
+
+@blueprint.get("/api/cut-outs")
+def cut_outs() -> Response:
+    return jsonify([brief(material) for material in sheets.cut_outs(services().library)])
+
+
+@blueprint.post("/api/sheets")
+def sheet() -> Response:
+    """Several cut-outs on one sheet, as a material of its own."""
+    wanted, library = body(Sheet), services().library
+    material = sheets.sheet(library, wanted.materials, name=wanted.name, side=wanted.side, padding=wanted.padding)
     services().events.announce("library", {"id": material.id})
     return jsonify(brief(material))
 

@@ -25,7 +25,7 @@ def cancelled(job_id: str) -> Response:
 @blueprint.get("/api/jobs/<job_id>/file")
 def fetched(job_id: str) -> Response:
     job = Job.get_or_none(Job.id == job_id)
-    if job is None or job.state != "done":
+    if job is None or job.state != "done" or "blob" not in (job.result or {}):
         raise NotFound("There is no finished pack here.", remedy="Pack again.")
     path = services().library.blobs.path(job.result["blob"])
     if not path.exists():

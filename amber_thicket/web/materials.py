@@ -92,6 +92,13 @@ class Patch(BaseModel):
     radius: float = Field(0.01, gt=0, le=0.25)
 
 
+class Several(BaseModel):
+    """Materials that are packed together."""
+
+    model_config = ConfigDict(extra="forbid")
+    materials: list[str] = Field(min_length=1, max_length=500)
+
+
 class Renamed(BaseModel):
     model_config = ConfigDict(extra="forbid")
     name: str = Field(max_length=400)
@@ -322,6 +329,33 @@ def bend(material_id: str) -> Response:
     """The lens bend that makes drawn lines straight."""
     library = services().library
     return jsonify(square.bend(library.evaluation(library.get(material_id)), body(Lines).lines))
+
+
+@blueprint.post("/api/pack")
+def packed_together() -> Response:
+    """Many materials in one zip, each in a folder of its own, as one job."""
+    from amber_thicket.core.pack.profiles import planned
+    from amber_thicket.jobs.desk import job_json
+
+    library, several, taken = services().library, [], set()
+    for id in dict.fromkeys(body(Several).materials):
+        material = library.get(id)
+        recipe = library.recipe(material)
+        folder = stem = planned(recipe, material.name).stem
+        number = 2
+        while folder in taken:
+            folder, number = f"{stem}_{number}", number + 1
+        taken.add(folder)
+        several.append(
+            {
+                "recipe": recipe.as_json(),
+                "source": material.source,
+                "name": material.name,
+                "folder": folder,
+                "others": library.laid_over(material),
+            }
+        )
+    return jsonify(job_json(services().desk.pack_several(several, f"{len(several)}_materials.zip")))
 
 
 @blueprint.post("/api/materials/<material_id>/pack")

@@ -22,6 +22,8 @@ from amber_thicket.core.strokes import MOST, Stroke, drawn, is_number, listed, s
 
 _PICKS = 12
 _FOUND_LEAST = 6.0
+# How far from the edge colour is not believed, in tile widths.
+_RIM = 0.0025
 
 
 class Settings(OperationSettings):
@@ -110,7 +112,17 @@ class Ground(NamedTuple):
     limit: float
 
 
-def decide_mask(tile: Raster | None, *, frame: Frame, on: bool, ground: str, tolerance: float, **_: Any) -> Ground:
+def decide_mask(
+    tile: Raster | None,
+    brought: Raster | None = None,
+    /,
+    *,
+    frame: Frame,
+    on: bool,
+    ground: str,
+    tolerance: float,
+    **_: Any,
+) -> Ground:
     """The colours of the ground, and where ground ends: picked, or found from the border of the picture."""
     if tile is None:
         return Ground(np.zeros((1, 3)), 1.0)
@@ -139,12 +151,16 @@ def _far(lab: Pixels, marks: Pixels) -> Pixels:
 
 
 def mask(
-    tile: Raster | None, *, frame: Frame, decided: Ground, on: bool, soft: float, holes: float, specks: float,
-    edge: float, strokes: str, **_: Any,
+    tile: Raster | None, brought: Raster | None = None, /, *, frame: Frame, decided: Ground, on: bool, soft: float,
+    holes: float, specks: float, edge: float, strokes: str, **_: Any,
 ) -> Raster:  # fmt: skip
-    """(H, W) in [0, 1]: how solid each place is; 1 everywhere for what is no cut-out. tile: (H, W, 3) linear."""
+    """(H, W) in [0, 1]: how solid each place is; 1 everywhere for what is no cut-out. tile: (H, W, 3) linear.
+    brought: an opacity map that came along, which then is the mask.
+    """
     if tile is None:
         return Raster(np.ones((frame.height, frame.width), np.float32))
+    if brought is not None:
+        return Raster(brought.pixels, evidence={"share": round(float(brought.pixels.mean()), 4)})
     far = _far(linear_to_lab(tile.pixels), decided.lab)
     width = max(decided.limit * soft / 100, 0.5)
     solid = np.clip((far - decided.limit) / width + 0.5, 0, 1).astype(np.float32)
@@ -186,8 +202,9 @@ def bled(colour: Pixels, solid: Pixels) -> Pixels:
     """Colour that goes on beyond the mask as it is at the rim. colour: (H, W[, C]); solid: (H, W)."""
     if float(solid.min()) > 0.99:
         return colour
-    # A pixel in the edge is mixed with the ground already, so only what lies well inside counts.
-    sure = cv2.erode((solid > 0.97).astype(np.float32), np.ones((3, 3), np.uint8))
+    # At the rim blur and shadow mix the ground in, so only what lies a little inside counts.
+    near = 2 * max(1, round(_RIM * solid.shape[1])) + 1
+    sure = cv2.erode((solid > 0.97).astype(np.float32), np.ones((near, near), np.uint8))
     factor = max(1, colour.shape[1] // 1024)
     rows, columns = solid.shape
     scale = columns / factor / 768
@@ -218,12 +235,12 @@ OPERATION = Operation(
     label="Cut-out",
     help="Cuts something out of an even ground, and carries its colour on beyond the edge.",
     settings=Settings,
-    reads=("touched",),
+    reads=("touched", "?tiled.opacity"),
     writes="cut",
     apply=mask,
     decide=decide_mask,
     decides_by=("on", "ground", "tolerance"),
-    uses=lambda options: ("touched",) if options["on"] else (),
+    uses=lambda options: ("touched", "?tiled.opacity") if options["on"] else (),
     matters=lambda options: [value for name, value in options.items() if options["on"] or name == "on"],
 )
 

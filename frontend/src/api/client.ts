@@ -82,6 +82,8 @@ export const api = {
     send<{ material: Material; told: string }>("POST", `${at(id)}/files/${file}/place`, { revision, way, pairs }),
   generate: (wanted: { words: string; seed: number; tileable: boolean; top_down: boolean; side: number }) => send<Job>("POST", "/api/generate", wanted),
   keep: (job: string, number: number) => send<Brief>("POST", `/api/generate/${job}/${number}/keep`, {}),
+  packSeveral: (materials: string[]) => send<Job>("POST", "/api/pack", { materials }),
+  sheet: (materials: string[], name: string, side: number, padding: number) => send<Brief>("POST", "/api/sheets", { materials, name, side, padding }),
   plan: (id: string) => get<FilePlan>(`${at(id)}/plan`),
   pack: (id: string, revision: number) => send<Job>("POST", `${at(id)}/pack`, { revision }),
   jobs: () => get<Job[]>("/api/jobs"),

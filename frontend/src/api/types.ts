@@ -246,7 +246,7 @@ export interface Job {
   state: "queued" | "running" | "done" | "failed" | "cancelled";
   progress: number;
   message: string;
-  result: { blob: string; bytes: number; file: string; files: PackedFile[] } | null;
+  result: { blob: string; bytes: number; file: string; files: PackedFile[]; failed?: { name: string; why: string }[] } | null;
   attempt: number;
   created: number;
 }

@@ -129,7 +129,7 @@ function Made({ job }: { job: Job }) {
         {job.state === "done" ? `${job.title}.` : job.message || "Waiting for the worker …"}
         {result && result.unread.length > 0 && <strong className="text-text"> Not understood, so without effect: {result.unread.join(", ")}.</strong>}
       </p>
-      <ul className="grid grid-cols-2 gap-4">
+      <ul className="grid grid-cols-2 gap-4" style={{ maxWidth: "calc(100vh - 130px)" }}>
         {Array.from({ length: 4 }, (_, number) => (
           <li key={number} className="relative aspect-square overflow-hidden rounded-[10px] border border-line bg-surround">
             {result?.candidates[number] && (

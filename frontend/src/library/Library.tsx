@@ -1,5 +1,5 @@
 /** All materials; drop captures anywhere to add them. */
-import { Archive, ArchiveRestore, Plus, Search, SearchCheck } from "lucide-react";
+import { Archive, ArchiveRestore, CheckCheck, Plus, Search, SearchCheck } from "lucide-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api } from "../api/client";
@@ -8,17 +8,20 @@ import { useAnnounced } from "../app/events";
 import { go, goTo } from "../app/router";
 import { ThemeButton } from "../bench/TopLine";
 import { Button } from "../ui/Button";
+import { cx } from "../ui/cx";
 import { Mark } from "../ui/Mark";
 import { tell, tellProblem } from "../ui/notices";
 import { ACCEPT, Arrivals, useArrivals } from "./arrivals";
 import { Empty } from "./Empty";
 import { type Kind, Kinds } from "./Kinds";
+import { choose, Together, useChosen } from "./Together";
 
 export function Library() {
   const [aside, setAside] = useState(false);
   const [words, setWords] = useState("");
   const [choosing, setChoosing] = useState(false);
   const wanted = useRef<Kind>("photographs");
+  const choosingMany = useChosen((state) => state.ids !== null);
   const [over, setOver] = useState(false);
   const picker = useRef<HTMLInputElement>(null);
   const queries = useQueryClient();
@@ -64,6 +67,9 @@ export function Library() {
         </label>
         <Button look="quiet" aria-pressed={aside} onClick={() => setAside(!aside)}>
           <Archive size={14} /> {aside ? "Back to the library" : "Put aside"}
+        </Button>
+        <Button look={choosingMany ? "plain" : "quiet"} aria-pressed={choosingMany} title="Choose several to pack or lay out together" onClick={() => useChosen.setState({ ids: choosingMany ? null : [] })}>
+          <CheckCheck size={14} /> Choose
         </Button>
         <Button look="quiet" title="What maps made elsewhere are, and what is wrong with them" onClick={() => goTo("/audit")}>
           <SearchCheck size={14} /> Audit
@@ -121,6 +127,7 @@ export function Library() {
           </ul>
         )}
         <Arrivals />
+        <Together materials={list.data ?? []} />
       </main>
       {over && (
         <div className="pointer-events-none fixed inset-3 grid place-items-center rounded-[14px] border-2 border-dashed border-amber bg-ground/85">
@@ -133,6 +140,7 @@ export function Library() {
 
 function Card({ material, onMoved }: { material: Brief; onMoved: () => void }) {
   const { source } = material;
+  const chosen = useChosen((state) => state.ids?.includes(material.id));
   const move = async () => {
     try {
       await api.setAside(material.id, !material.archived);
@@ -143,15 +151,18 @@ function Card({ material, onMoved }: { material: Brief; onMoved: () => void }) {
     }
   };
   return (
-    <li className="group relative overflow-hidden rounded-[10px] border border-line bg-raised focus-within:border-amber hover:border-soft">
+    <li className={cx("group relative overflow-hidden rounded-[10px] border bg-raised focus-within:border-amber", chosen ? "border-amber ring-1 ring-amber" : "border-line hover:border-soft")}>
       <a
         href={`/m/${material.id}`}
         onClick={(event) => {
           if (event.ctrlKey || event.metaKey || event.shiftKey) return;
           event.preventDefault();
-          go(material.id);
+          if (chosen === undefined) go(material.id);
+          else choose(material.id);
         }}
         className="block outline-none"
+        aria-pressed={chosen}
+        role={chosen === undefined ? undefined : "button"}
       >
         <div className="aspect-square w-full bg-surround">{material.thumbnail && <img src={`/api/thumbnails/${material.thumbnail}.jpg`} alt="" loading="lazy" className="size-full object-cover" />}</div>
         <div className="px-3 py-2">

@@ -1,0 +1,101 @@
+/** What is done with several materials at once: packed into one zip, or laid out on one sheet. */
+import { Download, LayoutGrid, Package, X } from "lucide-react";
+import { useState } from "react";
+import { create } from "zustand";
+import { api } from "../api/client";
+import type { Brief, Job } from "../api/types";
+import { go } from "../app/router";
+import { takeJob, useJobs } from "../pack/jobs";
+import { Button } from "../ui/Button";
+import { Pick } from "../ui/Pick";
+import { tellProblem } from "../ui/notices";
+
+/** The chosen materials; null while nothing is being chosen. */
+export const useChosen = create<{ ids: string[] | null; job: string | null }>(() => ({ ids: null, job: null }));
+
+export function choose(id: string) {
+  const { ids } = useChosen.getState();
+  if (ids) useChosen.setState({ ids: ids.includes(id) ? ids.filter((one) => one !== id) : [...ids, id] });
+}
+
+const SIDES = [1024, 2048, 4096].map((side) => ({ value: String(side), label: `${side} px` }));
+
+export function Together({ materials }: { materials: Brief[] }) {
+  const { ids, job: id } = useChosen();
+  const job = useJobs((state) => state.jobs.find((one) => one.id === id));
+  const [side, setSide] = useState("2048");
+  const [busy, setBusy] = useState(false);
+  if (ids === null && !job) return null;
+  const chosen = ids ?? [];
+  const pack = async () => {
+    try {
+      const started = await api.packSeveral(chosen);
+      takeJob(started);
+      useChosen.setState({ job: started.id, ids: null });
+    } catch (error) {
+      tellProblem(error, "Packing did not start");
+    }
+  };
+  const sheet = async () => {
+    setBusy(true);
+    try {
+      const names = materials.filter((one) => chosen.includes(one.id)).map((one) => one.name.split(",")[0]);
+      const made = await api.sheet(chosen, `Sheet of ${names.join(" and ")}`.slice(0, 100), Number(side), 16);
+      useChosen.setState({ ids: null });
+      go(made.id);
+    } catch (error) {
+      tellProblem(error);
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <div aria-label="Several materials" className="fixed bottom-5 left-1/2 z-30 flex -translate-x-1/2 items-center gap-3 rounded-[10px] border border-line bg-lifted px-4 py-2.5 shadow-lg shadow-black/40">
+      {ids !== null ? (
+        <>
+          <span className="figures">{chosen.length} chosen</span>
+          <Button look="main" disabled={!chosen.length} onClick={() => void pack()}>
+            <Package size={14} /> Pack together
+          </Button>
+          <Button disabled={chosen.length < 2 || busy} title="Cut-outs laid out with room between them, as a material of its own" onClick={() => void sheet()}>
+            <LayoutGrid size={14} /> {busy ? "Laying out …" : "On one sheet"}
+          </Button>
+          <Pick label="Size of the sheet" value={side} groups={[{ options: SIDES }]} onChange={setSide} className="h-7 px-2" />
+          <button type="button" aria-label="Choose no more" className="rounded-card p-1 text-soft hover:text-text" onClick={() => useChosen.setState({ ids: null })}>
+            <X size={15} />
+          </button>
+        </>
+      ) : (
+        job && <Running job={job} />
+      )}
+    </div>
+  );
+}
+
+function Running({ job }: { job: Job }) {
+  const open = job.state === "queued" || job.state === "running";
+  const failed = job.result?.failed ?? [];
+  return (
+    <>
+      <span className="max-w-[420px]" role="status">
+        {open ? `${Math.round(job.progress * 100)} % · ${job.message || "waiting"}` : job.state === "done" ? `${job.title}: done` : job.message}
+        {failed.map((one) => (
+          <span key={one.name} className="block text-[12px]">
+            <b>!</b> {one.name} was left out: {one.why}
+          </span>
+        ))}
+      </span>
+      {open && <Button onClick={() => void api.cancel(job.id).catch(tellProblem)}>Cancel</Button>}
+      {job.state === "done" && (
+        <a href={`/api/jobs/${job.id}/file`} download={job.result?.file} className="inline-flex h-7 items-center gap-1.5 rounded-card bg-amber px-2.5 font-semibold text-on-amber">
+          <Download size={14} /> {((job.result?.bytes ?? 0) / 1e6).toFixed(1)} MB
+        </a>
+      )}
+      {!open && (
+        <button type="button" aria-label="Close" className="rounded-card p-1 text-soft hover:text-text" onClick={() => useChosen.setState({ job: null })}>
+          <X size={15} />
+        </button>
+      )}
+    </>
+  );
+}
