@@ -1,4 +1,5 @@
-"""A USD layer: one tile as a flat mesh with a preview surface, all maps connected, colour spaces told.
+"""A USD layer: one tile as a flat mesh with a preview surface and the MaterialX network, all maps connected, colour
+spaces told.
 
 Source: OpenUSD, UsdPreviewSurface specification 2.6 (UsdUVTexture with sourceColorSpace, scale and bias; normal in
 tangent space with scale 2 and bias −1; displacement in scene units).
@@ -9,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from amber_thicket.core.pack.profiles import PlannedFile
+from amber_thicket.formats.usd_materialx import network
 
 # Input of the preview surface, its type and the fallback, by the map that feeds it.
 _INPUTS: dict[str, tuple[str, str]] = {
@@ -41,6 +43,8 @@ def usd_text(*, name: str, files: Sequence[PlannedFile], size_m: tuple[float, fl
     corners = ", ".join(f"({a:.6g}, {b:.6g}, 0)" for a, b in ((-x, -y), (x, -y), (x, y), (-x, y)))
     joined = "\n".join(inputs)
     nodes = "\n".join(readers)
+    outputs, shaders = network(files=files, depth=depth_m, at="/Tile/Look")
+    others, mtlx = "\n".join(outputs), "\n".join(shaders)
     return f"""#usda 1.0
 (
     defaultPrim = "Tile"
@@ -74,6 +78,7 @@ def Xform "Tile" (
     def Material "Look"
     {{
         token outputs:displacement.connect = </Tile/Look/Surface.outputs:displacement>
+{others}
         token outputs:surface.connect = </Tile/Look/Surface.outputs:surface>
 
         def Shader "Surface"
@@ -93,6 +98,7 @@ def Xform "Tile" (
         }}
 
 {nodes}
+{mtlx}
     }}
 }}
 """

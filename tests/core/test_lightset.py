@@ -4,16 +4,22 @@ from __future__ import annotations
 
 import unittest
 
+import cv2
 import numpy as np
 
 from amber_thicket.core.gather.lights import Lamp, Settings, directions, read, standing, written
+from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.lightset import ring
 from amber_thicket.core.lightset.find import found_out, sound
 from amber_thicket.core.lightset.solve import solved
 from amber_thicket.core.lightset.source import unbent
 from amber_thicket.core.lightset.steady import moved_by, put_right, steadied, still
+from amber_thicket.core.memory import Memory
+from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.square.lens import straight
 from amber_thicket.errors import UnreadableFile
 from tests.lightset import angles, shot
+from tests.support import ArraySource
 
 LAMPS = ring.toward(ring.bearings(8, first=37.0), 45.0)
 NAMES = [f"p{number}.jpg" for number in range(8)]
@@ -173,6 +179,32 @@ class Steadied(unittest.TestCase):
         )
         self.assertGreater(before, 6.0)
         self.assertLess(after, before / 3)
+
+
+class Bent(unittest.TestCase):
+    def test_a_bent_lens_is_put_right_in_square_with_the_normals(self) -> None:
+        # Brown 1971: photographs of a lens with k1; Square's lens setting makes them straight again, and normals with them.
+        photos, truth = shot("embossed_hide")
+        side, k1 = photos.shape[1], -0.12
+        y, x = np.mgrid[0:side, 0:side]
+        places = np.stack([(x + 0.5) / side, (y + 0.5) / side], -1)
+        at = (straight(places, 1.0, k1=k1, k2=0.0, p1=0.0, p2=0.0) * side - 0.5).astype(np.float32)
+        bent = [cv2.remap(p, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT) for p in photos]
+        files = {f"{k:016x}": ArraySource(p, f"bent{k}") for k, p in enumerate(bent)}
+        recipe = Recipe().with_changes({
+            "gather.lights.frames": asked().frames, "gather.lights.first": 37.0, "gather.lights.align": False,
+            "gather.lights.lamp_light": False, "tile.join.method": "none", "even.light.amount": 0.0,
+            "square.size.width": 512, "square.size.height": 512,
+        })  # fmt: skip
+        off = []
+        for k in (0.0, k1):
+            made = Evaluation(recipe.with_changes({"square.lens.k1": k}), files["0" * 16], Memory(10**9), files=files)
+            normal = made.layer("squared.normal", (512, 512)).pixels
+            box = made.sample_box(made.sizes((512, 512)).work)
+            self.assertEqual(normal.shape, truth.shape)
+            off.append((float(np.median(angles(normal, truth)[96:-96, 96:-96])), box))
+        self.assertGreater(off[0][0], 8.0)
+        self.assertLess(off[1][0], off[0][0] / 2)
 
 
 class Asked(unittest.TestCase):

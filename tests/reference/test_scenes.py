@@ -80,6 +80,8 @@ class SceneTest(unittest.TestCase):
             with self.subTest(profile=profile):
                 stage = Usd.Stage.Open(str(place / "quay_wall.usda"))
                 found = [error.GetMessage() for error in context.Validate(stage)]
+                # This build of OpenUSD brings no MaterialX definitions; the test below looks them up in MaterialX itself.
+                found = [text for text in found if "'ND_" not in text or "sdrRegistry" not in text]
                 self.assertEqual(found, [])
                 self.assertEqual(UsdGeom.GetStageMetersPerUnit(stage), 1.0)
                 mesh = UsdGeom.Mesh.Get(stage, "/Tile/Surface")
@@ -98,6 +100,49 @@ class SceneTest(unittest.TestCase):
                 self.assertEqual(tuple(normal.GetInput("bias").Get()), (-1, -1, -1, 0))
                 if profile == "separate_y_minus":
                     self.assertIn("y_plus", normal.GetInput("file").Get().path)
+
+    def test_usd_carries_the_materialx_network_with_nodes_of_the_standard_library(self) -> None:
+        """Every shader is a node definition of MaterialX 1.39, every input one of its inputs, of its type."""
+        library = MaterialX.createDocument()
+        MaterialX.loadLibraries(MaterialX.getDefaultDataLibraryFolders(), MaterialX.getDefaultDataSearchPath(), library)
+        alike = {
+            "color3f": "color3",
+            "color4f": "color4",
+            "float3": "vector3",
+            "float4": "vector4",
+            "asset": "filename",
+            "int": "integer",
+            "bool": "boolean",
+        }
+        for profile, place in self.made.items():
+            with self.subTest(profile=profile):
+                stage = Usd.Stage.Open(str(place / "quay_wall.usda"))
+                material = UsdShade.Material.Get(stage, "/Tile/Look")
+                surface, _, _ = material.GetSurfaceOutput("mtlx").GetConnectedSource()
+                self.assertEqual(UsdShade.Shader(surface).GetIdAttr().Get(), "ND_standard_surface_surfaceshader")
+                reached, waiting = (
+                    set(),
+                    [surface.GetPrim(), material.GetDisplacementOutput("mtlx").GetConnectedSource()[0].GetPrim()],
+                )
+                while waiting:
+                    shader = UsdShade.Shader(waiting.pop())
+                    if shader.GetPath() in reached:
+                        continue
+                    reached.add(shader.GetPath())
+                    meant = library.getNodeDef(shader.GetIdAttr().Get())
+                    self.assertIsNotNone(meant, shader.GetIdAttr().Get())
+                    for given in shader.GetInputs():
+                        name = given.GetBaseName()
+                        self.assertIsNotNone(meant.getActiveInput(name), f"{shader.GetIdAttr().Get()}.{name}")
+                        kind = str(given.GetTypeName())
+                        self.assertEqual(meant.getActiveInput(name).getType(), alike.get(kind, kind), name)
+                        if given.HasConnectedSource():
+                            waiting.append(given.GetConnectedSource()[0].GetPrim())
+                        elif name == "file":
+                            self.assertTrue((place / given.Get().path).exists())
+                images = [UsdShade.Shader(stage.GetPrimAtPath(p)) for p in reached if "image" in str(p)]
+                spaces = {i.GetInput("file").GetAttr().GetColorSpace() for i in images}
+                self.assertEqual(spaces, {"srgb_texture", ""})
 
 
 if __name__ == "__main__":

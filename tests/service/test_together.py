@@ -27,7 +27,7 @@ class Together(unittest.TestCase):
             self.addCleanup(app.extensions["thicket"].desk.stop)
             client = app.test_client()
             ids = []
-            for number in range(3):
+            for _ in range(3):
                 data = encoded(rng.integers(40, 200, (256, 256, 3), dtype=np.uint8))
                 ids.append(client.post("/api/materials?file=loam.png", data=data, headers=HEAD).json["id"])
             # The capture of the last one is gone from the disk.
@@ -46,7 +46,10 @@ class Together(unittest.TestCase):
             archive = zipfile.ZipFile(io.BytesIO(data))
             self.assertEqual({name.split("/")[0] for name in archive.namelist()}, {"loam", "loam_2"})
             manifest = json.loads(archive.read("loam_2/loam_manifest.json"))
-            self.assertEqual({f"loam_2/{row['file']}" for row in manifest["files"]} | {"loam_2/loam_manifest.json"}, {n for n in archive.namelist() if n.startswith("loam_2")})
+            self.assertEqual(
+                {f"loam_2/{row['file']}" for row in manifest["files"]} | {"loam_2/loam_manifest.json"},
+                {n for n in archive.namelist() if n.startswith("loam_2")},
+            )
             self.assertEqual(client.post("/api/pack", json={"materials": []}, headers=HEAD).status_code, 422)
             self.assertEqual(client.post("/api/pack", json={"materials": ["nowhere"]}, headers=HEAD).status_code, 404)
 

@@ -51,15 +51,6 @@ export function LightRing({ material }: { material: Material }) {
       ) : (
         <p className="pb-1 text-center text-[12px] text-soft">Choose a lamp to see its photograph.</p>
       )}
-      <Setting path="gather.lights.first" />
-      <Setting path="gather.lights.direction" />
-      <Setting path="gather.lights.elevation" />
-      <div className="flex items-center justify-between gap-2 py-1">
-        <span className="text-[12px] text-soft">Bumps look like dents?</span>
-        <Button className="h-6.5 px-2 text-[12px]" onClick={turnHalf}>
-          <FlipHorizontal2 size={13} /> Turn by half
-        </Button>
-      </div>
       {asked && (
         <ul aria-label="What was found" className="flex flex-col gap-1 py-1.5">
           {asked.told.map(({ level, text }) => (
@@ -69,6 +60,15 @@ export function LightRing({ material }: { material: Material }) {
           ))}
         </ul>
       )}
+      <Setting path="gather.lights.first" />
+      <Setting path="gather.lights.direction" />
+      <Setting path="gather.lights.elevation" />
+      <div className="flex items-center justify-between gap-2 py-1">
+        <span className="text-[12px] text-soft">Bumps look like dents?</span>
+        <Button className="h-6.5 px-2 text-[12px]" onClick={turnHalf}>
+          <FlipHorizontal2 size={13} /> Turn by half
+        </Button>
+      </div>
       {ring.data?.residual !== undefined && (
         <p className="figures py-0.5 text-soft">
           Unexplained {(ring.data.residual * 100).toFixed(1)} % · {ring.data.glints ? `glints say roughness ${ring.data.roughness!.toFixed(2)}` : "no glints: matt"}
