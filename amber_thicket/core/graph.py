@@ -82,6 +82,8 @@ class Evaluation:
         """source: what brings the colour. files: all files of the material by the names settings.maps uses."""
         self.recipe = recipe
         self.files = files or {}
+        # As it was handed over, before other files were joined to it.
+        self.first = source
         taken = taken_in(recipe, self.files, source, memory)
         self.source, self.brought, self.lights = taken
         self.memory = memory
@@ -204,7 +206,7 @@ class Evaluation:
             changed = {name: v for name, v in self.recipe.changed.items() if not name.startswith(_RECALLED)}
             other = Evaluation(
                 from_json({"version": VERSION, "operations": {**changed, **kept}}),
-                self.source,
+                self.first,
                 self.memory,
                 self.cancel,
                 self.files,

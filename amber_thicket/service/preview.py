@@ -261,10 +261,11 @@ def probe(evaluation: Evaluation, x: float, y: float) -> dict[str, Any]:
     return values
 
 
-def compared(evaluation: Evaluation, one: str, other: str) -> dict[str, Any]:
+def compared(evaluation: Evaluation, one: str, other: str, then: Evaluation | None = None) -> dict[str, Any]:
     """How far two layers lie apart at preview size, in the numbers the eye sees (colours as sRGB codes, normals as
-    vectors): rms and the largest difference, or why they cannot be compared."""
-    a, b = (_pixels(evaluation, layer, PLAN_SIDE) for layer in (one, other))
+    vectors): rms and the largest difference, or why they cannot be compared. then: what the other layer is of, where
+    it is not of the same state."""
+    a, b = _pixels(evaluation, one, PLAN_SIDE), _pixels(then or evaluation, other, PLAN_SIDE)
     if a.shape[:2] != b.shape[:2]:
         return {"rms": None, "largest": None, "why": "They lie on different grids."}
     if a.ndim != b.ndim:

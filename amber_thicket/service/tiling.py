@@ -136,7 +136,7 @@ def _loose(evaluation: Evaluation, noise: Noiselike) -> tuple[str, str]:
     if noise.loose:
         return "strew", "It is made of loose pieces that lie any way round, in light from no one side."
     recipe = evaluation.recipe.with_changes({"tile.join.method": "cut"})
-    cut = Evaluation(recipe, evaluation.source, evaluation.memory, evaluation.cancel, evaluation.files)
+    cut = Evaluation(recipe, evaluation.first, evaluation.memory, evaluation.cancel, evaluation.files)
     mismatch = cut.decided(BY_ID["tile.join"]).evidence["join_mismatch"]
     if mismatch >= _POOR:
         return "regrow", f"A cut would differ by {mismatch:.2f} of random places along its joins (good is {_POOR})."

@@ -8,15 +8,19 @@ from pathlib import Path
 from peewee import SqliteDatabase
 
 from amber_thicket.errors import ThicketError
-from amber_thicket.store.models import TABLES, proxy
+from amber_thicket.store.models import LATER, TABLES, proxy
 
 
 def _first(database: SqliteDatabase) -> None:
     database.create_tables(TABLES, safe=True)
 
 
+def _snapshots(database: SqliteDatabase) -> None:
+    database.create_tables(LATER, safe=True)
+
+
 # Each brings the tables from its position to the next; never change one that has been released.
-MIGRATIONS: tuple[Callable[[SqliteDatabase], None], ...] = (_first,)
+MIGRATIONS: tuple[Callable[[SqliteDatabase], None], ...] = (_first, _snapshots)
 
 
 def open_database(folder: Path) -> SqliteDatabase:

@@ -73,6 +73,16 @@ class Step(Base):
     created = FloatField(default=time.time)
 
 
+class Snapshot(Base):
+    """A named state of a material. step: the state's id."""
+
+    id = AutoField()
+    material = ForeignKeyField(Material, backref="snapshots", on_delete="CASCADE", index=True)
+    name = CharField()
+    step = IntegerField()
+    created = FloatField(default=time.time)
+
+
 class Job(Base):
     """Long work. attempt rises when it is run again after a crash."""
 
@@ -100,3 +110,4 @@ class Job(Base):
 
 
 TABLES = (Material, Step, Job)
+LATER = (Snapshot,)

@@ -17,7 +17,7 @@ from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
 from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
-from amber_thicket.service import gather, mapset, places, preview, square, tiling
+from amber_thicket.service import gather, mapset, places, preview, snapshots, square, tiling
 from amber_thicket.store.models import Material
 from amber_thicket.web.services import services
 
@@ -142,6 +142,7 @@ def whole(material: Material) -> dict[str, Any]:
         "source": _shown(material.source, evaluation),
         "files": mapset.listed(material.source, evaluation),
         "recipe": evaluation.recipe.as_json(),
+        "snapshots": snapshots.listed(material),
         "undo": undo,
         "redo": redo,
         "keys": preview.keys(evaluation),

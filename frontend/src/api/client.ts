@@ -84,6 +84,10 @@ export const api = {
   keep: (job: string, number: number) => send<Brief>("POST", `/api/generate/${job}/${number}/keep`, {}),
   packSeveral: (materials: string[]) => send<Job>("POST", "/api/pack", { materials }),
   sheet: (materials: string[], name: string, side: number, padding: number) => send<Brief>("POST", "/api/sheets", { materials, name, side, padding }),
+  snapshot: (id: string, name: string) => send<Material>("POST", `${at(id)}/snapshots`, { name }),
+  dropSnapshot: (id: string, snapshot: number) => send<Material>("DELETE", `${at(id)}/snapshots/${snapshot}`, {}),
+  backTo: (id: string, snapshot: number, revision: number) => send<Material>("POST", `${at(id)}/snapshots/${snapshot}/back`, { revision }),
+  compareWith: (id: string, layer: LayerId, snapshot: number, signal?: AbortSignal) => get<Compared>(`${at(id)}/snapshots/${snapshot}/compare?layer=${layer}`, signal),
   plan: (id: string) => get<FilePlan>(`${at(id)}/plan`),
   pack: (id: string, revision: number) => send<Job>("POST", `${at(id)}/pack`, { revision }),
   jobs: () => get<Job[]>("/api/jobs"),
@@ -93,6 +97,11 @@ export const api = {
 export function pictureUrl(id: string, layer: string, kind: "jpg" | "png" | "u16", key: string, slot = "", side = 768): string {
   // A zone is shown as a picture of its own: the colour where it is, grey elsewhere.
   if (layer.startsWith("zone:")) return `${at(id)}/zones/${layer.slice(5)}.jpg?key=${key}&side=${side}${slot && `&slot=${slot}`}`;
+  // A layer as it was in a snapshot: then:NUMBER:LAYER.
+  if (layer.startsWith("then:")) {
+    const [, number, what] = layer.split(":");
+    return `${at(id)}/snapshots/${number}/${what}.jpg?side=${side}`;
+  }
   // A photograph of a light set, or what proves it: light:NUMBER:WHAT.
   if (layer.startsWith("light:")) {
     const [, number, what] = layer.split(":");

@@ -89,6 +89,8 @@ export interface Material extends Brief {
     origin?: { words: string; seed: number; provider: string };
   };
   recipe: { version: number; operations: Record<string, Record<string, Value>> };
+  /** Named states, oldest first. */
+  snapshots: { id: number; name: string; created: number }[];
   undo: string | null;
   redo: string | null;
   /** Content keys of the layers there are. */

@@ -10,6 +10,7 @@ import { Mark } from "../ui/Mark";
 import { openStage } from "../views/state";
 import { useFindings } from "./figures";
 import { finishedHeight, finishedWidth } from "./finished";
+import { Snapshots } from "./Snapshots";
 import { rename, step, useBench } from "./store";
 
 export function TopLine({ material }: { material: Material }) {
@@ -38,6 +39,7 @@ export function TopLine({ material }: { material: Material }) {
       <Button look="quiet" disabled={!material.redo} onClick={() => void step("redo")} title={material.redo ? `Redo: ${material.redo}` : "Nothing to redo"}>
         <Redo2 size={14} /> Redo
       </Button>
+      <Snapshots material={material} />
       <ThemeButton />
       <Button look="quiet" className="px-1.5" aria-label="All keys" title="All keys (?)" onClick={() => useKeysPage.setState({ open: true })}>
         <Keyboard size={15} />

@@ -39,8 +39,8 @@ export function useFigures(material: Material): Figures | undefined {
 }
 
 /** How far two layers lie apart. */
-export function useCompared(material: Material, one: LayerId, other: LayerId): Compared | undefined {
-  return useMeasured("compared", material, `${material.keys[one]}/${material.keys[other]}`, (id, signal) => api.compare(id, one, other, signal));
+export function useCompared(material: Material, one: LayerId, other: LayerId, then: number | null): Compared | undefined {
+  return useMeasured("compared", material, `${material.keys[one]}/${then ?? material.keys[other]}`, (id, signal) => (then === null ? api.compare(id, one, other, signal) : api.compareWith(id, one, then, signal)));
 }
 
 /** How the sample is best made to tile. */

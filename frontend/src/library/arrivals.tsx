@@ -51,21 +51,24 @@ async function grouped(files: File[]): Promise<File[][]> {
 /** More maps of a material that is there already. */
 export async function bringMaps(id: string, files: File[]) {
   const gesture = crypto.randomUUID();
+  const before = await api.material(id).catch(() => null);
   for (const file of files) await bringOne(file, { id, gesture });
-  await settle(id);
+  await settle(id, before?.files.map((file) => file.key));
 }
 
-/** What follows once all files of a surface are there: the lamps of a light set, the places of second photographs. */
-async function settle(id: string) {
+/** What follows once all files of a surface are there: the lamps of a light set, the places of second photographs.
+ * before: keys of files that were there already, and lie as they were left. */
+async function settle(id: string, before: string[] = []) {
   try {
     let material = await api.material(id);
+    const fresh = material.files.slice(1).filter((file) => !before.includes(file.key));
     const lights = material.files.filter((file) => file.role === "light").length;
-    if (lights >= 3) {
+    if (lights >= 3 && fresh.some((file) => file.role === "light")) {
       const found = await api.findLights(id, material.revision);
       material = found.material;
       useLights.setState({ found: { ...found, id } });
     }
-    for (const file of material.files.filter((one) => one.guess === "back" || one.guess === "back_lit")) {
+    for (const file of fresh.filter((one) => one.guess === "back" || one.guess === "back_lit")) {
       if (wayOf(material.recipe.operations, file.key) === "free") material = (await api.place(id, file.key, material.revision, "lay", [])).material;
     }
   } catch (error) {

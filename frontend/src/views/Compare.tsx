@@ -25,9 +25,9 @@ export function useBlink(on: boolean): boolean {
 
 const set = (changed: Partial<{ split: number; gain: number }>) => useViews.setState(({ compare }) => ({ compare: { ...compare, ...changed } }));
 
-export function CompareBar({ material, one, other, width }: { material: Material; one: LayerId; other: LayerId; width: number }) {
+export function CompareBar({ material, one, other, then, width }: { material: Material; one: LayerId; other: LayerId; then: number | null; width: number }) {
   const { mode, split, gain } = useViews((state) => state.compare);
-  const found = useCompared(material, one, other);
+  const found = useCompared(material, one, other, then);
   const drag = (event: PointerEvent) => {
     if (!event.buttons) return;
     event.stopPropagation();
@@ -60,7 +60,7 @@ export function CompareBar({ material, one, other, width }: { material: Material
         </div>
       )}
       <p data-testid="compared" className="figures pointer-events-none absolute top-2 left-2 rounded-[5px] bg-ground/85 px-2 py-1">
-        {LAYER_NAMES[one]} · {LAYER_NAMES[other]}
+        {LAYER_NAMES[one]} · {then === null ? LAYER_NAMES[other] : material.snapshots.find((s) => s.id === then)?.name}
         {found && (found.rms === null ? <span className="pl-3 text-soft">{found.why}</span> : <span className="pl-3">rms {found.rms.toFixed(4)}, at most {found.largest!.toFixed(3)}</span>)}
       </p>
       {mode === "difference" && (

@@ -76,8 +76,10 @@ export function Flat({ side, layer, setup, material }: Props) {
   const compare = useViews((state) => state.compare);
   const other = useViews((state) => state.setups[state.stage].second.what);
   const against = compare.mode !== "off" && side === "first" && other !== "lit" && material.keys[other] && wraps(other) === wraps(layer) ? other : null;
-  const { picture: second } = usePicture(against ? { ...asked, layer: against, key: material.keys[against]!, slot: "compare" } : null);
-  const blink = useBlink(against !== null && compare.mode === "blink");
+  // A snapshot is compared layer by layer.
+  const then = compare.mode !== "off" && side === "first" && layer !== "gathered" && material.snapshots.some((one) => one.id === compare.snapshot) ? compare.snapshot : null;
+  const { picture: second } = usePicture(then !== null ? { ...asked, layer: `then:${then}:${layer}`, key: String(then), slot: "compare" } : against ? { ...asked, layer: against, key: material.keys[against]!, slot: "compare" } : null);
+  const blink = useBlink((against !== null || then !== null) && compare.mode === "blink");
   const clipping = useViews((state) => state.clipping) && stage === "even" && COLOURS.has(layer);
   const source = useMemo(() => {
     const shown = picture && channelOf(picture.bitmap, channel);
@@ -177,7 +179,7 @@ export function Flat({ side, layer, setup, material }: Props) {
       >
         {Math.round(((look.scale * devicePixelRatio) / finished) * 100)} %
       </button>
-      {against && beside && <CompareBar material={material} one={layer} other={against} width={width} />}
+      {(against || then !== null) && beside && <CompareBar material={material} one={layer} other={against ?? layer} then={then} width={width} />}
       {stage === "gather" && layer === "gathered" && picking && <NeutralPick material={material} t={t} />}
       {stage === "tile" && joins && side === "first" && layer !== "gathered" && how !== "repeated" && <Joins material={material} layer={layer} box={box} t={t} shift={shift} />}
       {stage === "tile" && wraps(layer) && side === "first" && how !== "repeated" && <PlaceMarks material={material} t={t} shift={shift} />}

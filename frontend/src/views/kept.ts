@@ -1,8 +1,8 @@
 /** Pictures at hand, by layer, content key and size; the oldest leave. */
 import type { LayerId } from "../api/types";
 
-/** A layer, one zone of the surface by itself, or one photograph of a light set. */
-export type Shown = LayerId | `zone:${string}` | `light:${string}`;
+/** A layer, one zone of the surface by itself, one photograph of a light set, or a layer as it was in a snapshot. */
+export type Shown = LayerId | `zone:${string}` | `light:${string}` | `then:${string}`;
 
 export interface Picture {
   name: string;

@@ -53,8 +53,9 @@ interface Views {
   /** Evidence of a finding, drawn on the first view. */
   evidence: { map: LayerId | null; of?: string; box: [number, number, number, number] } | null;
   active: Side;
-  /** How the first view is compared with what the second shows. split: where the wipe lies; gain: of the difference. */
-  compare: { mode: Compare; split: number; gain: number };
+  /** How the first view is compared with what the second shows. split: where the wipe lies; gain: of the difference. snapshot: the
+   * state it is compared with instead of the second view. */
+  compare: { mode: Compare; split: number; gain: number; snapshot: number | null };
 }
 
 const KEPT = "views-1";
@@ -80,7 +81,7 @@ export const useViews = create<Views>(() => {
     clipping: false,
     evidence: null,
     active: "first",
-    compare: { mode: "off", split: 0.5, gain: 4 },
+    compare: { mode: "off", split: 0.5, gain: 4, snapshot: null },
   };
 });
 
@@ -91,7 +92,7 @@ useViews.subscribe((now, before) => {
 });
 
 export function openStage(stage: StageId) {
-  useViews.setState({ stage, look: null, evidence: null, input: false, compare: { ...useViews.getState().compare, mode: "off" } });
+  useViews.setState({ stage, look: null, evidence: null, input: false, compare: { ...useViews.getState().compare, mode: "off", snapshot: null } });
 }
 
 export function setView(side: Side, changes: Partial<ViewSetup>) {
