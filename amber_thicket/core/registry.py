@@ -28,7 +28,7 @@ from amber_thicket.core.response.finish import ColourChange, ScalarChange, finis
 from amber_thicket.core.roles import MADE
 from amber_thicket.core.settings import OperationSettings, describe
 from amber_thicket.core.square import crop, flat, lens, size
-from amber_thicket.core.tile import cutout, join, repair, touch
+from amber_thicket.core.tile import carried, cutout, join, repair, touch
 
 OPERATIONS: tuple[Operation, ...] = (
     white.OPERATION,
@@ -55,7 +55,7 @@ OPERATIONS: tuple[Operation, ...] = (
     repair.OPERATION,
     touch.OPERATION,
     cutout.OPERATION,
-    cutout.BLED,
+    carried.OPERATION,
     light_found.OPERATION,
     cues.OPERATION,
     bands.OPERATION,

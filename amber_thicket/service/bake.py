@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from amber_thicket import __version__
+from amber_thicket.core.align.placed import Stitched
 from amber_thicket.core.check.registry import examine
 from amber_thicket.core.check.rule import Finding, Rule, Subject
 from amber_thicket.core.graph import Evaluation, fit_side, output_size
@@ -200,6 +201,15 @@ def _scene(
     return Written(title, data, {"file": title, "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest()})
 
 
+def _told_source(evaluation: Evaluation) -> dict[str, Any]:
+    """Checksums of the files the colour comes from."""
+    if evaluation.lights:
+        return {"light_set": [frame.key.split(".")[0] for frame in evaluation.lights.frames]}
+    if isinstance(evaluation.source, Stitched):
+        return {"joined": [one.key.split(".")[0] for one in (evaluation.source.first, evaluation.source.second)]}
+    return {"sha256": evaluation.source.key.split(".")[0]}
+
+
 def _manifest(
     plan: Plan,
     evaluation: Evaluation,
@@ -224,7 +234,7 @@ def _manifest(
         "left_out": [{"map": role, "reason": "blank"} for role in plan.left_out],
         "checks": [{key: f[key] for key in ("rule", "map", "level", "measured", "limit")} for f in findings],
         "recipe": evaluation.recipe.as_json(),
-        "source": {"sha256": evaluation.source.key.split(".")[0]},
+        "source": _told_source(evaluation),
         "brought": {role: source.key.split(".")[0] for role, source in evaluation.brought.items()},
     }
     data = (json.dumps(manifest, indent=2, ensure_ascii=False) + "\n").encode()

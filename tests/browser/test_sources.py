@@ -93,6 +93,8 @@ class SourcesTest(BrowserTest):
         self.page.wait_for_selector("text=Height follows the normals of the light set.")
         self.assertNotIn("blocked", self.levels().values(), self.levels())
         files = self.packed()
+        manifest = json.loads(next(data for name, data in files.items() if name.endswith("_manifest.json")))
+        self.assertEqual(len(manifest["source"]["light_set"]), 8)
         normal = next(data for name, data in files.items() if name.endswith("_normal.png"))
         codes = cv2.imdecode(np.frombuffer(normal, np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1].astype(np.float32)
         lengths = np.linalg.norm(codes / 127.5 - 1, axis=-1)

@@ -14,7 +14,7 @@ from amber_thicket.core.numeric.colour import decode_srgb, linear_to_lab
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.relief.split import ridges
 from amber_thicket.core.response.present import present
-from amber_thicket.core.tile.cutout import bled
+from amber_thicket.core.tile.carried import bled
 from amber_thicket.errors import BadSetting
 from amber_thicket.standins.bench.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
 from tests.support import ArraySource

@@ -9,7 +9,7 @@ from amber_thicket.core.settings import describe
 from amber_thicket.web import typescript
 
 # Operations of which one file makes several alike.
-SHARED = ("metallic", "specular", "opacity", "translucency", "emissive")
+SHARED = ("metallic", "specular", "opacity", "translucency", "emissive", "back_color")
 
 
 class RegistryTest(unittest.TestCase):

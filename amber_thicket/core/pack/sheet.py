@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.tile.cutout import bled
+from amber_thicket.core.tile.carried import bled
 
 # What lies between the pieces.
 _OUTSIDE: dict[str, float | tuple[float, float, float]] = {

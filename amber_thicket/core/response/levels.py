@@ -15,7 +15,7 @@ from amber_thicket.core.response.convert import to_metal
 from amber_thicket.core.response.zones import linear_of
 from amber_thicket.core.roles import ROLES
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.tile.cutout import bled
+from amber_thicket.core.tile.carried import bled
 
 
 def _level(role: str, default: float, help: str) -> type[OperationSettings]:

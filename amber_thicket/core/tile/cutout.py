@@ -13,7 +13,6 @@ import numpy as np
 from pydantic import field_validator
 
 from amber_thicket.core.numeric.colour import linear_to_lab
-from amber_thicket.core.numeric.filters import blur, carried_in, enlarge, shrink
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.zones import linear_of
@@ -22,8 +21,6 @@ from amber_thicket.core.strokes import MOST, Stroke, drawn, is_number, listed, s
 
 _PICKS = 12
 _FOUND_LEAST = 6.0
-# How far from the edge colour is not believed, in tile widths.
-_RIM = 0.0025
 
 
 class Settings(OperationSettings):
@@ -198,38 +195,6 @@ def _moved(solid: Pixels, by: float) -> Pixels:
     return np.asarray(np.clip(inside - outside + np.float32(by) + 0.5, 0, 1), np.float32)
 
 
-def bled(colour: Pixels, solid: Pixels) -> Pixels:
-    """Colour that goes on beyond the mask as it is at the rim. colour: (H, W[, C]); solid: (H, W)."""
-    if float(solid.min()) > 0.99:
-        return colour
-    # At the rim blur and shadow mix the ground in, so only what lies a little inside counts.
-    near = 2 * max(1, round(_RIM * solid.shape[1])) + 1
-    sure = cv2.erode((solid > 0.97).astype(np.float32), np.ones((near, near), np.uint8))
-    factor = max(1, colour.shape[1] // 1024)
-    rows, columns = solid.shape
-    scale = columns / factor / 768
-    small, known = (shrink(np.ascontiguousarray(v), factor) for v in (colour * _like(sure, colour), sure))
-    known = np.maximum(known, 0)
-    average = small / np.maximum(_like(known, small), 1e-3)
-    wide = carried_in(average, known, [s * scale for s in (96, 32, 10, 3, 1.2)])
-    if factor > 1:
-        wide = enlarge(wide, rows, columns, wraps=False)
-    wide = wide.reshape(colour.shape)
-    soft = _like(blur(sure, 0.6, wraps=False) * sure, colour)
-    return np.asarray(colour * soft + wide * (1 - soft), np.float32)
-
-
-def _like(mask: Pixels, other: Pixels) -> Pixels:
-    return mask[..., None] if other.ndim == 3 else mask
-
-
-def carried_on(tile: Raster, cut: Raster | None, /, **_: Any) -> Raster:
-    """The tile, with the colour of a cut-out carried on beyond its edge."""
-    if cut is None:
-        return tile
-    return Raster(bled(tile.pixels, cut.pixels), evidence=dict(tile.evidence))
-
-
 OPERATION = Operation(
     id="tile.cutout",
     label="Cut-out",
@@ -242,22 +207,4 @@ OPERATION = Operation(
     decides_by=("on", "ground", "tolerance"),
     uses=lambda options: ("touched", "?tiled.opacity") if options["on"] else (),
     matters=lambda options: [value for name, value in options.items() if options["on"] or name == "on"],
-)
-
-
-class _None(OperationSettings):
-    pass
-
-
-BLED = Operation(
-    id="tile.carried",
-    label="Colour beyond the edge",
-    help="The colour of a cut-out goes on beyond its edge.",
-    settings=_None,
-    reads=("touched", "cut"),
-    writes="tiled",
-    apply=carried_on,
-    also=("tile.cutout",),
-    uses=lambda options: ("touched", "cut") if options["cutout"].on else ("touched",),
-    matters=lambda options: options["cutout"].on,
 )

@@ -1,0 +1,66 @@
+"""The colour of a cut-out goes on beyond its edge, so that smaller copies show no fringe of the ground."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import cv2
+import numpy as np
+
+from amber_thicket.core.numeric.filters import blur, carried_in, enlarge, shrink
+from amber_thicket.core.operation import Operation
+from amber_thicket.core.raster import Pixels, Raster
+from amber_thicket.core.settings import OperationSettings
+
+# How far from the edge colour is not believed, in tile widths.
+_RIM = 0.0025
+
+
+def bled(colour: Pixels, solid: Pixels) -> Pixels:
+    """Colour that goes on beyond the mask as it is at the rim. colour: (H, W[, C]); solid: (H, W)."""
+    if float(solid.min()) > 0.99:
+        return colour
+    # At the rim blur and shadow mix the ground in, so only what lies a little inside counts.
+    near = 2 * max(1, round(_RIM * solid.shape[1])) + 1
+    sure = cv2.erode((solid > 0.97).astype(np.float32), np.ones((near, near), np.uint8))
+    factor = max(1, colour.shape[1] // 1024)
+    rows, columns = solid.shape
+    scale = columns / factor / 768
+    small, known = (shrink(np.ascontiguousarray(v), factor) for v in (colour * _like(sure, colour), sure))
+    known = np.maximum(known, 0)
+    average = small / np.maximum(_like(known, small), 1e-3)
+    wide = carried_in(average, known, [s * scale for s in (96, 32, 10, 3, 1.2)])
+    if factor > 1:
+        wide = enlarge(wide, rows, columns, wraps=False)
+    wide = wide.reshape(colour.shape)
+    soft = _like(blur(sure, 0.6, wraps=False) * sure, colour)
+    return np.asarray(colour * soft + wide * (1 - soft), np.float32)
+
+
+def _like(mask: Pixels, other: Pixels) -> Pixels:
+    return mask[..., None] if other.ndim == 3 else mask
+
+
+def carried(tile: Raster, cut: Raster | None, /, **_: Any) -> Raster:
+    """The tile, with the colour of a cut-out carried on beyond its edge."""
+    if cut is None:
+        return tile
+    return Raster(bled(tile.pixels, cut.pixels), evidence=dict(tile.evidence))
+
+
+class Settings(OperationSettings):
+    pass
+
+
+OPERATION = Operation(
+    id="tile.carried",
+    label="Colour beyond the edge",
+    help="The colour of a cut-out goes on beyond its edge.",
+    settings=Settings,
+    reads=("touched", "cut"),
+    writes="tiled",
+    apply=carried,
+    also=("tile.cutout",),
+    uses=lambda options: ("touched", "cut") if options["cutout"].on else ("touched",),
+    matters=lambda options: options["cutout"].on,
+)
