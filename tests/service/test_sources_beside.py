@@ -85,7 +85,7 @@ class LightSets(unittest.TestCase):
             files = []
             for number, photo in enumerate(photos):
                 files.append(str(Path(folder, f"hide_{number}.png")))
-                Path(files[-1]).write_bytes(png(photo))
+                Path(files[-1]).write_bytes(png(photo[:360, :360]))
             out = io.StringIO()
             with contextlib.redirect_stdout(out):
                 code = main(["light-set", *files, "--out", f"{folder}/out", "--size", "256", "--json"])

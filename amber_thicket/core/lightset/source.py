@@ -90,12 +90,13 @@ class LightSet:
         del first
         for k in range(1, len(self.frames)):
             held[k] = _root(self.frame(k, level), top)
-        rows = held.shape[1]
-        parts: list[Solved] = []
+        rows, columns = held.shape[1:3]
+        whole = Solved(*(np.empty((rows, columns, *channels), np.float32) for channels in ((3,), (3,), (), ())))
         for row in range(0, rows, _ROWS):
             light = (held[:, row : row + _ROWS].astype(np.float32) / np.float32(65535)) ** 2 * np.float32(top)
-            parts.append(solved(light, self.lamps))
-        return Solved(*(np.concatenate(list(arrays)) for arrays in zip(*parts, strict=True)))
+            for target, part in zip(whole, solved(light, self.lamps), strict=True):
+                target[row : row + _ROWS] = part
+        return whole
 
     def gloss(self) -> gloss.Gloss:
         """The lobe of the glints, measured once for all sizes."""

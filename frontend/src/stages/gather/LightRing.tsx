@@ -9,7 +9,7 @@ import { Fold } from "../../ui/Fold";
 import { Level } from "../../ui/Level";
 import { setView } from "../../views/state";
 import { Setting } from "../Setting";
-import { findLamps, moveFrame, type Proof, spot, turnHalf, useLights, useRing } from "./lights";
+import { findLamps, moveFrame, type Proof, spot, standApart, turnHalf, useLights, useRing } from "./lights";
 
 const R = 82;
 const PROOFS: { value: Proof; label: string; hint: string }[] = [
@@ -99,7 +99,14 @@ function Frame({ lamp, index }: { lamp: LampRow; index: number }) {
     <li className="flex h-7 items-center gap-1.5">
       <span className="figures w-5 text-soft">{index + 1}</span>
       <span className="min-w-0 flex-1 truncate" title={lamp.name}>{lamp.name}</span>
-      <span className="figures text-soft">{put.length ? put.join(", ") : `${lamp.bearing.toFixed(0)}°`}</span>
+      {put.length > 0 && <span className="figures text-soft">{put.join(", ")}</span>}
+      <Degrees label={`Bearing of ${lamp.name}`} value={lamp.bearing} own={lamp.own} top={359.9} onTake={(bearing) => standApart(lamp, { bearing })} />
+      <Degrees label={`Elevation of ${lamp.name}`} value={lamp.elevation} own={lamp.own} top={85} onTake={(elevation) => standApart(lamp, { elevation })} />
+      {lamp.own && (
+        <button type="button" aria-label={`Put ${lamp.name} back in the ring`} title="Back in the ring" className="grid size-4 place-items-center rounded-full hover:bg-lifted" onClick={() => standApart(lamp, null)}>
+          <span className="size-[5px] rounded-full bg-amber" />
+        </button>
+      )}
       <button type="button" aria-label={`${lamp.name} earlier`} className="rounded-[5px] p-0.5 text-soft hover:bg-lifted hover:text-text" onClick={() => moveFrame(lamp.file, -1)}>
         <ArrowUp size={12} />
       </button>
@@ -107,6 +114,28 @@ function Frame({ lamp, index }: { lamp: LampRow; index: number }) {
         <ArrowDown size={12} />
       </button>
     </li>
+  );
+}
+
+/** Degrees of one lamp; typing others lets it stand out of the ring. */
+function Degrees({ label, value, own, top, onTake }: { label: string; value: number; own: boolean; top: number; onTake: (value: number) => void }) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const take = () => {
+    const next = Number(draft);
+    if (draft !== null && draft.trim() && Number.isFinite(next) && Math.abs(next - value) > 0.05) onTake(Math.min(top, Math.max(top > 90 ? 0 : 5, next)));
+    setDraft(null);
+  };
+  return (
+    <input
+      aria-label={label}
+      title={`${label}, degrees`}
+      value={draft ?? `${value.toFixed(0)}°`}
+      onFocus={() => setDraft(value.toFixed(1))}
+      onChange={(event) => setDraft(event.target.value)}
+      onBlur={take}
+      onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+      className={`figures h-6 w-10 rounded-[5px] border border-transparent bg-transparent text-right outline-none hover:border-line focus:border-amber ${own ? "text-text" : "text-soft"}`}
+    />
   );
 }
 

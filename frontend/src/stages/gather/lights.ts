@@ -62,6 +62,15 @@ export function moveFrame(file: string, by: 1 | -1) {
   putFrames(rows, "Order of the light set");
 }
 
+/** Lets one lamp stand out of the ring: null puts it back. */
+export function standApart(lamp: LampRow, apart: { bearing?: number; elevation?: number } | null) {
+  const rows = framesNow().map((row) => {
+    if (row.file !== lamp.file) return row;
+    return apart ? { ...row, bearing: apart.bearing ?? lamp.bearing, elevation: apart.elevation ?? lamp.elevation } : { file: row.file };
+  });
+  putFrames(rows, apart ? "Lamp apart" : "Lamp back in the ring");
+}
+
 /** Where a lamp is drawn: the middle is straight above, the rim is level with the surface. */
 export function spot(lamp: LampRow, radius: number): [number, number] {
   const away = radius * Math.cos((lamp.elevation * Math.PI) / 180);
