@@ -8,12 +8,11 @@ from typing import Any, Literal
 import cv2
 import numpy as np
 
-from amber_thicket.core.gather.lights import FEWEST, Lamp, directions, read, standing, written
+from amber_thicket.core.gather.lights import FEWEST, Lamp, read, standing, written
 from amber_thicket.core.gather.roles import LEAVE_COLOUR
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.lightset.find import Report, found_out, sound
 from amber_thicket.core.lightset.source import LightSet
-from amber_thicket.core.lightset.steady import steadied
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.recipe import Recipe
@@ -65,12 +64,10 @@ def light_set_found(
     made = evaluation.lights
     if made is None:
         raise UnreadableFile("These lamps do not stand round the surface.", remedy="Give the lamps other bearings.")
-    shots = made.as_shot(made.look_level())
-    say(0.35, "Comparing the photographs")
-    steady = steadied(shots, directions(settings), align=settings.align, exposure=settings.exposure,
-                      lamp_light=settings.lamp_light)  # fmt: skip
+    say(0.25, "Comparing the photographs")
+    steady = made.steady()
     say(0.7, "Looking for the lamps")
-    return found_out(shots, settings, steady, called)
+    return found_out(made.as_shot(made.look_level()), settings, steady, called)
 
 
 def _tiny(pixels: Any) -> Any:

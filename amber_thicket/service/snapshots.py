@@ -21,10 +21,20 @@ def listed(material: Material) -> list[dict[str, Any]]:
 
 def keep(library: Library, material_id: str, name: str) -> Material:
     """Names the material's state as it is now."""
-    material = library.get(material_id)
-    if Snapshot.select().where(Snapshot.material == material.id).count() >= MOST:
-        raise ThicketError(f"A material keeps {MOST} snapshots.", remedy="Take one away first.")
-    Snapshot.create(material=material, name=clean_name(name or "Snapshot"), step=material.head)
+    with library.database.atomic("immediate"):
+        material = library.get(material_id)
+        if Snapshot.select().where(Snapshot.material == material.id).count() >= MOST:
+            raise ThicketError(f"A material keeps {MOST} snapshots.", remedy="Take one away first.")
+        Snapshot.create(material=material, name=clean_name(name or "Snapshot"), step=material.head)
+        # What goes on in the same drag becomes a step of its own: a state that has a name stays as it is.
+        Step.update(gesture="").where(Step.id == material.head).execute()
+        return _newer(material)
+
+
+def _newer(material: Material) -> Material:
+    """Other windows look again."""
+    material.revision += 1
+    material.save()
     return material
 
 
@@ -38,9 +48,10 @@ def _of(library: Library, material_id: str, snapshot_id: int) -> tuple[Material,
 
 def drop(library: Library, material_id: str, snapshot_id: int) -> Material:
     """Takes the name away; the state stays in the history."""
-    material, found = _of(library, material_id, snapshot_id)
-    found.delete_instance()
-    return material
+    with library.database.atomic("immediate"):
+        material, found = _of(library, material_id, snapshot_id)
+        found.delete_instance()
+        return _newer(material)
 
 
 def back_to(library: Library, material_id: str, snapshot_id: int, revision: int) -> Material:

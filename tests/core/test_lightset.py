@@ -141,8 +141,26 @@ class Found(unittest.TestCase):
             settings = asked(count=7, gap=missing, first=report.changes["gather.lights.first"])
             self.assertLess(float(np.median(angles(solved(fewer, directions(settings)).normal, truth))), 3.0)
 
+    def test_a_gap_goes_once_the_missing_photograph_is_there(self) -> None:
+        photos, _ = shot("embossed_hide")
+        self.assertEqual(found_out(photos, asked(gap=2), still(8), NAMES).changes["gather.lights.gap"], 0)
+        fewer = np.delete(photos, 2, 0)
+        self.assertEqual(found_out(fewer, asked(count=7, gap=2), still(7), NAMES[:7]).changes["gather.lights.gap"], 2)
+
 
 class Steadied(unittest.TestCase):
+    def test_it_is_the_same_however_the_ring_is_turned(self) -> None:
+        photos, _ = shot("embossed_hide")
+        files = {f"{k:016x}": ArraySource(p, f"turned{k}") for k, p in enumerate(photos)}
+        made = [
+            light_set(asked(first=first, direction=way), files, Memory(10**8))
+            for first, way in ((0.0, "ccw"), (77.3, "ccw"), (211.9, "cw"))
+        ]
+        one = made[0].steady()
+        for other in made[1:]:
+            for part, meant in zip(other.steady(), one, strict=True):
+                np.testing.assert_array_equal(part, meant)
+
     def test_the_camera_moved(self) -> None:
         for kind in ("embossed_hide", "lime_render"):
             photos, _ = shot(kind)

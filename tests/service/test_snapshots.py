@@ -23,7 +23,7 @@ class Snapshots(unittest.TestCase):
             material = library.edit(
                 id, material.revision, {"relief.normal.strength": 2.0}, label="Strength", gesture=""
             )
-            snapshots.keep(library, id, "Strong")
+            material = snapshots.keep(library, id, "Strong")
             changes = {"relief.normal.strength": 0.5, "response.roughness.centre": 0.3}
             material = library.edit(id, material.revision, changes, label="Weak", gesture="")
             (row,) = snapshots.listed(material)
@@ -47,12 +47,24 @@ class Snapshots(unittest.TestCase):
             snapshots.drop(library, id, row["id"])
             self.assertEqual(snapshots.listed(undone), [])
 
+    def test_a_drag_that_goes_on_leaves_a_named_state_alone(self) -> None:
+        with temporary_library() as library:
+            material = library.add([encoded(np.full((64, 64, 3), 90, np.uint8))], "plain.png")
+            id = str(material.id)
+            drag = {"label": "Strength", "gesture": "one drag"}
+            material = library.edit(id, material.revision, {"relief.normal.strength": 2.0}, **drag)
+            material = snapshots.keep(library, id, "Two")
+            library.edit(id, material.revision, {"relief.normal.strength": 3.0}, **drag)
+            (row,) = snapshots.listed(material)
+            then = snapshots.evaluation_at(library, id, row["id"])
+            self.assertEqual(then.recipe.settings("relief.normal").strength, 2.0)
+
     def test_an_older_data_folder_gets_the_table(self) -> None:
         with temporary_library() as library:
             material = library.add([encoded(np.full((64, 64, 3), 90, np.uint8))], "plain.png")
             library.database.drop_tables([Snapshot])
             library.database.pragma("user_version", 1)
-            open_database(Path(library.database.database).parent)
+            library.database = open_database(Path(library.database.database).parent)
             snapshots.keep(library, str(material.id), "  ")
             self.assertEqual(snapshots.listed(material)[0]["name"], "Untitled")
 

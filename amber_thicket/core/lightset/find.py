@@ -61,8 +61,8 @@ def found_out(photographs: Pixels, settings: Settings, steady: Steady, names: Se
     shots = middle(np.stack([put_right(p, k, steady) for k, p in enumerate(photographs)]), _PART)
     told: list[tuple[str, str]] = []
     changes: dict[str, Any] = {}
-    gap = settings.gap
-    arranged = ring.order(shots) if not any(lamp.bearing is not None for lamp in lamps) else ring.Order(None, 0, 1.0)
+    own = any(lamp.bearing is not None for lamp in lamps)
+    arranged = ring.Order(None, settings.gap, 1.0) if own else ring.order(shots, gap=settings.gap)
     if arranged.swapped:
         one, other = arranged.swapped
         lamps[one], lamps[other] = lamps[other], lamps[one]
@@ -77,13 +77,12 @@ def found_out(photographs: Pixels, settings: Settings, steady: Steady, names: Se
             )
         )
     if arranged.gap:
-        gap = arranged.gap
-        told.append(("attention", f"One photograph is missing after number {gap} ({arranged.gain:.1f} × better)."))
-    seen = ring.found(shots, elevation=settings.elevation, gap=gap)
+        told.append(("attention", f"One photograph is missing after number {arranged.gap}."))
+    seen = ring.found(shots, elevation=settings.elevation, gap=arranged.gap)
     changes |= {
         "gather.lights.first": round(seen.first, 1) % 360.0,
         "gather.lights.direction": "cw" if seen.clockwise else "ccw",
-        "gather.lights.gap": gap,
+        "gather.lights.gap": arranged.gap,
     }
     confidence = float(np.clip(1 - 3 * seen.curl / max(seen.twisted, 1e-9), 0, 1))
     way = "clockwise" if seen.clockwise else "counter-clockwise"

@@ -171,26 +171,28 @@ class Order(NamedTuple):
     gain: float
 
 
-def order(photographs: Pixels) -> Order:
-    """Whether two photographs changed places, or one of an even ring is missing. photographs: as in found()."""
+def order(photographs: Pixels, *, gap: int = 0) -> Order:
+    """Whether two photographs changed places, or one of an even ring is missing. photographs: as in found(). gap: what
+    was set before; it stays where it fits no worse than an even ring."""
     count = photographs.shape[0]
     values = photographs.mean(-1).reshape(count, -1)
     values = values[:, :: max(1, values.shape[1] // 40_000)]
     values = values[:, values.mean(0) > 0.01] / np.maximum(values.mean(0)[values.mean(0) > 0.01], 1e-4)
     if count < 5 or not values.size:
-        return Order(None, 0, 1.0)
+        return Order(None, gap, 1.0)
     plain = np.arange(count)
     before = _off_ring(values, plain, count)
+    kept = gap if gap and _off_ring(values, plain + (plain >= gap), count + 1) <= before else 0
     tries: list[tuple[float, tuple[int, int] | None, int]] = []
     for one, other in itertools.combinations(range(count), 2):
         places = plain.copy()
         places[one], places[other] = other, one
         tries.append((_off_ring(values, places, count), (one, other), 0))
-    for gap in range(1, count + 1):
-        tries.append((_off_ring(values, plain + (plain >= gap), count + 1), None, gap % count or count))
-    best, swapped, gap = min(tries, key=lambda t: t[0])
+    for after in range(1, count + 1):
+        tries.append((_off_ring(values, plain + (plain >= after), count + 1), None, after))
+    best, swapped, missing = min(tries, key=lambda t: t[0])
     gain = before / max(best, 1e-9)
-    return Order(swapped, gap, gain) if gain >= ORDER_TELLS else Order(None, 0, gain)
+    return Order(swapped, missing, gain) if gain >= ORDER_TELLS else Order(None, kept, gain)
 
 
 def _off_ring(values: Pixels, places: Pixels, slots: int) -> float:

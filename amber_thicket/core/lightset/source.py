@@ -13,6 +13,7 @@ import numpy as np
 
 from amber_thicket.core.gather.lights import FEWEST, Settings, directions, read
 from amber_thicket.core.lightset import gloss
+from amber_thicket.core.lightset.ring import toward
 from amber_thicket.core.lightset.solve import Solved, solved
 from amber_thicket.core.lightset.steady import Steady, put_right, steadied
 from amber_thicket.core.memory import Memory
@@ -61,9 +62,17 @@ class LightSet:
     def steady(self) -> Steady:
         """What is put right before solving."""
         how = {name: getattr(self.settings, name) for name in ("align", "exposure", "lamp_light")}
-        parts = [VERSION, how, [frame.key for frame in self.frames], np.sort(self.lamps[:, 2]).tolist()]
+        lamps = self._unturned()
+        parts = [VERSION, how, [frame.key for frame in self.frames], lamps.tolist()]
         key = "lightset/steady/" + hashlib.sha256(json.dumps(parts).encode()).hexdigest()[:32]
-        return self.memory.get(key, lambda: steadied(self.as_shot(self.look_level()), self.lamps, **how))  # type: ignore[no-any-return]
+        return self.memory.get(key, lambda: steadied(self.as_shot(self.look_level()), lamps, **how))  # type: ignore[no-any-return]
+
+    def _unturned(self) -> Pixels:
+        """The lamps with the first at 0° and the others counter-clockwise: what is put right does not depend on where
+        the ring is turned, and must be the very same wherever it is."""
+        degrees = np.degrees(np.arctan2(self.lamps[:, 1], self.lamps[:, 0]))
+        away = (degrees - degrees[0]) * (-1 if self.settings.direction == "cw" else 1) % 360
+        return toward(np.round(away, 4) % 360, np.round(np.degrees(np.arcsin(self.lamps[:, 2])), 4))
 
     def frame(self, number: int, level: int) -> Pixels:
         """One photograph as it is solved, (H, W, 3) linear."""
@@ -176,7 +185,7 @@ def light_set(settings: Settings, files: Mapping[str, Source], memory: Memory) -
     sizes = [(files[lamps[n].file].width, files[lamps[n].file].height) for n in there]
     usual = max(set(sizes), key=sizes.count)
     used = [number for number, size in zip(there, sizes, strict=True) if size == usual]
-    toward = directions(settings)[used]
-    if len(used) < FEWEST or np.linalg.matrix_rank(toward, tol=1e-3) < 3:
+    lit_from = directions(settings)[used]
+    if len(used) < FEWEST or np.linalg.matrix_rank(lit_from, tol=1e-3) < 3:
         return None
-    return LightSet(settings, tuple(files[lamps[n].file] for n in used), toward, memory)
+    return LightSet(settings, tuple(files[lamps[n].file] for n in used), lit_from, memory)
