@@ -40,12 +40,8 @@ def parser() -> argparse.ArgumentParser:
         nargs="+",
         help="a photograph, or all maps of one surface (files, or the folder they are in)",
     )
-    bake.add_argument("--out", type=Path, required=True, help="folder for the files; made when missing")
-    bake.add_argument("--size", help="pixels, as 1024 or 2048x1024")
-    bake.add_argument("--profile", help="profile of the pack; see settings")
+    _packing(bake)
     bake.add_argument("--recipe", type=Path, help="a recipe file (JSON)")
-    bake.add_argument("--set", dest="changes", action="append", default=[], metavar="STAGE.OPERATION.SETTING=VALUE")
-    bake.add_argument("--name", help="start of the file names; the source's name when left out")
     bake.add_argument("--json", action="store_true", help="print the manifest")
 
     audit = commands.add_parser("audit", help="say what maps made elsewhere are and what is wrong with them")
@@ -56,14 +52,10 @@ def parser() -> argparse.ArgumentParser:
 
     lights = commands.add_parser("light-set", help="make maps from photographs under a ring of lamps, in order")
     lights.add_argument("files", type=Path, nargs="+", help="3 to 32 photographs, in the order of their lamps")
-    lights.add_argument("--out", type=Path, required=True, help="folder for the files; made when missing")
+    _packing(lights)
     lights.add_argument("--first-bearing", type=float, metavar="D", help="of the first lamp; 0 is right, 90 is up")
     lights.add_argument("--direction", choices=("cw", "ccw"), help="how the lamps follow each other")
     lights.add_argument("--elevation", type=float, metavar="D", help="of the lamps above the surface; 45 when left out")
-    lights.add_argument("--size", help="pixels, as 1024 or 2048x1024")
-    lights.add_argument("--profile", help="profile of the pack; see settings")
-    lights.add_argument("--set", dest="changes", action="append", default=[], metavar="STAGE.OPERATION.SETTING=VALUE")
-    lights.add_argument("--name", help="start of the file names; the first file's name when left out")
     lights.add_argument("--json", action="store_true", help="print what was found, and the manifest")
 
     settings = commands.add_parser("settings", help="list every operation and setting")
@@ -83,6 +75,15 @@ def parser() -> argparse.ArgumentParser:
     worker.add_argument("--queue")
     worker.add_argument("--parent", type=int, help=argparse.SUPPRESS)
     return top
+
+
+def _packing(command: argparse.ArgumentParser) -> None:
+    """What every command that packs a set can be told."""
+    command.add_argument("--out", type=Path, required=True, help="folder for the files; made when missing")
+    command.add_argument("--size", help="pixels, as 1024 or 2048x1024")
+    command.add_argument("--profile", help="profile of the pack; see settings")
+    command.add_argument("--set", dest="changes", action="append", default=[], metavar="STAGE.OPERATION.SETTING=VALUE")
+    command.add_argument("--name", help="start of the file names; the first file's name when left out")
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -22,7 +22,7 @@ from amber_thicket.core.recipe import VERSION, Recipe, from_json
 from amber_thicket.core.registry import BY_ID, BY_LAYER
 from amber_thicket.core.response.present import present
 from amber_thicket.core.roles import COMPARED, EVERY, MADE
-from amber_thicket.core.source import Source
+from amber_thicket.core.source import Source, halvings
 from amber_thicket.core.square.crop import sampled
 from amber_thicket.core.square.view import View, view_of
 from amber_thicket.core.tile.join import reach
@@ -356,9 +356,7 @@ class Evaluation:
 
     def gathered(self, side: int) -> Raster:
         """The whole capture, the right way up, halved until its longer side is under twice `side`."""
-        level = 0
-        while max(self.picture_size()) >> level >= 2 * side:
-            level += 1
+        level = halvings(max(self.picture_size()), 2 * side - 1)
         plan = self._plan_sizes()
         return self._layer("gathered", Sizes(plan.work, plan.tile, level))
 

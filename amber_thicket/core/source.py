@@ -33,6 +33,14 @@ class Source(Protocol):
         ...
 
 
+def halvings(longer: int, most: int) -> int:
+    """How often a side is halved until it has at most so many px."""
+    level = 0
+    while longer >> level > most:
+        level += 1
+    return level
+
+
 @dataclass(frozen=True)
 class OneChannel:
     """One channel of a file that holds several maps. channel: "r", "g", "b" or "a"."""

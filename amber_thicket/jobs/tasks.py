@@ -50,6 +50,9 @@ class Talk:
     def say(self, **report: Any) -> None:
         self._queue.put(channel(self._id, self._attempt, "progress"), report)
 
+    def reached(self, share: float, message: str) -> None:
+        self.say(state="running", progress=round(share, 3), message=message)
+
     def _beat(self) -> None:
         while not self._over.is_set():
             self._queue.put(channel(self._id, self._attempt, "beat"), time.time())
@@ -88,10 +91,7 @@ def run_pack(queue: Huey, folder: Path, job_id: str, attempt: int, payload: dict
 
 
 def _generated(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
-    def report(share: float, message: str) -> None:
-        talk.say(state="running", progress=round(share, 3), message=message)
-
-    return generated(blobs, payload, report, talk.cancel.check)
+    return generated(blobs, payload, talk.reached, talk.cancel.check)
 
 
 def _packed(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
@@ -148,11 +148,8 @@ def _zipped(blobs: Blobs, talk: Talk, folder: Path, file: str, entries: Entries)
     aside = folder / "blobs" / "incoming" / f"{uuid.uuid4().hex}.zip"
     files: list[dict[str, Any]] = []
 
-    def report(progress: float, message: str) -> None:
-        talk.say(state="running", progress=round(progress, 3), message=message)
-
     try:
-        write_zip(aside, entries(files, report))
+        write_zip(aside, entries(files, talk.reached))
         with aside.open("rb") as stream:
             blob, length = blobs.put(iter(lambda: stream.read(_PART), b""))
     finally:

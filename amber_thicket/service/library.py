@@ -15,12 +15,10 @@ from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.core.response.covers import materials
-from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import read_picture
-from amber_thicket.service.lights import with_frame
-from amber_thicket.service.mapset import CUT_OUT, changes_for, first_changes, first_guess, mismatch_note, read_map
+from amber_thicket.service.mapset import changes_for, first_changes, first_guess, mismatch_note, read_map, start_size
 from amber_thicket.service.sources import StoredSource, describe, file_key, files_of
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.models import Material, Step
@@ -69,15 +67,10 @@ class Library:
             )
         info = describe(picture, blob, length, file_name)
         guess = Guess(as_role, "it was brought in as such") if as_role else first_guess(file_name, picture)
-        info |= {"role": guess.role or "photo", "why": guess.why, **({"origin": origin} if origin else {})}
+        role = "photo" if guess.role in ("", "cutout") else guess.role
+        info |= {"role": role, "why": guess.why, **({"origin": origin} if origin else {})}
         changes = {**first_changes(info["key"], guess, picture), **(changes or {})}
-        if guess.role == "cutout":
-            info["role"] = "photo"
-            changes |= CUT_OUT
-        if guess.role == "light":
-            changes |= with_frame(Recipe(), info["key"])
-        side = max((s for s in SIZES if s <= min(width, height, 4096)), default=SIZES[0])
-        recipe = Recipe().with_changes({"square.size.width": side, "square.size.height": side, **changes})
+        recipe = Recipe().with_changes(start_size(width, height) | changes)
         stem = named(file_name).family if guess.role == "light" and not as_role else Path(file_name).stem
         title = clean_name(name or (stem or Path(file_name).stem).replace("_", " "))
         with self.database.atomic():

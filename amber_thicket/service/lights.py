@@ -16,6 +16,7 @@ from amber_thicket.core.lightset.source import LightSet
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.source import halvings
 from amber_thicket.errors import NotFound, UnreadableFile
 from amber_thicket.service.preview import encoded
 
@@ -56,10 +57,7 @@ def light_set_found(
     frames = [evaluation.files[lamp.file] for lamp in lamps]
     called = [names.get(lamp.file, lamp.file) for lamp in lamps]
     say(0.05, "Looking at the photographs")
-    level = 0
-    while frames and max(frames[0].width, frames[0].height) >> level > _TINY * 2:
-        level += 1
-    small = [_tiny(frame.read(level).pixels) for frame in frames]
+    small = [_tiny(frame.read(halvings(max(frame.width, frame.height), 2 * _TINY)).pixels) for frame in frames]
     sound(called, [(frame.width, frame.height) for frame in frames], small)
     made = evaluation.lights
     if made is None:

@@ -14,11 +14,18 @@ from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.lightset.find import Report, sound
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.formats.picture import kind_of, read_picture
 from amber_thicket.service.lights import light_set_found, with_frame
-from amber_thicket.service.mapset import LABELS, changes_for, first_changes, first_guess, mismatch_note, read_map
+from amber_thicket.service.mapset import (
+    LABELS,
+    changes_for,
+    first_changes,
+    first_guess,
+    mismatch_note,
+    read_map,
+    start_size,
+)
 from amber_thicket.service.sources import StoredSource, describe, file_key
 
 
@@ -73,9 +80,7 @@ def loose_material(sources: Sequence[Path], recipe: Recipe | None, changes: dict
         if number == 0:
             picture = read_picture(data, path.name)
             infos.append(describe(picture, blob, len(data), path.name))
-            first_is = first_guess(path.name, picture)
-            own |= first_changes(file_key(blob), first_is, picture)
-            own |= with_frame(Recipe(), file_key(blob)) if first_is.role == "light" else {}
+            own |= first_changes(file_key(blob), first_guess(path.name, picture), picture)
             continue
         info, guess, _ = read_map(data, blob, path.name)
         infos.append(info)
@@ -89,8 +94,7 @@ def loose_material(sources: Sequence[Path], recipe: Recipe | None, changes: dict
         notes += [f"{path.name}: {different}"] if different else []
     first = infos[0]
     if recipe is None:
-        side = max((s for s in SIZES if s <= min(first["width"], first["height"], 4096)), default=SIZES[0])
-        recipe = Recipe().with_changes({"square.size.width": side, "square.size.height": side})
+        recipe = Recipe().with_changes(start_size(first["width"], first["height"]))
     if own | changes:
         recipe = recipe.with_changes(own | changes)
     name = named(files[0].name).family if len(files) > 1 else files[0].stem
@@ -114,8 +118,7 @@ def loose_light_set(sources: Sequence[Path], changes: dict[str, Any], memory: Me
     recipe = Recipe()
     for info in infos[:MOST]:
         recipe = recipe.with_changes(with_frame(recipe, info["key"]))
-    side = max((s for s in SIZES if s <= min(infos[0]["width"], infos[0]["height"], 4096)), default=SIZES[0])
-    recipe = recipe.with_changes({"square.size.width": side, "square.size.height": side, **changes})
+    recipe = recipe.with_changes(start_size(infos[0]["width"], infos[0]["height"]) | changes)
     names = {info["key"]: info["file"] for info in infos}
     if len(infos) > MOST:
         sound([info["file"] for info in infos], [], [])

@@ -23,6 +23,7 @@ from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.roles import EVERY
+from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import BadSetting, NotFound
 from amber_thicket.formats.picture import Picture, read_picture
 from amber_thicket.service.lights import with_frame, without_frame
@@ -62,7 +63,11 @@ def first_changes(key: str, guess: Guess, picture: Picture) -> dict[str, Any]:
 
     A finished map keeps its light, and its edges when they meet already.
     """
-    if guess.role in ("photo", "cutout", *PHOTOGRAPHS):
+    if guess.role == "light":
+        return with_frame(Recipe(), key)
+    if guess.role == "cutout":
+        return {**CUT_OUT}
+    if guess.role in ("photo", *PHOTOGRAPHS):
         return {}
     changes: dict[str, Any] = {**LEAVE_COLOUR} if guess.role == "base_color" else assignment(key, guess)
     if guess.role and tiles_already(picture):
@@ -88,6 +93,12 @@ def tiles_already(picture: Picture) -> bool:
     factor = max(1, min(picture.pixels.shape[:2]) // 1024)
     values = coded(shrink(picture.pixels, factor), "base_color")
     return min(values.shape[:2]) >= 32 and all(seam(values, axis=axis).level == "pass" for axis in (0, 1))
+
+
+def start_size(width: int, height: int) -> dict[str, Any]:
+    """The output size a capture of so many px begins with."""
+    side = max((s for s in SIZES if s <= min(width, height, 4096)), default=SIZES[0])
+    return {"square.size.width": side, "square.size.height": side}
 
 
 def mismatch_note(info: dict[str, Any], first: dict[str, Any]) -> str | None:

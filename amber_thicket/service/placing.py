@@ -12,7 +12,7 @@ from amber_thicket.core.align.register import Registered, by_points, registered
 from amber_thicket.core.gather.placed import Place, read
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import encode_srgb8
-from amber_thicket.core.source import Source
+from amber_thicket.core.source import Source, halvings
 from amber_thicket.errors import BadSetting, NotFound
 from amber_thicket.service.preview import encoded
 
@@ -21,10 +21,7 @@ _LOOK, _SHOWN = 1024, 900
 
 
 def _looked(source: Source, side: int) -> Any:
-    level = 0
-    while max(source.width, source.height) >> level >= 2 * side:
-        level += 1
-    return source.read(level).pixels
+    return source.read(halvings(max(source.width, source.height), 2 * side - 1)).pixels
 
 
 def placed(

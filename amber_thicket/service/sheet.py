@@ -9,10 +9,11 @@ import numpy as np
 from amber_thicket.core.graph import fit_side
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.pack.encode import quantised
-from amber_thicket.core.pack.sheet import arranged, carried, laid_out, piece_box
+from amber_thicket.core.pack.sheet import arranged, laid_out, piece_box
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.roles import ROLES
+from amber_thicket.core.tile.carried import bled
 from amber_thicket.errors import BadSetting
 from amber_thicket.formats.write import png_bytes
 from amber_thicket.service.library import Library
@@ -63,7 +64,7 @@ def sheet(library: Library, ids: list[str], *, name: str, side: int, padding: in
             continue
         pixels = opacity if role == "opacity" else of(role)
         if role in ("base_color", "translucency", "back_color"):
-            pixels = carried(pixels, opacity)
+            pixels = bled(pixels, opacity)
         info = _kept(library, f"sheet_{role}.png", role, pixels)
         infos.append(info)
         if role != "base_color":
@@ -85,8 +86,3 @@ def _kept(library: Library, name: str, role: str, pixels: Pixels) -> dict[str, A
     blob, _ = library.blobs.put([data])
     info, _, _ = read_map(data, blob, name)
     return {**info, "role": role, "why": "it was laid out from cut-outs"}
-
-
-def cut_outs(library: Library) -> list[Material]:
-    """All materials of the library that are cut out."""
-    return [m for m in Material.listed(archived=False) if library.recipe(m).settings("tile.cutout").on]

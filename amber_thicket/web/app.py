@@ -26,7 +26,19 @@ from amber_thicket.jobs.queue import open_queue
 from amber_thicket.service.library import Library
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.database import open_database
-from amber_thicket.web import audit, errors, generate, guard, jobs, lights, materials, pictures, snapshots
+from amber_thicket.web import (
+    audit,
+    errors,
+    generate,
+    guard,
+    jobs,
+    lights,
+    materials,
+    pictures,
+    placing,
+    sheets,
+    snapshots,
+)
 from amber_thicket.web.config import Config
 from amber_thicket.web.events import Events
 from amber_thicket.web.services import Services
@@ -53,6 +65,8 @@ def create_app(config: Config) -> Flask:
         audit.blueprint,
         generate.blueprint,
         lights.blueprint,
+        placing.blueprint,
+        sheets.blueprint,
         snapshots.blueprint,
         materials.blueprint,
         pictures.blueprint,

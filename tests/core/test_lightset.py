@@ -272,7 +272,7 @@ class Asked(unittest.TestCase):
             ("[1]", "photograph"),
             ("{", "JSON"),
             ('[{"file": "x"}]', "file"),
-            ('[{"file": "0000000000000000"}, {"file": "0000000000000000"}]', "one lamp"),
+            ('[{"file": "0000000000000000"}, {"file": "0000000000000000"}]', "share a file"),
         ):
             with self.assertRaisesRegex(ValueError, says):
                 read(text)

@@ -10,7 +10,7 @@ import numpy as np
 from amber_thicket.core.pack.sheet import arranged
 from amber_thicket.errors import BadSetting
 from amber_thicket.service.bake import check
-from amber_thicket.service.sheet import cut_outs, sheet
+from amber_thicket.service.sheet import sheet
 from amber_thicket.standins.bench.kelp_frond import front_shot, kelp_frond
 from tests.support import encoded, temporary_library
 
@@ -42,7 +42,6 @@ class Sheets(unittest.TestCase):
                 width = {"square.size.sample_mm": 320.0 if seed == 4 else 160.0}
                 ids.append(str(library.add([data], f"frond_{seed}.png", as_role="cutout", changes=width).id))
             plain = library.add([encoded(np.full((64, 64, 3), 120, np.uint8))], "plain.png")
-            self.assertEqual({str(m.id) for m in cut_outs(library)}, set(ids))
             material = sheet(library, ids, name="Fronds", side=512, padding=8)
             evaluation = library.evaluation(material)
             opacity = evaluation.layer("opacity", (512, 512)).pixels

@@ -75,10 +75,6 @@ class Seam(NamedTuple):
     gains: Pixels
     mask: Pixels
 
-    @property
-    def nbytes(self) -> int:
-        return int(self.mask.nbytes)
-
 
 @dataclass(frozen=True)
 class Stitched:

@@ -15,6 +15,7 @@ import numpy as np
 
 from amber_thicket.core.numeric.colour import encode_srgb8, linear_to_lab
 from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.numeric.ground import away, border
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import UnreadableFile
 
@@ -23,7 +24,7 @@ _CV: Any = cv2
 _SIDE = 1024
 _RATIO, _FEWEST = 0.75, 24
 _ASIDE_GAINS = 0.004
-_LIGHTNESS, _MASK_FITS, _BORDER_EVEN = 0.35, 0.80, 9.0
+_MASK_FITS, _BORDER_EVEN = 0.80, 9.0
 
 
 class Registered(NamedTuple):
@@ -133,18 +134,14 @@ def silhouette(pixels: Pixels) -> Pixels | None:
     pixels: (H, W, 3) linear.
     """
     lab = linear_to_lab(np.ascontiguousarray(pixels))
-    rim = max(2, min(lab.shape[:2]) // 64)
-    border = np.concatenate([lab[:rim].reshape(-1, 3), lab[-rim:].reshape(-1, 3),
-                             lab[:, :rim].reshape(-1, 3), lab[:, -rim:].reshape(-1, 3)])  # fmt: skip
-    ground = np.median(border, axis=0)
-    # Lightness counts less: the thing's own shadow on the ground is no part of it.
-    lab, border, ground = (v * np.array([_LIGHTNESS, 1, 1], np.float32) for v in (lab, border, ground))
-    away = np.linalg.norm(border - ground, axis=1)
-    if np.percentile(away, 75) > _BORDER_EVEN:
+    rim = border(lab, 64)
+    ground = np.median(rim, axis=0)[None]
+    off = away(rim, ground)
+    if np.percentile(off, 75) > _BORDER_EVEN:
         return None
-    far = np.linalg.norm(lab - ground, axis=-1)
+    far = away(lab, ground)
     limit, _ = cv2.threshold(np.clip(far * 2.5, 0, 255).astype(np.uint8), 0, 255, cv2.THRESH_OTSU)
-    limit = max(float(limit) / 2.5, 2.5 * float(np.percentile(away, 75)))
+    limit = max(float(limit) / 2.5, 2.5 * float(np.percentile(off, 75)))
     soft = np.clip((far - 0.6 * limit) / (0.8 * limit), 0, 1).astype(np.float32)
     share = float((soft > 0.5).mean())
     return cv2.medianBlur(soft, 3) if 0.02 < share < 0.92 else None

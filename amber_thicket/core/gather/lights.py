@@ -9,14 +9,14 @@ import json
 from typing import Literal
 
 import numpy as np
-from pydantic import Field, ValidationError, field_validator
+from pydantic import Field, field_validator
 
 from amber_thicket.core.gather.maps import KEY_LENGTH
 from amber_thicket.core.lightset.ring import bearings, toward
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.rows import rows_of
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import listed
 
 FEWEST, MOST = 3, 32
 
@@ -32,16 +32,7 @@ class Lamp(OperationSettings):
 
 def read(text: str) -> tuple[Lamp, ...]:
     """Photographs in the order of their lamps. Raises ValueError in words."""
-    rows = listed(text, MOST, "photographs")
-    try:
-        lamps = tuple(Lamp.model_validate(row) for row in rows)
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or "photograph"
-        raise ValueError(f"{where}: {first['msg']}") from None
-    if len({lamp.file for lamp in lamps}) < len(lamps):
-        raise ValueError("a photograph belongs to one lamp alone")
-    return lamps
+    return rows_of(text, MOST, "photographs", Lamp, by="file")
 
 
 def written(lamps: tuple[Lamp, ...]) -> str:

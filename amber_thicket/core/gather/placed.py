@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from pydantic import Field, ValidationError, field_validator
+from pydantic import Field, field_validator
 
 from amber_thicket.core.gather.maps import KEY_LENGTH
 from amber_thicket.core.operation import Operation
+from amber_thicket.core.rows import rows_of
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import listed
 
 MOST = 24
 
@@ -32,10 +32,7 @@ class Place(OperationSettings):
 
 def read(text: str) -> tuple[Place, ...]:
     """Places from their setting. Raises ValueError in words."""
-    try:
-        return tuple(Place.model_validate(row) for row in listed(text, MOST, "places"))
-    except ValidationError as error:
-        raise ValueError(str(error.errors()[0]["msg"])) from None
+    return rows_of(text, MOST, "places", Place, by="file")
 
 
 class Settings(OperationSettings):

@@ -30,10 +30,6 @@ class Solved(NamedTuple):
     residual: Pixels
     glint: Pixels
 
-    @property
-    def nbytes(self) -> int:
-        return sum(int(part.nbytes) for part in self)
-
 
 def dropped(count: int) -> tuple[int, int]:
     """How many of the darkest and of the brightest values of a pixel are not looked at, for so many lamps."""

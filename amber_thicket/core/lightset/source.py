@@ -19,7 +19,7 @@ from amber_thicket.core.lightset.steady import Steady, put_right, steadied
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels, Raster
-from amber_thicket.core.source import Source
+from amber_thicket.core.source import Source, halvings
 
 VERSION = 1
 # What has to be put right is found on photographs of up to this many px.
@@ -50,10 +50,7 @@ class LightSet:
 
     def look_level(self) -> int:
         """How often photographs are halved to look at them."""
-        level = 0
-        while max(self.size) >> level > LOOK_SIDE:
-            level += 1
-        return level
+        return halvings(max(self.size), LOOK_SIDE)
 
     def as_shot(self, level: int) -> Pixels:
         """(N, H, W, 3) linear, as they were taken."""

@@ -29,10 +29,6 @@ class Steady(NamedTuple):
     gains: Pixels
     fields: Pixels
 
-    @property
-    def nbytes(self) -> int:
-        return int(self.shifts.nbytes + self.gains.nbytes + self.fields.nbytes)
-
 
 def still(count: int) -> Steady:
     """Nothing to put right."""

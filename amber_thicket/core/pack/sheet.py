@@ -9,7 +9,6 @@ import cv2
 import numpy as np
 
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.tile.carried import bled
 
 # What lies between the pieces.
 _OUTSIDE: dict[str, float | tuple[float, float, float]] = {
@@ -84,8 +83,3 @@ def laid_out(role: str, pieces: Sequence[Pixels], spots: Sequence[Spot], side: i
             fitted = fitted / np.maximum(np.linalg.norm(fitted, axis=-1, keepdims=True), 1e-6)
         sheet[spot.top : spot.top + spot.height, spot.left : spot.left + spot.width] = fitted
     return sheet
-
-
-def carried(colour: Pixels, opacity: Pixels) -> Pixels:
-    """The colour of the pieces goes on between them, so that no smaller copy shows a fringe."""
-    return bled(colour, opacity)

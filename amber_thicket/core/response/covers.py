@@ -14,8 +14,9 @@ from pydantic import Field, field_validator
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.response.zones import linear_of, rows_of, standing_out, step
+from amber_thicket.core.response.zones import linear_of, standing_out, step
 from amber_thicket.core.response.zones import read as read_zones
+from amber_thicket.core.rows import rows_of
 from amber_thicket.core.settings import OperationSettings, setting
 
 MOST = 4

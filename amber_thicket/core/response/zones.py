@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Sequence
-from typing import Any, Literal, TypeVar
+from typing import Any, Literal
 
 import numpy as np
 from pydantic import BaseModel, Field, ValidationError, field_validator
@@ -17,8 +17,9 @@ from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.rows import plain, rows_of
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import listed, local, softened, stroke_of
+from amber_thicket.core.strokes import local, softened, stroke_of
 
 MOST, MOST_PARTS, MOST_PICKS = 8, 12, 24
 # Structure finer than this share of the tile width does not split a zone by colour.
@@ -113,29 +114,6 @@ def linear_of(colour: str) -> Pixels:
     if len(colour) != 7 or colour[0] != "#" or any(c not in "0123456789abcdefABCDEF" for c in digits):
         raise ValueError(f"“{colour[:20]}” is no colour; colours are written #rrggbb")
     return decode_srgb(np.array([int(digits[i : i + 2], 16) for i in (0, 2, 4)], np.uint8))
-
-
-def plain(error: ValidationError) -> str:
-    """The first thing that is wrong, in words, for a setting that holds several values."""
-    first = error.errors()[0]
-    where = ".".join(str(part) for part in first["loc"])
-    return f"{where}: {first['msg'].removeprefix('Value error, ')}"
-
-
-Row = TypeVar("Row", bound=OperationSettings)
-
-
-def rows_of(text: str, most: int, what: str, model: type[Row]) -> tuple[Row, ...]:
-    """Rows of a setting that is a JSON list of one kind, each with an id of its own. Raises ValueError in words."""
-    found = []
-    for row in listed(text, most, what):
-        try:
-            found.append(model.model_validate(row))
-        except ValidationError as error:
-            raise ValueError(plain(error)) from None
-    if len({getattr(row, "id", None) for row in found}) != len(found):
-        raise ValueError(f"two {what} share an id")
-    return tuple(found)
 
 
 def read(text: str) -> tuple[Zone, ...]:

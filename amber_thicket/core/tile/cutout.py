@@ -13,6 +13,7 @@ import numpy as np
 from pydantic import field_validator
 
 from amber_thicket.core.numeric.colour import linear_to_lab
+from amber_thicket.core.numeric.ground import away, border
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.zones import linear_of
@@ -128,23 +129,13 @@ def decide_mask(
     if picked:
         marks = linear_to_lab(np.array(picked, np.float32)[:, None])[:, 0]
     else:
-        rim = max(2, min(lab.shape[:2]) // 100)
-        border = np.concatenate([lab[:rim].reshape(-1, 3), lab[-rim:].reshape(-1, 3),
-                                 lab[:, :rim].reshape(-1, 3), lab[:, -rim:].reshape(-1, 3)])  # fmt: skip
-        marks = np.median(border, axis=0)[None]
+        marks = np.median(border(lab, 100), axis=0)[None]
     if tolerance > 0:
         return Ground(marks, tolerance)
-    far = _far(lab, marks)
+    far = away(lab, marks)
     limit, _ = cv2.threshold(np.clip(far * 2, 0, 255).astype(np.uint8), 0, 255, cv2.THRESH_OTSU)
     # Otsu's parting lies between ground and thing; the edge is sought nearer to the ground.
     return Ground(marks, max(_FOUND_LEAST, 0.6 * float(limit) / 2))
-
-
-def _far(lab: Pixels, marks: Pixels) -> Pixels:
-    """Distance in Lab to the nearest mark; lightness counts little, for shadow lies on the ground."""
-    weight = np.array([0.35, 1.0, 1.0], np.float32)
-    found = [np.sqrt((((lab - mark.astype(np.float32)) * weight) ** 2).sum(-1)) for mark in marks]
-    return np.asarray(np.min(found, axis=0))
 
 
 def mask(
@@ -158,7 +149,7 @@ def mask(
         return Raster(np.ones((frame.height, frame.width), np.float32))
     if brought is not None:
         return Raster(brought.pixels, evidence={"share": round(float(brought.pixels.mean()), 4)})
-    far = _far(linear_to_lab(tile.pixels), decided.lab)
+    far = away(linear_to_lab(tile.pixels), decided.lab)
     width = max(decided.limit * soft / 100, 0.5)
     solid = np.clip((far - decided.limit) / width + 0.5, 0, 1).astype(np.float32)
     solid = _cleaned(solid, frame.length(holes), frame.length(specks))

@@ -1,0 +1,41 @@
+"""Routes of second photographs."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, jsonify
+from pydantic import BaseModel, ConfigDict, Field
+
+from amber_thicket.service import placing
+from amber_thicket.service.sources import file_key
+from amber_thicket.web.materials import body, whole
+from amber_thicket.web.services import services
+
+blueprint = Blueprint("placing", __name__)
+
+
+class Placing(BaseModel):
+    """How a second photograph goes with the first. pairs: places marked in both, in 0..1."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    revision: int
+    way: str
+    pairs: list[tuple[float, float, float, float]] = Field(default_factory=list, max_length=24)
+
+
+@blueprint.post("/api/materials/<material_id>/files/<key>/place")
+def placed(material_id: str, key: str) -> Response:
+    """Finds how a file lies on the first photograph and sets it, as one step of the history."""
+    library, wanted = services().library, body(Placing)
+    material = library.get(material_id)
+    evaluation = library.evaluation(material)
+    changes, found = placing.placed(evaluation, file_key(material.source["blob"]), key, wanted.way, wanted.pairs)
+    label = {"lay": "Laid in place", "join": "Joined to the first", "free": "Left as photographed"}[wanted.way]
+    material = library.edit(material_id, wanted.revision, changes, label=label, gesture="")
+    services().events.announce("material", {"id": material.id, "revision": material.revision})
+    return jsonify({"material": whole(material), "told": placing.told(found)})
+
+
+@blueprint.get("/api/materials/<material_id>/files/<key>.jpg")
+def file_shown(material_id: str, key: str) -> Response:
+    library = services().library
+    return Response(placing.picture(library.evaluation(library.get(material_id)), key), mimetype="image/jpeg")
