@@ -41,6 +41,8 @@ def kelp_frond(side: int, seed: int) -> Frond:
     width = width + ruffle * smoothstep(0.05, 0.18, width)
     inside = (width - np.abs(off)) * side
     inside = np.minimum(inside, along * 0.9 * side * 4)
+    # The blade ends at its tip.
+    inside = np.minimum(inside, (1.0 - along) * 0.9 * side)
     for _ in range(3):
         hole_y, hole_x = rng.uniform(0.3, 0.7), rng.choice((-1, 1)) * rng.uniform(0.05, 0.13)
         from_hole = np.hypot((along - hole_y) * 1.4, off - hole_x) * side - rng.uniform(9, 20) * unit
