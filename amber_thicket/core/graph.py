@@ -7,7 +7,7 @@ import json
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass, replace
-from functools import partial
+from functools import cached_property, partial
 from typing import Any
 
 from amber_thicket.core.gather.maps import as_layer
@@ -93,10 +93,17 @@ class Evaluation:
         # Who is told how far a long decision is: the share done, and what is being done.
         self.told: Callable[[float, str], None] | None = None
         self._keys: dict[tuple[str, Sizes], str] = {}
+        self._decided_keys: dict[str, str] = {}
+        self._sizes: dict[tuple[int, int], Sizes] = {}
         self._recalled: dict[str, Evaluation] = {}
 
     def sizes(self, size: tuple[int, int]) -> Sizes:
         """Frames for a tile of (width, height) pixels."""
+        if size not in self._sizes:
+            self._sizes[size] = self._made_sizes(size)
+        return self._sizes[size]
+
+    def _made_sizes(self, size: tuple[int, int]) -> Sizes:
         join = self.recipe.settings("tile.join")
         over = reach(join)
         width, height = size
@@ -119,6 +126,10 @@ class Evaluation:
 
     def view(self) -> View:
         """How the flattened picture looks into the capture."""
+        return self._view
+
+    @cached_property
+    def _view(self) -> View:
         return view_of(self.recipe.settings("square.flat"), self.recipe.settings("square.lens"), self.picture_size())
 
     def sample_box(self, work: Frame) -> tuple[float, float, float, float]:
@@ -322,6 +333,11 @@ class Evaluation:
         return self.sizes(fit_side(self.recipe, PLAN_SIDE))
 
     def _decided_key(self, operation: Operation) -> str:
+        if operation.id not in self._decided_keys:
+            self._decided_keys[operation.id] = self._made_decided_key(operation)
+        return self._decided_keys[operation.id]
+
+    def _made_decided_key(self, operation: Operation) -> str:
         sizes = self._plan_sizes()
         settings: Any = self._mattering(operation)
         if operation.decides_by is not None:
@@ -375,6 +391,8 @@ class Evaluation:
 
     def _layer(self, name: str, sizes: Sizes) -> Raster:
         if name == "photo":
+            if getattr(self.source, "keeps", False):
+                return self._photo(sizes.level)
             return self.memory.get(self._key(name, sizes), lambda: self._photo(sizes.level))  # type: ignore[no-any-return]
         if name in _ALIASES:
             return self._layer(_ALIASES[name], sizes)

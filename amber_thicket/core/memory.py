@@ -9,6 +9,9 @@ from typing import Any
 
 from amber_thicket.errors import Cancelled
 
+# What takes fewer bytes than this share of the limit stays as long as larger things can leave: a decision is small, and
+# making it again is not.
+_SMALL = 1 / 256
 # Seconds after which somebody who waits looks up whether it is still wanted.
 _LOOK_UP = 0.2
 
@@ -81,8 +84,13 @@ class Memory:
             self._values[key] = value
             self._held += size
             while self._held > self._limit:
-                _, gone = self._values.popitem(last=False)
-                self._held -= nbytes(gone)
+                self._held -= nbytes(self._values.pop(self._next_to_leave()))
+
+    def _next_to_leave(self) -> str:
+        """The key not used for longest, of the large values as long as those hold half of all."""
+        large = [key for key, value in self._values.items() if nbytes(value) > self._limit * _SMALL]
+        small = self._held - sum(nbytes(self._values[key]) for key in large)
+        return large[0] if large and small < self._limit / 2 else next(iter(self._values))
 
     def clear(self) -> None:
         with self._lock:

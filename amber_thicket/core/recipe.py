@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cache, cached_property
 from typing import Any
 
 from amber_thicket.core.operation import STAGES, Operation
@@ -29,7 +29,9 @@ class Recipe:
     @cached_property
     def _settings(self) -> dict[str, OperationSettings]:
         return {
-            operation.id: validated(operation.settings, self.changed.get(operation.id, {}), path=operation.id)
+            operation.id: validated(operation.settings, self.changed[operation.id], path=operation.id)
+            if operation.id in self.changed
+            else _unchanged(operation.id)
             for operation in OPERATIONS
         }
 
@@ -61,6 +63,12 @@ class Recipe:
         """How many settings of a stage differ from their defaults. Which file is which map is no such setting."""
         counted = (op for op in self.changed if op.split(".")[0] == stage and op not in _FILES)
         return sum(len(self.changed[op]) for op in counted)
+
+
+@cache
+def _unchanged(operation: str) -> OperationSettings:
+    """An operation's settings as they come; the same object for all recipes, as none can be altered."""
+    return BY_ID[operation].settings()
 
 
 def _operation_of(path: str) -> tuple[Operation, str]:

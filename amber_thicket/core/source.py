@@ -12,7 +12,7 @@ from amber_thicket.core.raster import Raster
 
 
 class Source(Protocol):
-    """One file of a material."""
+    """One file of a material. One that keeps what it read in the memory of results says so: keeps = True."""
 
     @property
     def key(self) -> str: ...

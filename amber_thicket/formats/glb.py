@@ -1,6 +1,7 @@
 """A binary glTF scene: one tile as a flat slab with all maps connected.
 
-Source: Khronos glTF 2.0 specification (chunks: section 4; materials: 3.9; images: 3.8.2).
+Source: Khronos glTF 2.0 specification (chunks: section 4; materials: 3.9; images: 3.8.2), KHR_materials_specular,
+KHR_materials_diffuse_transmission.
 """
 
 from __future__ import annotations
@@ -10,6 +11,8 @@ import struct
 from typing import Any
 
 import numpy as np
+
+from amber_thicket.core.response.convert import DIELECTRIC
 
 _MAGIC, _JSON, _BIN = 0x46546C67, 0x4E4F534A, 0x004E4942
 
@@ -27,11 +30,16 @@ def glb_bytes(
     size_m: tuple[float, float],
     metallic: bool,
     emissive: bytes | None = None,
+    specular: bytes | None = None,
+    transmission: bytes | None = None,
+    cut_out: bool = False,
 ) -> bytes:
     """A .glb with one quad in the XY plane facing +Z and its material.
 
     base_color, normal, packed: PNG file bytes (packed holds occlusion, roughness, metallic in R, G, B).
     size_m: width and height in metres. metallic: False when that channel is blank. emissive: PNG, where it shines.
+    specular: PNG, sRGB: reflectance of what is no metal. transmission: PNG of the colour of light that comes through,
+    how much does in its alpha. cut_out: base_color's alpha says where the surface is.
     """
     half_x, half_y = size_m[0] / 2, size_m[1] / 2
     corners = np.array([[-half_x, -half_y, 0], [half_x, -half_y, 0], [half_x, half_y, 0], [-half_x, half_y, 0]], "<f4")
@@ -40,13 +48,18 @@ def glb_bytes(
     uv = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], "<f4")
     indices = np.array([0, 1, 2, 0, 2, 3], "<u2")
     parts = [corners.tobytes(), normals.tobytes(), tangents.tobytes(), uv.tobytes(), indices.tobytes()]
-    images = [base_color, normal, packed, *([emissive] if emissive else [])]
-    views, body = _views([*parts, *images])
+    images = {"base_color": base_color, "normal": normal, "occlusion_roughness_metallic": packed}
+    more = {"emissive": emissive, "specular": specular, "transmission": transmission}
+    images |= {label: data for label, data in more.items() if data}
+    at = {label: {"index": number} for number, label in enumerate(images)}
+    extensions = _extensions(at)
+    views, body = _views([*parts, *images.values()])
     for view in range(4):
         views[view]["target"] = 34962
     views[4]["target"] = 34963
     document: dict[str, Any] = {
         "asset": {"version": "2.0", "generator": "Amber Thicket"},
+        **({"extensionsUsed": sorted(extensions)} if extensions else {}),
         "scene": 0,
         "scenes": [{"nodes": [0]}],
         "nodes": [{"mesh": 0, "name": name}],
@@ -66,22 +79,21 @@ def glb_bytes(
             {
                 "name": name,
                 "pbrMetallicRoughness": {
-                    "baseColorTexture": {"index": 0},
-                    "metallicRoughnessTexture": {"index": 2},
+                    "baseColorTexture": at["base_color"],
+                    "metallicRoughnessTexture": at["occlusion_roughness_metallic"],
                     "metallicFactor": 1.0 if metallic else 0.0,
                 },
-                "normalTexture": {"index": 1},
-                "occlusionTexture": {"index": 2},
-                **({"emissiveTexture": {"index": 3}, "emissiveFactor": [1, 1, 1]} if emissive else {}),
+                "normalTexture": at["normal"],
+                "occlusionTexture": at["occlusion_roughness_metallic"],
+                **({"emissiveTexture": at["emissive"], "emissiveFactor": [1, 1, 1]} if emissive else {}),
+                **({"alphaMode": "MASK", "alphaCutoff": 0.5, "doubleSided": True} if cut_out else {}),
+                **({"extensions": extensions} if extensions else {}),
             }
         ],
         "textures": [{"source": index, "sampler": 0} for index in range(len(images))],
         "samplers": [{"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}],
         "images": [
-            {"bufferView": 5 + index, "mimeType": "image/png", "name": label}
-            for index, label in enumerate(
-                ("base_color", "normal", "occlusion_roughness_metallic", "emissive")[: len(images)]
-            )
+            {"bufferView": 5 + index, "mimeType": "image/png", "name": label} for index, label in enumerate(images)
         ],
         "accessors": [
             {
@@ -103,6 +115,22 @@ def glb_bytes(
     text = _padded(json.dumps(document, separators=(",", ":")).encode(), b" ")
     chunks = struct.pack("<II", len(text), _JSON) + text + struct.pack("<II", len(body), _BIN) + body
     return struct.pack("<III", _MAGIC, 2, 12 + len(chunks)) + chunks
+
+
+def _extensions(at: dict[str, dict[str, int]]) -> dict[str, Any]:
+    """What core glTF has no words for."""
+    found: dict[str, Any] = {}
+    if "specular" in at:
+        # The texture holds the reflectance itself; the extension multiplies it with that of glass.
+        whole = [1 / DIELECTRIC] * 3
+        found["KHR_materials_specular"] = {"specularColorTexture": at["specular"], "specularColorFactor": whole}
+    if "transmission" in at:
+        found["KHR_materials_diffuse_transmission"] = {
+            "diffuseTransmissionFactor": 1.0,
+            "diffuseTransmissionTexture": at["transmission"],
+            "diffuseTransmissionColorTexture": at["transmission"],
+        }
+    return found
 
 
 def _views(parts: list[bytes]) -> tuple[list[dict[str, Any]], bytes]:

@@ -41,6 +41,11 @@ class Given:
         """Its name without folders."""
         return Path(self.name.replace("\\", "/")).name
 
+    @property
+    def folder(self) -> str:
+        """The folders before it, or nothing."""
+        return self.name.replace("\\", "/").rpartition("/")[0]
+
 
 @dataclass(frozen=True)
 class Set:
@@ -104,12 +109,11 @@ def audited(files: Sequence[Given], read: Callable[[str], bytes], profile: Profi
 
     One set is read at a time, and no pixels are kept of it.
     """
-    by_name = {given.name: given for given in files}
     sets: list[Set] = []
     refused: Refused = []
-    for group in families(list(by_name)):
+    for where, group in _surfaces(files):
         pictures: dict[Given, tuple[bytes, Picture]] = {}
-        for given in (by_name[name] for name in group):
+        for given in group:
             data = read(given.blob)
             try:
                 picture = read_picture(data, given.name, as_stored=True)
@@ -121,12 +125,32 @@ def audited(files: Sequence[Given], read: Callable[[str], bytes], profile: Profi
                 continue
             pictures[given] = data, picture
         if pictures:
-            sets.append(_set_of(pictures, profile))
+            sets.append(_set_of(pictures, profile, where))
     return sets, refused
 
 
-def _set_of(pictures: dict[Given, tuple[bytes, Picture]], profile: Profile) -> Set:
-    """The audit of one surface."""
+def _surfaces(files: Sequence[Given]) -> Iterator[tuple[str, list[Given]]]:
+    """The files of each surface, told by their names. Where two folders hold a file of one name, each folder is looked
+    at by itself, and said with the surface; the maps of one surface may otherwise lie in several folders."""
+    once = list(dict.fromkeys(files))
+    folders: dict[str, list[str]] = {}
+    for given in once:
+        folders.setdefault(given.base.lower(), []).append(given.folder)
+    apart = {folder for holders in folders.values() if len(holders) > 1 for folder in holders}
+    buckets: dict[tuple[str, int], dict[str, Given]] = {}
+    for given in once:
+        where, copy = (given.folder if given.folder in apart else ""), 0
+        # The same name without a folder to tell them apart.
+        while given.name in buckets.get((where, copy), {}):
+            copy += 1
+        buckets.setdefault((where, copy), {})[given.name] = given
+    for (where, _), by_name in buckets.items():
+        for group in families(list(by_name)):
+            yield where, [by_name[name] for name in group]
+
+
+def _set_of(pictures: dict[Given, tuple[bytes, Picture]], profile: Profile, where: str) -> Set:
+    """The audit of one surface. where: the folder it lies in, if another holds files of the same names."""
     first = next(iter(pictures))
     stored = [_stored(given, data, picture) for given, (data, picture) in pictures.items()]
     found = audit(stored, y=profile.y, gloss=profile.gloss)
@@ -141,7 +165,9 @@ def _set_of(pictures: dict[Given, tuple[bytes, Picture]], profile: Profile) -> S
             infos.append(describe_map(picture, given.blob, len(data), given.base, guess))
         else:
             infos.append(describe(read_picture(data, given.base), given.blob, len(data), given.base))
-    return Set(title.replace("_", " ").title() or "Set", tuple(pictures), found.lightened(), tuple(infos))
+    title = title.replace("_", " ").title() or "Set"
+    title = f"{title} ({where})" if where else title
+    return Set(title, tuple(pictures), found.lightened(), tuple(infos))
 
 
 def recipe_of(one: Set, *, repaired: bool, profile: str) -> Recipe:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections import deque
 from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -15,6 +17,7 @@ from amber_thicket.core.align.placed import Stitched
 from amber_thicket.core.check.registry import examine
 from amber_thicket.core.check.rule import Finding, Rule, Subject
 from amber_thicket.core.graph import Evaluation, fit_side, output_size
+from amber_thicket.core.memory import Cancel
 from amber_thicket.core.pack.encode import asked_for, stored
 from amber_thicket.core.pack.profiles import LOSSY, Plan, PlannedFile, blank_roles, planned
 from amber_thicket.core.raster import Raster
@@ -53,9 +56,22 @@ def subject_of(evaluation: Evaluation, name: str, side: int = CHECK_SIDE) -> Sub
         sample=evaluation.layer("evened", size),
         recipe=evaluation.recipe,
         plan=plan,
-        notes={"read_back": _read_back(plan, maps), "relief_brought": _RELIEF & set(evaluation.brought)},
+        notes={"read_back": _read_back(plan, maps), **_of_files(evaluation)},
         size=output_size(evaluation.recipe),
     )
+
+
+def _of_files(evaluation: Evaluation) -> dict[str, Any]:
+    """What the rules know of the files: which maps were brought, the shape of each, how wide the tile is."""
+    shapes = {role: (one.width, one.height) for role, one in evaluation.brought.items()}
+    shapes["base_color"] = (evaluation.source.width, evaluation.source.height)
+    made = evaluation.lights is not None
+    return {
+        "brought": () if made else tuple(evaluation.brought),
+        "relief_brought": _RELIEF & set(evaluation.brought),
+        "shapes": shapes,
+        "tile_mm": evaluation.picture_mm(),
+    }
 
 
 def _read_back(plan: Plan, maps: dict[str, Raster]) -> dict[str, bool]:
@@ -98,28 +114,47 @@ def check(evaluation: Evaluation, name: str) -> list[dict[str, Any]]:
 
 
 def pack(evaluation: Evaluation, name: str, progress: Progress) -> Iterator[Written]:
-    """Every file of the material's profile, one by one, the manifest last. Raises Cancelled, WriteFailed."""
+    """Every file of the material's profile, one by one, the manifest last. Raises Cancelled, WriteFailed.
+
+    While a map is made, other threads check the set, and write and read back the maps before it.
+    """
+    with ThreadPoolExecutor(2, thread_name_prefix="files") as beside:
+        yield from _packed(evaluation, name, progress, beside)
+
+
+def _packed(evaluation: Evaluation, name: str, progress: Progress, beside: ThreadPoolExecutor) -> Iterator[Written]:
     plan, size = planned(evaluation.recipe, name), output_size(evaluation.recipe)
     progress(0.02, "Checking")
-    findings = check(evaluation, name)
+    findings = beside.submit(check, evaluation, name)
     facts: list[dict[str, Any]] = []
     kept: dict[str, bytes] = {}
     sizes = _sizes(evaluation)
     # A half has a quarter of the pixels.
     weights = [4.0**-n for n in range(len(sizes))]
     begun = 0.0
+    coming: deque[tuple[PlannedFile, str, Future[Written]]] = deque()
+
+    def ready() -> Written:
+        file, folder, making = coming.popleft()
+        written = making.result()
+        facts.append(written.facts)
+        if not folder:
+            kept[file.name.removeprefix(f"{plan.stem}_").split(".")[0]] = written.data
+        return written
+
     for weight, at in zip(weights, sizes, strict=True):
         folder = "" if at == size else f"{at[0]}x{at[1]}/"
         for number, file in enumerate(plan.files):
             evaluation.cancel.check()
             share = (begun + weight * number / len(plan.files)) / sum(weights)
             progress(0.1 + 0.8 * share, f"Making {folder}{file.name}")
-            written = _written(evaluation, file, at, folder)
-            facts.append(written.facts)
-            if not folder:
-                kept[file.roles[0]] = written.data
-            yield written
+            codes = stored(file, {role: evaluation.layer(role, at).pixels for role in asked_for(file)})
+            coming.append((file, folder, beside.submit(_written, evaluation.cancel, file, folder, codes)))
+            if len(coming) > 2:
+                yield ready()
         begun += weight
+    while coming:
+        yield ready()
     if plan.scenes:
         progress(0.92, "Making the scene")
     for kind, title in plan.scenes:
@@ -127,7 +162,7 @@ def pack(evaluation: Evaluation, name: str, progress: Progress) -> Iterator[Writ
         facts.append(scene.facts)
         yield scene
     progress(0.97, "Writing the manifest")
-    yield _manifest(plan, evaluation, size, facts, findings, name)
+    yield _manifest(plan, evaluation, size, facts, findings.result(), name)
     progress(1.0, "Done")
 
 
@@ -138,12 +173,11 @@ def _sizes(evaluation: Evaluation) -> list[tuple[int, int]]:
     return [(width >> n, height >> n) for n in range(count) if min(width >> n, height >> n) >= 16]
 
 
-def _written(evaluation: Evaluation, file: PlannedFile, size: tuple[int, int], folder: str) -> Written:
+def _written(cancel: Cancel, file: PlannedFile, folder: str, codes: Any) -> Written:
     """One file at one size, written and read back."""
-    maps = {role: evaluation.layer(role, size).pixels for role in asked_for(file)}
-    codes = stored(file, maps)
+    cancel.check()
     data = encoded(codes, format=file.format, encoding=file.encoding)
-    evaluation.cancel.check()
+    cancel.check()
     return Written(folder + file.name, data, _facts(file, folder, data, codes, _again(data, codes)))
 
 
@@ -187,10 +221,13 @@ def _scene(
             name=plan.stem,
             base_color=kept["base_color"],
             normal=kept["normal"],
-            packed=kept["ambient_occlusion"],
+            packed=kept["occlusion_roughness_metallic"],
             emissive=kept.get("emissive"),
+            specular=kept.get("specular"),
+            transmission=kept.get("transmission"),
             size_m=size_m,
             metallic="metallic" not in blank_roles(evaluation.recipe),
+            cut_out="opacity" not in blank_roles(evaluation.recipe),
         )
     else:
         depth = evaluation.layer("height", fit_side(evaluation.recipe, CHECK_SIDE)).span * width_m

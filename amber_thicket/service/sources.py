@@ -20,7 +20,9 @@ _DECODER = 1
 
 
 class StoredSource:
-    """A file read from its bytes when needed; halved copies share the memory of results."""
+    """A file read from its bytes when needed; all its sizes share the memory of results."""
+
+    keeps = True
 
     def __init__(self, info: dict[str, Any], read: Callable[[], bytes], memory: Memory) -> None:
         self.key = f"{info['blob']}.{_DECODER}"
@@ -34,13 +36,13 @@ class StoredSource:
     def read(self, level: int, *, data: bool = False, white: Any = "as_shot", highlights: Any = "blend") -> Raster:
         """Linear RGB, or the stored numbers of a data map, halved `level` times."""
         develop = Develop(white, highlights) if self._raw else AS_SHOT
-        if level == 0:
-            return Raster(read_picture(self._read(), self._name, as_stored=data, develop=develop).pixels)
-        key = f"{self.key}/{data}/{develop}/{level - 1}"
-        larger: Raster = self._memory.get(
-            key, lambda: self.read(level - 1, data=data, white=white, highlights=highlights)
-        )
-        return Raster(shrink(larger.pixels, 2))
+
+        def compute() -> Raster:
+            if level == 0:
+                return Raster(read_picture(self._read(), self._name, as_stored=data, develop=develop).pixels)
+            return Raster(shrink(self.read(level - 1, data=data, white=white, highlights=highlights).pixels, 2))
+
+        return self._memory.get(f"{self.key}/{data}/{develop}/{level}", compute)  # type: ignore[no-any-return]
 
     def alpha(self, level: int) -> Raster:
         """How solid each pixel is, halved `level` times; 1 everywhere where the file does not say."""

@@ -127,10 +127,10 @@ def brief(material: Material) -> dict[str, Any]:
     }
 
 
-def whole(material: Material) -> dict[str, Any]:
-    """A material on the bench."""
+def whole(material: Material, evaluation: Evaluation | None = None) -> dict[str, Any]:
+    """A material on the bench. evaluation: of its newest recipe, where there is one already."""
     library = services().library
-    evaluation = library.evaluation(material)
+    evaluation = evaluation or library.evaluation(material)
     undo, redo = library.steps(material)
     size = preview.preview_size(evaluation)
     sizes = evaluation.sizes(size)
@@ -175,9 +175,9 @@ def _shown(source: dict[str, Any], evaluation: Evaluation) -> dict[str, Any]:
     return {**{key: value for key, value in source.items() if key != "more"}, "findings": findings}
 
 
-def _told(material: Material) -> Response:
+def _told(material: Material, evaluation: Evaluation | None = None) -> Response:
     services().events.announce("material", {"id": material.id, "revision": material.revision})
-    return jsonify(whole(material))
+    return jsonify(whole(material, evaluation))
 
 
 @blueprint.get("/api/materials")
@@ -258,7 +258,7 @@ def edited(material_id: str) -> Response:
     cancel = kept.slots.take(f"{material_id}/ahead")
     ahead = kept.watched(material_id, kept.library.evaluation(material, cancel))
     making = kept.ahead.make(ahead, layers)
-    return _with_picture(_told(material), making)
+    return _with_picture(_told(material, ahead), making)
 
 
 def _with_picture(answer: Response, making: Future[bytes]) -> Response:

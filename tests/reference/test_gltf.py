@@ -9,9 +9,13 @@ from pathlib import Path
 
 import numpy as np
 import trimesh
+from PIL import Image
 
+from amber_thicket.core.numeric.colour import srgb_to_linear
 from amber_thicket.formats.glb import glb_bytes
 from amber_thicket.formats.write import encoded
+from amber_thicket.service.bake import pack
+from tests.support import evaluation, linear_photograph, size_of
 
 FRONTEND = Path(__file__).parents[2] / "frontend"
 VALIDATE = """
@@ -50,6 +54,51 @@ class GlbTest(unittest.TestCase):
         for metallic in (False, True):
             issues = validated(scene(metallic=metallic))
             self.assertEqual((issues["numErrors"], issues["numWarnings"]), (0, 0), issues["messages"])
+
+    def test_extensions_are_valid(self) -> None:
+        codes = np.random.default_rng(1).integers(0, 256, (16, 16, 4), np.uint8)
+        clear, solid = (
+            encoded(np.ascontiguousarray(part), format="png", encoding="srgb") for part in (codes, codes[..., :3])
+        )
+        data = scene(base_color=clear, cut_out=True, specular=solid, transmission=clear)
+        issues = validated(data)
+        self.assertEqual((issues["numErrors"], issues["numWarnings"]), (0, 0), issues["messages"])
+        # What the validator does not know it says, and lets pass.
+        unknown = {message["message"] for message in issues["messages"] if message["code"] == "UNSUPPORTED_EXTENSION"}
+        self.assertTrue(all("KHR_materials_diffuse_transmission" in message for message in unknown), unknown)
+        loaded = trimesh.load(io.BytesIO(data), file_type="glb")
+        material = next(iter(loaded.geometry.values())).visual.material
+        self.assertEqual((material.alphaMode, material.alphaCutoff, material.doubleSided), ("MASK", 0.5, True))
+        self.assertEqual(material.baseColorTexture.mode, "RGBA")
+
+    def test_a_material_is_packed_with_what_it_has(self) -> None:
+        """KHR_materials_specular: F0 of what is no metal is 0.04 × specularColorFactor × specularColorTexture (linear)."""
+        made = evaluation(
+            linear_photograph("gravel"),
+            **size_of(256),
+            pack__files__profile="gltf",
+            response__specular__colour="#707070",
+            response__translucency__colour="#804020",
+            response__opacity__level=0.8,
+        )
+        files = {one.name: one.data for one in pack(made, "leaf", lambda _share, _text: None)}
+        document = json.loads(files["leaf.glb"][20 : 20 + int.from_bytes(files["leaf.glb"][12:16], "little")])
+        material = document["materials"][0]
+        self.assertEqual(material["alphaMode"], "MASK")
+        self.assertEqual(set(document["extensionsUsed"]), set(material["extensions"]))
+        specular = material["extensions"]["KHR_materials_specular"]
+        with Image.open(io.BytesIO(files["leaf_specular.png"])) as picture:
+            self.assertEqual(tuple(np.asarray(picture)[0, 0]), (0x70, 0x70, 0x70))
+        self.assertAlmostEqual(0.04 * specular["specularColorFactor"][0], 1.0)
+        with Image.open(io.BytesIO(files["leaf_transmission.png"])) as picture:
+            *colour, share = np.asarray(picture)[0, 0] / 255
+        np.testing.assert_allclose(
+            srgb_to_linear(np.array(colour)) * share, srgb_to_linear(np.array([0x80, 0x40, 0x20]) / 255), atol=0.004
+        )
+        with Image.open(io.BytesIO(files["leaf_base_color.png"])) as picture:
+            self.assertEqual(np.asarray(picture)[0, 0, 3], round(0.8 * 255))
+        issues = validated(files["leaf.glb"])
+        self.assertEqual((issues["numErrors"], issues["numWarnings"]), (0, 0), issues["messages"])
 
     def test_the_validator_can_fail(self) -> None:
         self.assertGreater(validated(scene().replace(b'"version":"2.0"', b'"version":"9.0"'))["numErrors"], 0)

@@ -98,6 +98,11 @@ class RuleTest(unittest.TestCase):
             "set.same_size": with_map(good, "height", maps["height"][:128]),
             "set.power_of_two": replace(good, size=(1000, 1024)),
             "set.required_maps": replace(good, plan=replace(good.plan, files=good.plan.files[1:])),
+            "set.aligned": replace(
+                with_map(good, "ambient_occlusion", np.roll(maps["ambient_occlusion"], (7, -4), (0, 1))),
+                notes={"brought": ("height", "ambient_occlusion", "normal")},
+            ),
+            "set.aspect": replace(good, notes={"shapes": {"base_color": (256, 256), "height": (512, 256)}}),
             "tiling.seam": subject(tile__join__method="none"),
             "tiling.hidden_seam": with_map(good, "base_color", np.roll(linear_photograph("gravel")[:256, :256], 90, 1)),
             "tiling.drift": with_map(good, "base_color", maps["base_color"] * np.linspace(0.3, 1.7, 256)[None, :, None] ** 2),

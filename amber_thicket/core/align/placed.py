@@ -24,14 +24,16 @@ _LOOK = 1024
 _SPLITS, _FEATHERS = (3.0, 14.0), (0.8, 4.0, 16.0)
 
 
-def warped_to(pixels: Pixels, matrix: Pixels, size: tuple[int, int]) -> Pixels:
-    """pixels (H, W[, C]) looked up for a picture of (width, height). matrix: from its places to theirs, in 0..1."""
+def warped_to(pixels: Pixels, matrix: Pixels, size: tuple[int, int], *, wraps: bool = False) -> Pixels:
+    """pixels (H, W[, C]) looked up for a picture of (width, height). matrix: from its places to theirs, in 0..1. wraps:
+    they go on at the other side."""
     here = np.diag([1.0 / size[0], 1.0 / size[1], 1.0])
     there = np.diag([float(pixels.shape[1]), float(pixels.shape[0]), 1.0])
     half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
     edges = np.linalg.inv(half) @ there @ matrix @ here @ half
     flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
-    return np.asarray(cv2.warpPerspective(pixels, edges, size, flags=flags, borderMode=cv2.BORDER_REPLICATE))
+    border = cv2.BORDER_WRAP if wraps else cv2.BORDER_REPLICATE
+    return np.asarray(cv2.warpPerspective(pixels, edges, size, flags=flags, borderMode=border))
 
 
 def _level_of(source: Source, size: tuple[int, int], matrix: Pixels) -> int:
@@ -48,18 +50,21 @@ class Aligned:
     matrix: tuple[float, ...]
     width: int
     height: int
+    wraps: bool = False
 
     @property
     def key(self) -> str:
-        return f"{self.whole.key}@{_digest([self.matrix, self.width, self.height])}"
+        return f"{self.whole.key}@{_digest([self.matrix, self.width, self.height, self.wraps])}"
 
     def read(self, level: int, **how: Any) -> Raster:
         size, matrix = (self.width >> level, self.height >> level), np.array(self.matrix).reshape(3, 3)
-        return Raster(warped_to(self.whole.read(_level_of(self.whole, size, matrix), **how).pixels, matrix, size))
+        pixels = self.whole.read(_level_of(self.whole, size, matrix), **how).pixels
+        return Raster(warped_to(pixels, matrix, size, wraps=self.wraps))
 
     def alpha(self, level: int) -> Raster:
         size, matrix = (self.width >> level, self.height >> level), np.array(self.matrix).reshape(3, 3)
-        return Raster(warped_to(self.whole.alpha(_level_of(self.whole, size, matrix)).pixels, matrix, size))
+        pixels = self.whole.alpha(_level_of(self.whole, size, matrix)).pixels
+        return Raster(warped_to(pixels, matrix, size, wraps=self.wraps))
 
 
 def _digest(parts: list[Any]) -> str:

@@ -5,6 +5,7 @@ Every finding names the settings that put it right; taken together they make the
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
@@ -13,11 +14,13 @@ import cv2
 import numpy as np
 
 from amber_thicket.core.audit.polarity import Sides, sides
+from amber_thicket.core.check.aligned import lying_beside, steep
 from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.check.normals import Reading, normal_reading, vectors_as
+from amber_thicket.core.gather.placed import moved_back
 from amber_thicket.core.gather.roles import LEAVE_COLOUR, Guess, assignment, guessed, named
-from amber_thicket.core.numeric.colour import luminance, srgb_to_linear
-from amber_thicket.core.numeric.filters import blur, shrink
+from amber_thicket.core.numeric.colour import srgb_to_linear
+from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.roles import ROLES
 
@@ -408,41 +411,34 @@ def _for_eye(one: Judged, role: str) -> Pixels:
     return small if small.ndim == 3 else coded(small, role)
 
 
-def _edges(one: Judged, size: tuple[int, int]) -> Pixels:
-    values = fitted(one.file.values if not one.channel else one.scalar()[..., None].repeat(3, -1), size)
-    grey = luminance(np.ascontiguousarray(values, np.float32))
-    return grey - blur(grey, 4, wraps=True)
-
-
-def _offset(one: Pixels, other: Pixels) -> tuple[tuple[float, float], float, float]:
-    """How far (x, y px) a wrapping picture lies beside another, their correlation there, and the most at no shift or
-    at the opposite one: maps that lie on each other may match best a little aside, but then to both sides alike."""
-    a, b = (np.fft.rfft2(field - field.mean()) for field in (one, other))
-    both = np.fft.irfft2(np.conj(a) * b, s=one.shape) / max(float(one.std() * other.std()) * one.size, 1e-12)
-    y, x = np.unravel_index(int(both.argmax()), both.shape)
-    height, width = one.shape
-    dx, dy = (int(x) + width // 2) % width - width // 2, (int(y) + height // 2) % height - height // 2
-    return (float(dx), float(dy)), float(both[y, x]), max(float(both[0, 0]), float(both[-y % height, -x % width]))
+def _steep(one: Judged, size: tuple[int, int]) -> Pixels:
+    values = fitted(one.file.values if not one.channel else one.scalar(), size)
+    return steep(np.ascontiguousarray(values, np.float32), leans=one.role == "normal")
 
 
 def _misaligned(by_role: dict[str, Judged]) -> Iterator[Finding]:
     """Maps that lie shifted against the height: where they change is compared at every shift."""
-    witnesses = (by_role[role] for role in ("height", "ambient_occlusion") if role in by_role)
-    base = next((one for one in witnesses if not _blank(one)), None)
-    if base is None:
+    order = [role for role in ("height", "ambient_occlusion") if role in by_role and not _blank(by_role[role])]
+    if not order:
         return
     size = _common(by_role)
-    steep = np.hypot(*np.gradient(_edges(base, size)))
-    for role, one in by_role.items():
-        if one is base or role in ("metallic", "opacity", "emissive") or _flat(one):
-            continue
-        other = np.hypot(*np.gradient(_edges(one, size)))
-        (dx, dy), best, against = _offset(steep, other)
+    left_out = ("metallic", "opacity", "emissive")
+    fields = {role: _steep(one, size) for role, one in by_role.items() if role not in left_out and not _flat(one)} | {
+        order[0]: _steep(by_role[order[0]], size)
+    }
+    found = lying_beside(fields, order[0])
+    rows = ""
+    for role, off in found.items():
+        scale = by_role[role].file.size[0] / size[0]
+        if np.hypot(off.x, off.y) * scale > 0.75:
+            rows = json.dumps(moved_back(rows, by_role[role].file.key, off.x / size[0], off.y / size[1]))
+    for role, off in found.items():
+        one = by_role[role]
         scale = one.file.size[0] / size[0]
-        off = float(np.hypot(dx, dy)) * scale
-        if best > 0.15 and best > 1.3 * against + 0.03 and 0.75 < off < 0.2 * size[0] * scale:
+        if np.hypot(off.x, off.y) * scale > 0.75:
             yield Finding(
-                "set.aligned", "attention", f"It lies {dx * scale:+.1f}, {dy * scale:+.1f} px beside {base.file.name}.",
-                "Edges of colour, relief and gloss fall apart.", one.file.name, min(1.0, best),
-                values={"offset": [round(dx * scale, 2), round(dy * scale, 2)]},
+                "set.aligned", "attention", f"It lies {off.x * scale:+.1f}, {off.y * scale:+.1f} px beside the others.",
+                "Edges of colour, relief and gloss fall apart.", one.file.name, off.sure,
+                repair="Moves it back.", changes={"gather.placed.places": rows},
+                values={"offset": [round(off.x * scale, 2), round(off.y * scale, 2)]},
             )  # fmt: skip

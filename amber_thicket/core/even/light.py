@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.core.numeric.colour import luminance, with_gain
+from amber_thicket.core.numeric.colour import luminance, multiplied
 from amber_thicket.core.numeric.filters import blur, enlarge, shrink
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
@@ -60,9 +60,10 @@ def decide_light(squared: Raster, *, frame: Frame, amount: float, size: float) -
 
 def light(squared: Raster, *, frame: Frame, decided: Pixels, amount: float, size: float) -> Raster:
     """The picture divided by its large-scale light to the power of amount. Linear RGB in and out."""
-    field = enlarge(decided, frame.height, frame.width, wraps=False, cubic=True)
+    # Slow enough that it makes no difference whether the light or its power is enlarged.
+    gain = enlarge(np.exp(decided * np.float32(-amount / 100)), frame.height, frame.width, wraps=False, cubic=True)
     return Raster(
-        with_gain(squared.pixels, field * np.float32(-amount / 100)),
+        multiplied(squared.pixels, gain),
         evidence={"fall_off": round(float(np.exp(decided.max() - decided.min())), 3)},
     )
 

@@ -17,10 +17,11 @@ MOST = 24
 
 class Place(OperationSettings):
     """How a file lies. matrix: nine numbers, row by row: from places of the first photograph to those of the file, both
-    in 0..1 across and down."""
+    in 0..1 across and down. wraps: its edges meet, so what leaves at one side comes in at the other."""
 
     file: str = Field(pattern=f"^[0-9a-f]{{{KEY_LENGTH}}}$")
     matrix: tuple[float, ...] = Field(min_length=9, max_length=9)
+    wraps: bool = False
 
     @field_validator("matrix")
     @classmethod
@@ -54,9 +55,20 @@ class Settings(OperationSettings):
         return value
 
 
-def places_of(settings: Any) -> dict[str, tuple[float, ...]]:
-    """Matrices by file."""
-    return {place.file: place.matrix for place in read(settings.places)}
+def places_of(settings: Any) -> dict[str, Place]:
+    """Places by file."""
+    return {place.file: place for place in read(settings.places)}
+
+
+def moved_back(text: str, file: str, x: float, y: float) -> list[dict[str, Any]]:
+    """The rows of the setting with one file moved. x, y: how far it lies to the right and down, in widths and heights
+    of the tile; it wraps."""
+    rows = {place.file: place for place in read(text)}
+    moved = np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
+    before = np.array(rows[file].matrix).reshape(3, 3) if file in rows else np.eye(3)
+    matrix = tuple(round(float(v), 9) for v in (before @ moved).ravel())
+    rows[file] = Place(file=file, matrix=matrix, wraps=True)
+    return [row.model_dump() for row in rows.values()]
 
 
 OPERATION = Operation(

@@ -30,7 +30,8 @@ def taken_in(recipe: Any, files: Mapping[str, Source], first: Source, memory: Me
             first = Stitched(first, files[joined.file], joined.matrix, memory)
     laid = places_of(placed)
     files = {
-        key: Aligned(file, laid[key], first.width, first.height) if key in laid else file for key, file in files.items()
+        key: Aligned(file, laid[key].matrix, first.width, first.height, laid[key].wraps) if key in laid else file
+        for key, file in files.items()
     }
     brought = {role: found for role in TAKEN if (found := channel_of(files, getattr(maps, role)))}
     made = light_set(lights, files, memory)

@@ -9,9 +9,9 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-import numba
 import numpy as np
 
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
@@ -58,7 +58,7 @@ def solved(photographs: Pixels, lamps: Pixels) -> Solved:
     return Solved(normal, albedo, residual, glint)
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _fit(values, lamps, weights, out):  # type: ignore[no-untyped-def]
     """Weighted least squares g with values ≈ lamps · g, by the adjugate; false where the lamps do not tell."""
     a = b = c = d = e = f = x = y = z = 0.0
@@ -84,7 +84,7 @@ def _fit(values, lamps, weights, out):  # type: ignore[no-untyped-def]
     return True
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _rows(photos, lamps, low, high, level, normal, albedo, residual, glint, first, last):  # type: ignore[no-untyped-def]
     count, columns = photos.shape[0], photos.shape[2]
     values, weights, off = np.empty(count), np.empty(count), np.empty(count)

@@ -10,10 +10,10 @@ from functools import lru_cache
 from typing import Any
 
 import cv2
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
@@ -47,11 +47,20 @@ def _encode_table() -> Pixels:
 
 def decode_srgb(codes: NDArray[Any]) -> Pixels:
     """Linear float32 from uint8 or uint16 sRGB codes, by table."""
-    levels = {"uint8": 256, "uint16": 65536}[codes.dtype.name]
-    return np.take(_decode_table(levels), codes)
+    table = _decode_table({"uint8": 256, "uint16": 65536}[codes.dtype.name])
+    flat = np.ascontiguousarray(codes).reshape(-1)
+    out = np.empty(flat.shape, np.float32)
+    over_rows(lambda a, b: _look_up(flat, table, out, a, b), flat.size, least=1 << 16)
+    return out.reshape(codes.shape)
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
+def _look_up(codes, table, out, first, last):  # type: ignore[no-untyped-def]
+    for i in range(first, last):
+        out[i] = table[codes[i]]
+
+
+@compiled()
 def _encode_rows(flat, table, out, first, last):  # type: ignore[no-untyped-def]
     top = table.shape[0] - 1
     for i in range(first, last):
@@ -77,7 +86,7 @@ def encode_srgb(linear: Pixels) -> Pixels:
     return out.reshape(linear.shape)
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _encode8(flat, table, out, first, last):  # type: ignore[no-untyped-def]
     top = table.shape[0] - 1
     for i in range(first, last):
@@ -103,7 +112,7 @@ def encode_srgb8(linear: Pixels) -> NDArray[np.uint8]:
     return out.reshape(linear.shape)
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _gain_rows(pixels, gain, out, first, last):  # type: ignore[no-untyped-def]
     for y in range(first, last):
         for x in range(gain.shape[1]):
@@ -115,7 +124,11 @@ def _gain_rows(pixels, gain, out, first, last):  # type: ignore[no-untyped-def]
 
 def with_gain(linear: Pixels, log_gain: Pixels) -> Pixels:
     """All three colours (H, W, 3) multiplied by exp(log_gain (H, W)): the hue stays."""
-    gain = cv2.exp(np.ascontiguousarray(log_gain, np.float32))
+    return multiplied(linear, cv2.exp(np.ascontiguousarray(log_gain, np.float32)))
+
+
+def multiplied(linear: Pixels, gain: Pixels) -> Pixels:
+    """All three colours (H, W, 3) multiplied by gain (H, W)."""
     source, out = np.ascontiguousarray(linear, np.float32), np.empty(linear.shape, np.float32)
     over_rows(lambda a, b: _gain_rows(source, gain, out, a, b), linear.shape[0])
     return out

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 from typing import Any
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
+
+from amber_thicket.core.numeric.compiled import compiled
 
 # Costs become whole numbers, so that no rest too small to matter keeps the search going.
 _SCALE = 4096.0
@@ -34,7 +35,7 @@ def cheapest_cut(
     return taken, float(flow) / unit
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _cut(keep, take, right, down):  # type: ignore[no-untyped-def]
     height, width = keep.shape
     count = height * width

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Protocol
 
 import cv2
-import numba
 import numpy as np
 
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
@@ -74,7 +75,7 @@ def warped(pixels: Pixels, view: Mapping, box: tuple[float, float, float, float]
     return out.reshape((height, width, *pixels.shape[2:]))
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _mirrored(at, limit):  # type: ignore[no-untyped-def]
     at = abs(at)
     if at >= limit:
@@ -82,7 +83,7 @@ def _mirrored(at, limit):  # type: ignore[no-untyped-def]
     return min(at, limit - 1)
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True)
+@compiled(loose=True)
 def _cubic(t, out):  # type: ignore[no-untyped-def]
     """Weights of the four samples round a place t past the second one (Keys, a = -1/2)."""
     out[0] = ((-0.5 * t + 1.0) * t - 0.5) * t
@@ -91,7 +92,7 @@ def _cubic(t, out):  # type: ignore[no-untyped-def]
     out[3] = (0.5 * t - 0.5) * t * t
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True)
+@compiled(loose=True)
 def _warp_rows(layer, m, lens, frame, places, out, first, last):  # type: ignore[no-untyped-def]
     rows, columns, channels = layer.shape
     half = np.hypot(columns, rows)
@@ -163,52 +164,51 @@ def _taps(at: Pixels, limit: int, mode: str) -> tuple[np.ndarray, Pixels]:
 def _separable(pixels: Pixels, x: Pixels, y: Pixels, mode: str) -> Pixels:
     """Exact separable interpolation, rows first; weights are the same for every row and column."""
     channels = pixels.reshape(pixels.shape[0], pixels.shape[1], -1)
-    index, weight = _taps(y, pixels.shape[0], mode)
-    rows = np.empty((y.size, channels.shape[1], channels.shape[2]), np.float32)
-    lines, flat = np.ascontiguousarray(channels.reshape(channels.shape[0], -1)), rows.reshape(y.size, -1)
-    over_rows(lambda first, last: _combine_rows(lines, index, weight, flat, first, last), y.size)
+    lines = np.ascontiguousarray(channels)
+    index_y, weight_y = _taps(y, pixels.shape[0], mode)
     index_x, weight_x = _taps(x, pixels.shape[1], mode)
+    together = (np.diff(index_x, axis=1) == 1).all(axis=1)
     out = np.empty((y.size, x.size, channels.shape[2]), np.float32)
-    over_rows(lambda first, last: _combine_columns(rows, index_x, weight_x, out, first, last), y.size)
+    over_rows(partial(_combine, lines, index_y, weight_y, index_x, weight_x, together, out), y.size)
     return out.reshape((y.size, x.size, *pixels.shape[2:]))
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def _combine_rows(rows, index, weight, out, first, last):  # type: ignore[no-untyped-def]
-    taps = index.shape[1]
-    width = rows.shape[1]
+@compiled(loose=True)
+def _combine(lines, index_y, weight_y, index_x, weight_x, together, out, first, last):  # type: ignore[no-untyped-def]
+    """Each output row from a few input rows, laid together in a row of its own first."""
+    columns, channels = lines.shape[1], lines.shape[2]
+    taps, width = index_x.shape[1], out.shape[1]
+    source = np.empty((columns, channels), np.float32)
+    flat = source.reshape(columns * channels)
     for r in range(first, last):
-        target = out[r]
-        target[:] = 0
-        for t in range(taps):
-            source = rows[index[r, t]]
-            w = weight[r, t]
+        flat[:] = 0
+        for t in range(index_y.shape[1]):
+            row, w = lines[index_y[r, t]].reshape(columns * channels), weight_y[r, t]
             if w != 0.0:
-                for i in range(width):
-                    target[i] += source[i] * w
-
-
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def _combine_columns(rows, index, weight, out, first, last):  # type: ignore[no-untyped-def]
-    taps, width, channels = index.shape[1], out.shape[1], out.shape[2]
-    for r in range(first, last):
-        source, target = rows[r], out[r]
-        if channels == 3:
-            for x in range(width):
-                red = green = blue = np.float32(0.0)
-                for t in range(taps):
-                    at, w = index[x, t], weight[x, t]
-                    red += source[at, 0] * w
-                    green += source[at, 1] * w
-                    blue += source[at, 2] * w
-                target[x, 0], target[x, 1], target[x, 2] = red, green, blue
-            continue
+                for i in range(columns * channels):
+                    flat[i] += row[i] * w
+        target = out[r].reshape(width * channels)
         for x in range(width):
-            for channel in range(channels):
-                total = np.float32(0.0)
-                for t in range(taps):
-                    total += source[index[x, t], channel] * weight[x, t]
-                target[x, channel] = total
+            at, w = index_x[x, 0] * channels, weight_x[x]
+            # Nearly everywhere the places lie side by side, which needs no list of them.
+            if together[x] and taps == 4:
+                for c in range(at, at + channels):
+                    target[x * channels + c - at] = (flat[c] * w[0] + flat[c + channels] * w[1]) + (
+                        flat[c + 2 * channels] * w[2] + flat[c + 3 * channels] * w[3]
+                    )
+            elif together[x] and taps == 6:
+                for c in range(at, at + channels):
+                    target[x * channels + c - at] = (
+                        (flat[c] * w[0] + flat[c + channels] * w[1])
+                        + (flat[c + 2 * channels] * w[2] + flat[c + 3 * channels] * w[3])
+                        + (flat[c + 4 * channels] * w[4] + flat[c + 5 * channels] * w[5])
+                    )
+            else:
+                for c in range(channels):
+                    total = np.float32(0.0)
+                    for t in range(taps):
+                        total += source[index_x[x, t], c] * w[t]
+                    target[x * channels + c] = total
 
 
 def repeated(pixels: Pixels, size: tuple[int, int], count: int) -> Pixels:

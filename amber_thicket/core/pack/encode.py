@@ -5,21 +5,21 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.pack.profiles import CONSTANTS, PlannedFile, content_of
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.response.convert import DERIVED, NEEDED
+from amber_thicket.core.response.convert import DERIVED, needed
 from amber_thicket.core.roles import ROLES
 
 Stored = NDArray[Any]
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _quantise(flat, scale, offset, top, out, first, last):  # type: ignore[no-untyped-def]
     for i in range(first, last):
         value = flat[i] * scale + offset
@@ -40,7 +40,7 @@ def asked_for(file: PlannedFile) -> tuple[str, ...]:
     """The maps that have to be there to write a file."""
     found: list[str] = []
     for role in file.roles:
-        found += NEEDED if role in DERIVED else [] if role in CONSTANTS else [role]
+        found += needed(role) if role in DERIVED else [] if role in CONSTANTS else [role]
     return tuple(dict.fromkeys(found))
 
 

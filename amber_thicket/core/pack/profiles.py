@@ -13,7 +13,7 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any, Literal, get_args
 
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.response.convert import DERIVED
+from amber_thicket.core.response.convert import DERIVED, ONE_CHANNEL, needed
 from amber_thicket.core.response.present import says_something
 from amber_thicket.core.roles import OPTIONAL, ROLES, Encoding
 from amber_thicket.errors import BadSetting
@@ -44,7 +44,7 @@ def content_of(token: str) -> str:
 
 def _colour(token: str) -> bool:
     role = ROLES.get(token)
-    return token in DERIVED or (role is not None and role.channels == 3)
+    return (token in DERIVED and token not in ONE_CHANNEL) or (role is not None and role.channels == 3)
 
 
 @dataclass(frozen=True)
@@ -96,6 +96,8 @@ PROFILES: dict[str, Profile] = {
                 FileRule("occlusion_roughness_metallic", ("ambient_occlusion", "roughness", "metallic")),
                 _HEIGHT,
                 FileRule("emissive", ("emissive",), required=False),
+                FileRule("specular", ("specular",), required=False),
+                FileRule("transmission", ("transmission_color", "transmission"), required=False),
             ),
             glb=True,
             png_only=True,
@@ -305,7 +307,9 @@ def planned(recipe: Recipe, name: str) -> Plan:
     files: list[PlannedFile] = []
     left_out: list[str] = []
     for rule in profile.files:
-        roles = [content_of(token) for token in rule.channels]
+        if profile.glb:
+            rule = _for_scene(rule, blank)
+        roles = [role for token in rule.channels for role in _made_of(content_of(token))]
         if not rule.required and set(roles) <= blank:
             left_out += [role for role in roles if ROLES[role].made and role != "curvature"]
             continue
@@ -318,6 +322,16 @@ def planned(recipe: Recipe, name: str) -> Plan:
     scenes |= {"materialx": f"{stem}.mtlx"} if settings.materialx else {}
     scenes |= {"usd": f"{stem}.usda"} if settings.usd else {}
     return Plan(profile, tuple(files), tuple(left_out), stem, tuple(scenes.items()))
+
+
+def _made_of(content: str) -> tuple[str, ...]:
+    return needed(content) if content in DERIVED else (content,)
+
+
+def _for_scene(rule: FileRule, blank: set[str]) -> FileRule:
+    """The file as a glTF material takes it: opacity lies in the alpha of the base colour."""
+    clear = rule.channels == ("base_color",) and "opacity" not in blank
+    return replace(rule, channels=("base_color", "opacity")) if clear else rule
 
 
 def _planned_file(rule: FileRule, settings: Any, profile: Profile, stem: str, y: YDirection) -> PlannedFile:

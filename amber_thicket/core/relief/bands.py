@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.filters import blur
@@ -75,6 +76,8 @@ def decide_bands(cue: Raster, *, frame: Frame, **_: float) -> tuple[float, ...]:
 
 def bands(cue: Raster, *, frame: Frame, decided: tuple[float, ...], **settings: float) -> Raster:
     """Sum of the size bands of the height told, each times its gain; (H, W), mean about 0."""
+    if all(settings[f"{name}_contrast"] == 1 for name in BANDS):
+        return Raster(_weighed(cue.pixels, frame, [settings[name] for name in BANDS]), evidence=dict(cue.evidence))
     result = np.zeros_like(cue.pixels)
     for name, band, strength in zip(BANDS, _split(cue.pixels, frame), decided, strict=True):
         contrast = settings[f"{name}_contrast"]
@@ -83,6 +86,17 @@ def bands(cue: Raster, *, frame: Frame, decided: tuple[float, ...], **settings: 
             band = np.sign(band) * size ** np.float32(contrast) * np.float32(strength)
         result += np.float32(settings[name]) * band
     return Raster(result, evidence=dict(cue.evidence))
+
+
+def _weighed(cue: Pixels, frame: Frame, gains: list[float]) -> Pixels:
+    """Sum of the bands times their gains. A band is the difference of two smoothings, so each of those counts by how
+    far the gain steps there."""
+    result = cue * np.float32(gains[0])
+    result -= np.float32(gains[-1] * float(cue.mean()))
+    for fraction, finer, coarser in zip(EDGES, gains[:-1], gains[1:], strict=True):
+        if coarser != finer:
+            cv2.scaleAdd(blur(cue, fraction * frame.tile_width, wraps=True), coarser - finer, result, result)
+    return result
 
 
 OPERATION = Operation(

@@ -7,10 +7,14 @@ shading", IJCV 4(2), 1990, regularised across the light.
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from scipy.fft import fftfreq, irfft2, rfft2, rfftfreq
 
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
 _PLAN = 768.0
@@ -63,10 +67,19 @@ def told_by_recesses(tone: Pixels, tile: float) -> Pixels:
     found, finer = np.zeros_like(tone), tone
     for width in _RECESSES:
         softer = blur(tone, width * scale, wraps=True)
-        band = finer - softer
-        found += np.minimum(band, 0) + np.float32(_BRIGHT) * np.maximum(band, 0)
+        over_rows(partial(_take_in, finer, softer, np.float32(_BRIGHT), found), len(tone))
         finer = softer
-    return found - found.mean()
+    found -= found.mean()
+    return found
+
+
+@compiled(loose=True)
+def _take_in(finer, softer, bright, found, first, last):  # type: ignore[no-untyped-def]
+    """Adds one width: what lies under its surroundings counts whole, what stands out a little."""
+    for y in range(first, last):
+        for x in range(found.shape[1]):
+            band = finer[y, x] - softer[y, x]
+            found[y, x] += min(band, np.float32(0.0)) + bright * max(band, np.float32(0.0))
 
 
 def steepness(field: Pixels, tile: float) -> float:

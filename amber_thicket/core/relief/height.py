@@ -45,7 +45,8 @@ class Settings(OperationSettings):
 
 
 def _levelled(field: Pixels, floor: float, top: float, low: float, high: float, middle: float) -> Pixels:
-    unit = (field - np.float32(floor)) / np.float32(max(top - floor, 1e-6))
+    unit = field - np.float32(floor)
+    unit *= np.float32(1 / max(top - floor, 1e-6))
     if low > 0 or high < 100:
         unit = (unit - np.float32(low / 100)) / np.float32(max(high - low, 1) / 100)
     unit = soft_clip(unit)

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any, Literal
 
 import cv2
 import numpy as np
 
 from amber_thicket.core.gather.maps import unit
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur, pad
+from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief.slope import slopes
@@ -78,7 +81,7 @@ def from_height(height: Pixels, *, depth: float, wraps: bool = True) -> Pixels:
     height: (H, W) float32, rows downwards. depth: pixels from height 0 to height 1. +X right, +Y up, +Z out.
     """
     right, up = slopes(height, wraps=wraps)
-    return _leaning(right * np.float32(-depth), up * np.float32(-depth))
+    return _leaning(right, up, depth)
 
 
 def normal(height: Raster, detail: Raster | None, /, *, frame: Frame, strength: float, **how: Any) -> Raster:
@@ -105,12 +108,23 @@ def _by(kernel: str, height: Pixels, depth: float) -> Pixels:
     inside = np.s_[size:-size, size:-size]
     right = cv2.filter2D(padded, cv2.CV_32F, across)[inside]
     up = -cv2.filter2D(padded, cv2.CV_32F, np.ascontiguousarray(across.T))[inside]
-    return _leaning(right * np.float32(-depth), up * np.float32(-depth))
+    return _leaning(right, up, depth)
 
 
-def _leaning(x: Pixels, y: Pixels) -> Pixels:
-    z = 1 / np.sqrt(1 + x * x + y * y)
-    return np.stack([x * z, y * z, z], -1)
+def _leaning(right: Pixels, up: Pixels, depth: float) -> Pixels:
+    """Unit normals of a surface by its slopes times depth."""
+    out = np.empty((*right.shape, 3), np.float32)
+    over_rows(partial(_lean_rows, right, up, np.float32(-depth), out), len(out))
+    return out
+
+
+@compiled(loose=True)
+def _lean_rows(right, up, by, out, first, last):  # type: ignore[no-untyped-def]
+    for y in range(first, last):
+        for i in range(out.shape[1]):
+            lean_x, lean_y = right[y, i] * by, up[y, i] * by
+            z = np.float32(1.0) / np.sqrt(np.float32(1.0) + lean_x * lean_x + lean_y * lean_y)
+            out[y, i, 0], out[y, i, 1], out[y, i, 2] = lean_x * z, lean_y * z, z
 
 
 def steeper(vectors: Pixels, by: float) -> Pixels:

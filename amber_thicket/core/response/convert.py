@@ -56,5 +56,17 @@ def _solved(diffuse: Pixels, specular: Pixels, strength: Pixels) -> Pixels:
 DERIVED: dict[str, Callable[[dict[str, Pixels]], Pixels]] = {
     "diffuse": lambda maps: to_specular(maps["base_color"], maps["metallic"])[0],
     "specular_color": lambda maps: to_specular(maps["base_color"], maps["metallic"])[1],
+    # Light that comes through, as a share and its colour.
+    "transmission": lambda maps: maps["translucency"].max(axis=-1),
+    "transmission_color": lambda maps: (
+        maps["translucency"] / np.maximum(maps["translucency"].max(axis=-1, keepdims=True), 1e-6)
+    ),
 }
-NEEDED = ("base_color", "metallic")
+# Those of them with one channel.
+ONE_CHANNEL = ("transmission",)
+_NEEDED = dict.fromkeys(("transmission", "transmission_color"), ("translucency",))
+
+
+def needed(name: str) -> tuple[str, ...]:
+    """The maps a derived one is made of."""
+    return _NEEDED.get(name, ("base_color", "metallic"))

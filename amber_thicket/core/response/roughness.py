@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.colour import encode_srgb, luminance
@@ -59,8 +60,10 @@ def _cues(tiled: Raster, frame: Frame) -> tuple[Pixels, Pixels]:
     tone = encode_srgb(luminance(tiled.pixels))
     wide = frame.tile_width
     soft = blur(tone, _DETAIL * wide, wraps=True)
-    detail = np.sqrt(blur(np.square(soft - blur(soft, 3 * _DETAIL * wide, wraps=True)), _AROUND * wide, wraps=True))
-    return soft, detail
+    busy = blur(soft, 3 * _DETAIL * wide, wraps=True)
+    np.subtract(soft, busy, out=busy)
+    detail = blur(np.multiply(busy, busy, out=busy), _AROUND * wide, wraps=True)
+    return soft, np.sqrt(detail, out=detail)
 
 
 class Decided(NamedTuple):
@@ -93,9 +96,11 @@ def roughness(
     cues = decided.cues if same else _cues(tiled, frame)
     weights = np.array([tone, detail]) / 100
     norm = max(float(np.hypot(*weights)), 1e-6)
-    pixels = np.full(cues[0].shape, centre, np.float32)
-    for cue, (mean, deviation), weight in zip(cues, decided.spreads, weights, strict=True):
-        pixels += np.float32(spread * weight / norm / deviation) * (cue - np.float32(mean))
+    gains = [
+        spread * weight / norm / deviation for (_, deviation), weight in zip(decided.spreads, weights, strict=True)
+    ]
+    level = centre - sum(gain * mean for gain, (mean, _) in zip(gains, decided.spreads, strict=True))
+    pixels = cv2.addWeighted(cues[0], gains[0], cues[1], gains[1], level)
     floor, top = min(low, high), max(low, high)
     return Raster(soft_clip(pixels, floor, top))
 

@@ -116,7 +116,9 @@ def crop(gathered: Raster, *, frame: Frame, lens: Any, flat: Any, resampling: st
     sample = looked_up(pixels, view, box, size, resampling)
     if gathered.vectors:
         return Raster(unit(sample if view.plain else turned_back(sample, view, box)), vectors=True)
-    return Raster(sample.clip(0, None))
+    # What was only cut out of the capture is the capture's own memory.
+    own = not np.may_share_memory(sample, pixels)
+    return Raster(np.maximum(sample, 0, out=sample if own else None))
 
 
 OPERATION = Operation(

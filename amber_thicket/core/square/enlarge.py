@@ -8,10 +8,10 @@ CVGIP 53(3), 1991 (iterative back-projection).
 from __future__ import annotations
 
 import cv2
-import numba
 import numpy as np
 
 from amber_thicket.core.numeric.colour import encode_srgb, luminance, srgb_to_linear
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
@@ -90,7 +90,7 @@ def _borrowed(target: Pixels, soft: Pixels, detail: Pixels, seed: int) -> Pixels
     return total / weight[..., None]
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True)
+@compiled(loose=True)
 def _distance(target, soft, y, x, v, u, most):  # type: ignore[no-untyped-def]
     total = np.float32(0.0)
     for j in range(-_REACH, _REACH + 1):
@@ -102,7 +102,7 @@ def _distance(target, soft, y, x, v, u, most):  # type: ignore[no-untyped-def]
     return total
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True)
+@compiled(loose=True)
 def _match(target, soft, at, cost, seed, first, last):  # type: ignore[no-untyped-def]
     """Nearest patches by propagation and random search, rows first..last of the grid by themselves."""
     height, width = soft.shape
@@ -151,7 +151,7 @@ def _match(target, soft, at, cost, seed, first, last):  # type: ignore[no-untype
                 cost[gy, gx] = best
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True)
+@compiled(loose=True)
 def _gather(at, cost, detail, total, weight):  # type: ignore[no-untyped-def]
     """Mean of the overlapping patches, the better matches counting more."""
     area = np.float32((2 * _REACH + 1) ** 2)

@@ -8,12 +8,11 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 
-import cv2
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.colour import encode_srgb
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
 
@@ -22,10 +21,25 @@ Path = NDArray[np.int32]
 
 def features(strip: Pixels) -> Pixels:
     """What the eye compares across a join: colour and its slopes, (H, W, 9). strip: linear RGB."""
-    colour = blur(encode_srgb(strip) / np.float32(3**0.5), 0.7, wraps=False)
-    across = cv2.Sobel(colour, cv2.CV_32F, 1, 0, ksize=1, scale=0.5, borderType=cv2.BORDER_REPLICATE)
-    down = cv2.Sobel(colour, cv2.CV_32F, 0, 1, ksize=1, scale=0.5, borderType=cv2.BORDER_REPLICATE)
-    return np.concatenate([colour, across, down], -1)
+    colour = blur(encode_srgb(strip), 0.7, wraps=False)
+    out = np.empty((*colour.shape[:2], 9), np.float32)
+    _with_slopes(colour, np.float32(3**-0.5), out)
+    return out
+
+
+@compiled(loose=True)
+def _with_slopes(colour, by, out):  # type: ignore[no-untyped-def]
+    """Colours times `by`, and how they change across and down: central differences, 0 beyond the edge."""
+    rows, columns = colour.shape[:2]
+    half = by * np.float32(0.5)
+    for y in range(rows):
+        here, above, below = colour[y], colour[max(y - 1, 0)], colour[min(y + 1, rows - 1)]
+        for x in range(columns):
+            left, right = max(x - 1, 0), min(x + 1, columns - 1)
+            for c in range(3):
+                out[y, x, c] = here[x, c] * by
+                out[y, x, 3 + c] = (here[right, c] - here[left, c]) * half
+                out[y, x, 6 + c] = (below[x, c] - above[x, c]) * half
 
 
 def both_features(one: Pixels, other: Pixels) -> tuple[Pixels, Pixels]:
@@ -37,8 +51,20 @@ def both_features(one: Pixels, other: Pixels) -> tuple[Pixels, Pixels]:
 
 def mismatch(one: Pixels, other: Pixels) -> Pixels:
     """Squared feature difference, (H, W)."""
-    difference = one - other
-    return np.einsum("ijk,ijk->ij", difference, difference).astype(np.float32)
+    out = np.empty(one.shape[:2], np.float32)
+    _squared(one, other, out)
+    return out
+
+
+@compiled(loose=True)
+def _squared(one, other, out):  # type: ignore[no-untyped-def]
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            total = np.float32(0.0)
+            for c in range(one.shape[2]):
+                off = one[y, x, c] - other[y, x, c]
+                total += off * off
+            out[y, x] = total
 
 
 def _banded(cost: Pixels, wander: float) -> Pixels:
@@ -53,7 +79,7 @@ def _banded(cost: Pixels, wander: float) -> Pixels:
     return np.ascontiguousarray(cost + pull[None, :] + dear[None, :], np.float32)
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _accumulate(cost, start, best, came):  # type: ignore[no-untyped-def]
     length, width = cost.shape
     for x in range(width):
@@ -72,7 +98,7 @@ def _accumulate(cost, start, best, came):  # type: ignore[no-untyped-def]
             came[y, x] = step
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _trace(best, came, end, path):  # type: ignore[no-untyped-def]
     x = end
     for y in range(best.shape[0] - 1, -1, -1):

@@ -266,7 +266,7 @@ def join(
 def _finished(pixels: Pixels, layer: Raster, evidence: dict[str, Any]) -> Raster:
     if layer.vectors:
         return Raster(unit(pixels), vectors=True)
-    return Raster(np.maximum(pixels, 0), evidence=dict(evidence))
+    return Raster(np.maximum(pixels, 0, out=pixels), evidence=dict(evidence))
 
 
 OPERATION = Operation(

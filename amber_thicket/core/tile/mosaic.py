@@ -11,10 +11,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import cv2
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
@@ -224,7 +224,7 @@ def _turned_normals(part: Pixels, linear: NDArray[np.float64]) -> Pixels:
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _add_rows(  # type: ignore[no-untyped-def]
     coarse, middle, sharp, masks, soft, fine, weight, x0, y0, x1, dx, dy, left, top, scale, steeper, first, last
 ):

@@ -68,7 +68,7 @@ def _brushed(cost: Pixels, unfit: Mask | None, kept: Mask | None, period: int, o
 
 def anywhere(*strips: Pixels) -> float:
     """Mean feature difference between places of the sample that have nothing to do with each other."""
-    places = np.concatenate([strip.reshape(-1, strip.shape[-1])[::7] for strip in strips])
+    places = np.concatenate([strip.reshape(-1, strip.shape[-1])[::31] for strip in strips])
     other = np.random.default_rng(0).permutation(len(places))
     return float(np.sqrt(mismatch(places[None], places[other][None])).mean())
 

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import cv2
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.filters import blur, shrink
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import ShapeError
@@ -49,42 +51,40 @@ class TilePlan:
 
 def feathered(labels: NDArray[np.uint8], pieces: int, widths: tuple[float, ...]) -> tuple[Pixels, ...]:
     """Shares from hard labels: each label's mask smoothed per band by widths (px). They sum to 1."""
-    height, width = labels.shape
-    shares = []
-    for sigma in widths:
-        factor = 1
-        while factor * 4 <= sigma and height % (2 * factor) == 0 and width % (2 * factor) == 0:
-            factor *= 2
-        counted = np.zeros((pieces, height // factor, width // factor), np.float32)
-        _count_labels(labels, factor, counted)
-        # Area averaging and linear enlarging blur by about f²/4 together.
-        rest = max(sigma * sigma - factor * factor / 4, 0.01) ** 0.5 / factor
-        # The masks sum to 1 before and after smoothing, so the first one is what the others leave.
-        for piece in range(1, pieces):
-            counted[piece] = blur(counted[piece], rest, wraps=True)
-        counted[0] = np.maximum(1 - counted[1:].sum(axis=0), 0)
-        shares.append(counted)
-    return tuple(shares)
+    masks = [(labels == piece).astype(np.float32) for piece in range(1, pieces)]
+    with ThreadPoolExecutor(2) as beside:
+        return tuple(beside.map(partial(_feathered, masks), widths))
 
 
-@numba.njit(cache=True, nogil=True)
-def _count_labels(labels, factor, out):  # type: ignore[no-untyped-def]
-    """Share of each label in every block of factor × factor pixels."""
-    one = np.float32(1.0 / (factor * factor))
-    for y in range(labels.shape[0]):
-        for x in range(labels.shape[1]):
-            out[labels[y, x], y // factor, x // factor] += one
+def _feathered(masks: list[Pixels], sigma: float) -> Pixels:
+    """The shares of one band. masks: of all pieces but the first."""
+    height, width = masks[0].shape
+    factor = 1
+    while factor * 3 <= sigma and height % (2 * factor) == 0 and width % (2 * factor) == 0:
+        factor *= 2
+    # Area averaging and linear enlarging blur by about f²/4 together.
+    rest = max(sigma * sigma - factor * factor / 4, 0.01) ** 0.5 / factor
+    shares = np.empty((len(masks) + 1, height // factor, width // factor), np.float32)
+    for piece, mask in enumerate(masks, 1):
+        shares[piece] = blur(shrink(mask, factor), rest, wraps=True)
+    # They sum to 1 before and after smoothing, so the first one is what the others leave.
+    shares[0] = np.maximum(1 - shares[1:].sum(axis=0), 0)
+    return shares
+
+
+def softened(sample: Pixels, tile_width: float) -> list[Pixels]:
+    """A layer without its middle and fine parts, without its fine part, and as it is. Edges mirror."""
+    soft = [blur(sample, fraction * tile_width, wraps=False, fast=True).reshape(sample.shape) for fraction in SPLIT]
+    return [*soft, sample]
 
 
 def split_bands(sample: Pixels, tile_width: float) -> list[Pixels]:
     """Coarse, middle and fine parts of a layer; they sum to the layer. Edges mirror."""
-    coarse, softened = (
-        blur(sample, fraction * tile_width, wraps=False, fast=True).reshape(sample.shape) for fraction in SPLIT
-    )
+    coarse, softer, _ = softened(sample, tile_width)
     return [
         coarse,
-        cv2.subtract(softened, coarse).reshape(sample.shape),
-        cv2.subtract(sample, softened).reshape(sample.shape),
+        cv2.subtract(softer, coarse).reshape(sample.shape),
+        cv2.subtract(sample, softer).reshape(sample.shape),
     ]
 
 
@@ -106,7 +106,7 @@ def render(plan: TilePlan, sample: Pixels, size: tuple[int, int]) -> Pixels:
     tile = layer[:height, :width].copy()
     overlap_x, overlap_y = layer.shape[1] - width, layer.shape[0] - height
     if len(plan.pieces) > 1 and (overlap_x or overlap_y):
-        bands = split_bands(layer, float(width))
+        bands = softened(layer, float(width))
         margin = int(np.ceil(4 * FEATHER[0] * width)) + 1
         reach_x, reach_y = min(width, overlap_x + margin), min(height, overlap_y + margin)
         areas = []
@@ -120,7 +120,7 @@ def render(plan: TilePlan, sample: Pixels, size: tuple[int, int]) -> Pixels:
 
 
 def _mix(plan: TilePlan, bands: list[Pixels], tile: Pixels, area: tuple[int, int, int, int]) -> None:
-    """Fill one rectangle of the tile with the plan's mixture."""
+    """Fill one rectangle of the tile with the plan's mixture. bands: as softened() gives them."""
     left, top, right, bottom = area
     height, width = tile.shape[:2]
     offsets = np.array(plan.pieces, np.int64) * np.array([width, height])
@@ -135,7 +135,7 @@ def _mix(plan: TilePlan, bands: list[Pixels], tile: Pixels, area: tuple[int, int
     over_rows(rows, bottom - top, least=16)
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _share_line(shares, y, left, right, height, width, out, first, second, part):  # type: ignore[no-untyped-def]
     """The shares of output row y from left to right, interpolated from their own grid, which wraps."""
     pieces, rows, columns = shares.shape
@@ -158,7 +158,7 @@ def _share_line(shares, y, left, right, height, width, out, first, second, part)
             out[piece, x] = near + (line[second[x]] - near) * part[x]
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _columns(columns, left, right, width, first, second, part):  # type: ignore[no-untyped-def]
     """Between which columns of a share grid each output column lies."""
     scale = np.float32(columns) / np.float32(width)
@@ -170,7 +170,7 @@ def _columns(columns, left, right, width, first, second, part):  # type: ignore[
         second[x - left] = (x0 + 1) % columns
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _mix_rows(  # type: ignore[no-untyped-def]
     coarse, middle, fine, share0, share1, share2, steeper, offsets, tile, left, right, top, first, last
 ):
@@ -214,6 +214,8 @@ def _mix_rows(  # type: ignore[no-untyped-def]
                     sx -= tile_width
                 if sy >= height:
                     sy -= tile_height
+                # A band is what one layer has more than the softer one before it.
+                w0, w1 = w0 - w1, w1 - w2
                 for channel in range(channels):
                     tile[y, x, channel] += (
                         w0 * coarse[sy, sx, channel] + w1 * middle[sy, sx, channel] + w2 * fine[sy, sx, channel]

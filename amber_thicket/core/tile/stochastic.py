@@ -11,11 +11,11 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import cv2
-import numba
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtri
 
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
@@ -126,7 +126,7 @@ def _looked_up(values: Pixels, at: Pixels, there: Pixels) -> Pixels:
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _look_up_rows(values, at, there, first, low, per_unit, out, start, end):  # type: ignore[no-untyped-def]
     last = at.size - 1
     for y in range(start, end):
@@ -145,7 +145,7 @@ def _look_up_rows(values, at, there, first, low, per_unit, out, start, end):  # 
                 out[y, x] = there[k] + (there[k + 1] - there[k]) * part
 
 
-@numba.njit(cache=True, nogil=True)
+@compiled()
 def _mix_rows(gaussian, centres, out, first, last):  # type: ignore[no-untyped-def]
     height, width, channels = out.shape
     rows, columns = centres.shape[0], centres.shape[1]

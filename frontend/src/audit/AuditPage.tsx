@@ -12,7 +12,7 @@ import { ProgressLine } from "../ui/ProgressLine";
 import { tellProblem } from "../ui/notices";
 import { LAYER_NAMES } from "../views/names";
 import type { LayerId } from "../api/types";
-import { audit, auditSample, type AuditedFile, type AuditedSet, type AuditFinding, bringToAudit, litPicture, repair, useAudit } from "./state";
+import { audit, auditSample, type AuditedFile, type AuditedSet, type AuditFinding, bringToAudit, type Brought, litPicture, repair, useAudit } from "./state";
 
 export function AuditPage() {
   const { files, report, profile, doing } = useAudit();
@@ -44,7 +44,7 @@ export function AuditPage() {
         <Button look={files.length ? "plain" : "main"} onClick={() => picker.current?.click()}>
           <FolderOpen size={14} /> Open maps
         </Button>
-        <input ref={picker} type="file" multiple accept="image/*,.exr,.hdr,.tif,.tiff,.zip,.tga" aria-label="Files to audit" className="hidden" onChange={(event) => { void bringToAudit([...(event.target.files ?? [])]); event.target.value = ""; }} />
+        <input ref={picker} type="file" multiple accept="image/*,.exr,.hdr,.tif,.tiff,.zip,.tga" aria-label="Files to audit" className="hidden" onChange={(event) => { void bringToAudit([...(event.target.files ?? [])].map((file) => ({ file, name: file.webkitRelativePath || file.name }))); event.target.value = ""; }} />
         <div className="absolute inset-x-0 bottom-0"><ProgressLine busy={doing !== ""} /></div>
       </header>
       <main className="min-h-0 flex-1 overflow-y-auto px-6 py-5">
@@ -167,15 +167,15 @@ function OneFinding({ finding }: { finding: AuditFinding }) {
   );
 }
 
-/** All files of a drop, those of folders too. */
-async function filesIn(drop: DataTransfer): Promise<File[]> {
+/** All files of a drop, those of folders too, with the folders they lie in. */
+async function filesIn(drop: DataTransfer): Promise<Brought[]> {
   const entries = [...drop.items].map((item) => item.webkitGetAsEntry?.()).filter((entry) => entry != null);
-  if (!entries.length) return [...drop.files];
-  const found: File[] = [];
+  if (!entries.length) return [...drop.files].map((file) => ({ file, name: file.name }));
+  const found: Brought[] = [];
   const walk = async (entry: FileSystemEntry): Promise<void> => {
     if (entry.isFile) {
       const file = await new Promise<File | null>((resolve) => (entry as FileSystemFileEntry).file(resolve, () => resolve(null)));
-      if (file) found.push(file);
+      if (file) found.push({ file, name: entry.fullPath.replace(/^\//, "") });
       return;
     }
     const reader = (entry as FileSystemDirectoryEntry).createReader();

@@ -62,17 +62,23 @@ async function asked<T>(path: string, body: unknown): Promise<T> {
   return (await request(path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) })).json() as Promise<T>;
 }
 
-type Brought = Pick<Auditing, "files" | "refused">;
+type Taken = Pick<Auditing, "files" | "refused">;
+
+/** A file with the folders it lies in before its name. */
+export interface Brought {
+  file: File;
+  name: string;
+}
 
 /** Takes files, in place of those there were, and audits them. */
-export async function bringToAudit(files: File[]) {
+export async function bringToAudit(files: Brought[]) {
   if (!files.length) return;
-  const all: Brought = { files: [], refused: [] };
-  for (const [number, file] of files.entries()) {
+  const all: Taken = { files: [], refused: [] };
+  for (const [number, { file, name }] of files.entries()) {
     set({ doing: `Reading ${file.name} (${number + 1} of ${files.length}) …` });
     try {
-      const answer = await request(`/api/audit/files?file=${encodeURIComponent(file.webkitRelativePath || file.name)}`, { method: "POST", body: file });
-      const found = (await answer.json()) as Brought;
+      const answer = await request(`/api/audit/files?file=${encodeURIComponent(name)}`, { method: "POST", body: file });
+      const found = (await answer.json()) as Taken;
       all.files.push(...found.files);
       all.refused.push(...found.refused);
     } catch (error) {
@@ -86,14 +92,14 @@ export async function bringToAudit(files: File[]) {
 export async function auditSample() {
   set({ doing: "Buying the harbour grating (simulated) …" });
   try {
-    await take(await asked<Brought>("/api/audit/sample", {}));
+    await take(await asked<Taken>("/api/audit/sample", {}));
   } catch (error) {
     set({ doing: "" });
     tellProblem(error);
   }
 }
 
-async function take(brought: Brought) {
+async function take(brought: Taken) {
   set({ ...brought, report: null, doing: "" });
   if (brought.files.length) await audit();
   else if (!brought.refused.length) tell("There was no picture among these files.");

@@ -9,8 +9,8 @@ import { Pick } from "../../ui/Pick";
 import { LAYER_NAMES } from "../../views/names";
 import { freshSuffix, loadProfile, putFile, putOwn, readOwn, saveProfile } from "./profile";
 
-const OTHER: Record<string, string> = { diffuse: "Diffuse", specular_color: "Specular colour", white: "White", black: "Black", "1-roughness": "Gloss" };
-const WHOLE = ["base_color", "normal", "diffuse", "specular_color", "specular", "translucency", "back_color", "emissive"];
+const OTHER: Record<string, string> = { diffuse: "Diffuse", specular_color: "Specular colour", transmission: "Light through", transmission_color: "Colour of light through", white: "White", black: "Black", "1-roughness": "Gloss" };
+const WHOLE = ["base_color", "normal", "diffuse", "specular_color", "transmission_color", "specular", "translucency", "back_color", "emissive"];
 
 export function contentName(token: string): string {
   const inside = token.replace(/^1-/, "");

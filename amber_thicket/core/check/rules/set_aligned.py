@@ -1,0 +1,65 @@
+"""Maps that were brought lie on each other."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+
+import numpy as np
+
+from amber_thicket.core.check.aligned import Beside, lying_beside, steep
+from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
+from amber_thicket.core.gather.placed import moved_back
+from amber_thicket.core.recipe import Recipe
+
+LIMIT = 0.5
+# Maps that change where the others do, the surest first.
+_COMPARED = ("height", "ambient_occlusion", "normal", "base_color", "roughness")
+
+
+def look(subject: Subject) -> Iterable[Finding]:
+    brought = [role for role in subject.notes.get("brought", ()) if role in _COMPARED and role in subject.maps]
+    if not brought:
+        yield Finding("pass", "made of one picture", f"within {LIMIT:g} px")
+        return
+    roles = [role for role in _COMPARED if role in brought or role == "base_color"]
+    fields = {role: steep(subject.maps[role].pixels, leans=role == "normal") for role in roles}
+    found = lying_beside(fields, roles[0])
+    scale = subject.size[0] / fields[roles[0]].shape[1]
+    for role in roles:
+        if role not in found:
+            measured = "cannot tell: it changes elsewhere than the others"
+            yield Finding("unknown", measured, f"within {LIMIT:g} px", map=role)
+            continue
+        off = found[role]
+        far = float(np.hypot(off.x, off.y)) * scale
+        # Maps of different kinds change at places that differ by half a pixel themselves.
+        limit = max(LIMIT, 0.75 * scale)
+        measured = f"{off.x * scale:+.1f}, {off.y * scale:+.1f} px"
+        if far <= limit:
+            yield Finding("pass", measured, f"within {limit:.1f} px", map=role)
+        else:
+            fix = _fix(subject.recipe, role, off, fields[role].shape)
+            yield Finding("attention", measured, f"within {limit:.1f} px", map=role, fix=fix)
+
+
+def _fix(recipe: Recipe, role: str, off: Beside, shape: tuple[int, ...]) -> Fix | None:
+    """Moves the file back, where it is taken whole; None where it is cropped, turned or looked at aslant."""
+    key = getattr(recipe.settings("gather.maps"), role).split(".")[0]
+    plain = all(
+        recipe.settings(name) == type(recipe.settings(name))()
+        for name in ("gather.orient", "square.crop", "square.flat", "square.lens")
+    )
+    if not key or not plain or recipe.settings("tile.join").method != "none":
+        return None
+    rows = moved_back(recipe.settings("gather.placed").places, key, off.x / shape[1], off.y / shape[0])
+    return Fix("Move it back", {"gather.placed.places": json.dumps(rows)})
+
+
+RULE = Rule(
+    id="set.aligned",
+    title="Maps lie on each other",
+    why="Where they do not, edges of colour, relief and gloss fall apart.",
+    source="Kuglin & Hines 1975 (correlation at every shift)",
+    look=look,
+)
