@@ -4,6 +4,8 @@ import unittest
 
 import cv2
 import numpy as np
+from scipy.sparse import lil_matrix
+from scipy.sparse.csgraph import dijkstra
 
 from amber_thicket.core.check.figures import drift
 from amber_thicket.core.even import light
@@ -13,7 +15,7 @@ from amber_thicket.core.raster import Raster
 from amber_thicket.core.relief.bands import BANDS
 from amber_thicket.core.square.crop import Settings as Crop
 from amber_thicket.core.square.crop import fitted
-from amber_thicket.core.tile.cut import closed_path, open_path
+from amber_thicket.core.tile.cut import _banded, closed_path, open_path
 from amber_thicket.standins.bench.camera import Shot, light_field
 from amber_thicket.standins.bench.lime_render import lime_render
 from tests.support import evaluation, frame, linear_photograph, size_of
@@ -97,6 +99,27 @@ class TileTest(unittest.TestCase):
         cost[np.arange(60), way + 1] = 0.01
         found = open_path(cost, wander=1.0)
         self.assertLess(float(cost[np.arange(60), found].mean()), 0.05)
+
+    def test_the_closed_path_is_the_cheapest_of_all_starts(self) -> None:
+        """Against the shortest path from every start (scipy's Dijkstra on the same grid)."""
+        rng = np.random.default_rng(0)
+        for _ in range(6):
+            cost = rng.random((int(rng.integers(14, 26)), int(rng.integers(12, 20)))).astype(np.float32)
+            path = closed_path(cost, wander=1.0)
+            self.assertLessEqual(max(np.abs(np.diff(np.append(path, path[0])))), 1)
+            dear = _banded(cost, 1.0)
+            length, width = dear.shape
+            graph = lil_matrix((length * width, length * width))
+            for y in range(length - 1):
+                for x in range(width):
+                    for to in range(max(x - 1, 0), min(x + 2, width)):
+                        graph[y * width + x, (y + 1) * width + to] = dear[y + 1, to]
+            reached = dijkstra(graph.tocsr(), indices=range(width))
+            ends = reached[:, -width:]
+            least = min(
+                dear[0, x] + ends[x, to] for x in range(width) for to in range(max(x - 1, 0), min(x + 2, width))
+            )
+            self.assertAlmostEqual(float(dear[np.arange(length), path].sum()), least, delta=1e-3)
 
     def test_closed_path_closes(self) -> None:
         cost = np.random.default_rng(3).random((200, 40)).astype(np.float32)

@@ -6,7 +6,7 @@ error boundary cut). Here one of the two paths is closed round the tile, by tryi
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
 Path = NDArray[np.int32]
@@ -23,16 +24,16 @@ def features(strip: Pixels) -> Pixels:
     """What the eye compares across a join: colour and its slopes, (H, W, 9). strip: linear RGB."""
     colour = blur(encode_srgb(strip), 0.7, wraps=False)
     out = np.empty((*colour.shape[:2], 9), np.float32)
-    _with_slopes(colour, np.float32(3**-0.5), out)
+    over_rows(partial(_with_slopes, colour, np.float32(3**-0.5), out), len(out))
     return out
 
 
 @compiled(loose=True)
-def _with_slopes(colour, by, out):  # type: ignore[no-untyped-def]
+def _with_slopes(colour, by, out, first, last):  # type: ignore[no-untyped-def]
     """Colours times `by`, and how they change across and down: central differences, 0 beyond the edge."""
     rows, columns = colour.shape[:2]
     half = by * np.float32(0.5)
-    for y in range(rows):
+    for y in range(first, last):
         here, above, below = colour[y], colour[max(y - 1, 0)], colour[min(y + 1, rows - 1)]
         for x in range(columns):
             left, right = max(x - 1, 0), min(x + 1, columns - 1)
@@ -40,13 +41,6 @@ def _with_slopes(colour, by, out):  # type: ignore[no-untyped-def]
                 out[y, x, c] = here[x, c] * by
                 out[y, x, 3 + c] = (here[right, c] - here[left, c]) * half
                 out[y, x, 6 + c] = (below[x, c] - above[x, c]) * half
-
-
-def both_features(one: Pixels, other: Pixels) -> tuple[Pixels, Pixels]:
-    """Features of two strips at once."""
-    with ThreadPoolExecutor(1) as beside:
-        second = beside.submit(features, other)
-        return features(one), second.result()
 
 
 def mismatch(one: Pixels, other: Pixels) -> Pixels:
@@ -80,20 +74,23 @@ def _banded(cost: Pixels, wander: float) -> Pixels:
 
 
 @compiled()
-def _accumulate(cost, start, best, came):  # type: ignore[no-untyped-def]
-    length, width = cost.shape
-    for x in range(width):
-        best[0, x] = cost[0, x] if start < 0 or x == start else np.float32(1e9)
+def _accumulate(cost, start, left, right, best, came):  # type: ignore[no-untyped-def]
+    """Cheapest way down to each place, from one column of the first row or, below 0, any. left, right: first and last
+    column of each row that may be used."""
+    length = cost.shape[0]
+    dear = np.float32(1e9)
+    for x in range(left[0], right[0] + 1):
+        best[0, x] = cost[0, x] if start < 0 or x == start else dear
     for y in range(1, length):
-        for x in range(width):
-            low = best[y - 1, x]
-            step = 0
-            if x > 0 and best[y - 1, x - 1] < low:
-                low = best[y - 1, x - 1]
-                step = -1
-            if x + 1 < width and best[y - 1, x + 1] < low:
-                low = best[y - 1, x + 1]
-                step = 1
+        first, last = left[y - 1], right[y - 1]
+        for x in range(left[y], right[y] + 1):
+            low, step = dear, 0
+            if first <= x <= last:
+                low = best[y - 1, x]
+            if first <= x - 1 <= last and best[y - 1, x - 1] < low:
+                low, step = best[y - 1, x - 1], -1
+            if first <= x + 1 <= last and best[y - 1, x + 1] < low:
+                low, step = best[y - 1, x + 1], 1
             best[y, x] = low + cost[y, x]
             came[y, x] = step
 
@@ -106,32 +103,47 @@ def _trace(best, came, end, path):  # type: ignore[no-untyped-def]
         x += came[y, x]
 
 
+def _all(cost: Pixels) -> tuple[Path, Path]:
+    """First and last column of each row."""
+    return np.zeros(len(cost), np.int32), np.full(len(cost), cost.shape[1] - 1, np.int32)
+
+
 def open_path(cost: Pixels, *, wander: float) -> Path:
     """Column of the cheapest path from the first row to the last. cost: (length, width). wander: 0..1."""
     banded = _banded(cost, wander)
     best, came = np.empty_like(banded), np.zeros(banded.shape, np.int8)
-    _accumulate(banded, -1, best, came)
+    _accumulate(banded, -1, *_all(banded), best, came)
     path = np.empty(cost.shape[0], np.int32)
     _trace(best, came, int(best[-1].argmin()), path)
     return path
 
 
 def closed_path(cost: Pixels, *, wander: float) -> Path:
-    """The cheapest path whose last row joins its first (columns at most one apart). cost: (length, width)."""
+    """The cheapest path whose last row joins its first (columns at most one apart). cost: (length, width).
+
+    Two cheapest paths need not cross, so the one from a start in the middle parts the band for all others.
+    """
     banded = _banded(cost, wander)
-    ring = np.vstack([banded, banded[:1]])
+    # The first row once more, which costs nothing again.
+    ring = np.vstack([banded, np.zeros_like(banded[:1])])
     best, came = np.empty_like(ring), np.zeros(ring.shape, np.int8)
-    path = np.empty(ring.shape[0], np.int32)
-    # No closed path is cheaper than the open one; starts are tried in the order of that bound.
-    _accumulate(ring, -1, best, came)
+    everywhere = _all(ring)
+    # No closed path is cheaper than the open one that ends where it does.
+    _accumulate(ring, -1, *everywhere, best, came)
     through = best[-1].copy()
-    lowest, winner = np.inf, path
-    for start in np.argsort(through):
-        if through[start] >= lowest:
-            break
-        _accumulate(ring, int(start), best, came)
+    lowest, winner = np.inf, everywhere[0]
+    first = int(through.argmin())
+    parts = [(0, len(through) - 1, *everywhere)]
+    while parts:
+        low, high, left, right = parts.pop()
+        if low > high or through[low : high + 1].min() >= lowest:
+            continue
+        # The likeliest start goes first: what it finds rules out most others.
+        start = first if low <= first <= high else (low + high) // 2
+        _accumulate(ring, start, left, right, best, came)
+        path = np.empty(len(ring), np.int32)
+        _trace(best, came, start, path)
         if best[-1, start] < lowest:
-            lowest = float(best[-1, start])
-            _trace(best, came, int(start), path)
-            winner = path.copy()
+            lowest, winner = float(best[-1, start]), path
+        parts += [(low, start - 1, left, path), (start + 1, high, path, right)]
     return winner[:-1]

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.tile.cut import Path, both_features, closed_path, mismatch, open_path
+from amber_thicket.core.tile.cut import Path, closed_path, features, mismatch, open_path
 from amber_thicket.core.tile.patchwork import Mask
 
 PIECES = ((0, 0), (1, 0), (0, 1), (1, 1))
@@ -26,11 +26,11 @@ def cut_labels(
     show, and that no join should run through. Returns ((height, width) labels, evidence).
     """
     over_x, over_y = sample.shape[1] - width, sample.shape[0] - height
-    left, right = both_features(sample[:, :over_x], sample[:, width:])
+    left, right = features(sample[:, :over_x]), features(sample[:, width:])
     cost_x = mismatch(left, right)
     across = open_path(_brushed(cost_x, unfit, kept, width, over_x), wander=wander)
     shifted = _axis_labels(across, width)
-    upper, lower_part = both_features(sample[:over_y, :width], sample[height:, :width])
+    upper, lower_part = features(sample[:over_y, :width]), features(sample[height:, :width])
     for strip, rows in ((upper, slice(0, over_y)), (lower_part, slice(height, None))):
         part = shifted[rows, :over_x]
         strip[:, :over_x][part] = right[rows][part]
