@@ -279,6 +279,36 @@ def _seen(layer: str, pixels: Pixels) -> Pixels:
     return encode_srgb(np.ascontiguousarray(pixels)) if layer in _COLOURS else pixels
 
 
+_BINS = 128
+
+
+def histogram(evaluation: Evaluation, layer: str) -> dict[str, Any]:
+    """How the values of a layer are spread at preview size, channel by channel, over the range a file stores: colours
+    as sRGB codes 0..1, normals from −1..1. under, over: shares that lie at the ends or beyond; low, middle, high: where
+    1, 50 and 99 % are reached. Raises NotFound."""
+    pixels = _pixels(evaluation, layer, PLAN_SIDE)
+    values = _seen(layer, pixels)
+    first, last = (-1.0, 1.0) if layer.endswith("normal") else (0.0, 1.0)
+    # An end is where the nearest of 8 bits is the first or the last there is.
+    step = (last - first) / 510
+    rows = []
+    names = ("value",) if values.ndim == 2 else ("red", "green", "blue")
+    for name, plane in zip(names, (values,) if values.ndim == 2 else np.moveaxis(values, -1, 0), strict=True):
+        counts, _ = np.histogram(plane.clip(first, last), _BINS, (first, last))
+        beyond = pixels[..., names.index(name)] if layer in _COLOURS and values.ndim == 3 else plane
+        marks = np.percentile(plane, (1, 50, 99))
+        rows.append(
+            {
+                "channel": name,
+                "counts": [int(n) for n in counts],
+                "under": round(float(np.mean(beyond <= first + step)), 5),
+                "over": round(float(np.mean(beyond >= last - step)), 5),
+                **{mark: round(float(at), 4) for mark, at in zip(("low", "middle", "high"), marks, strict=True)},
+            }
+        )
+    return {"first": first, "last": last, "channels": rows}
+
+
 def _seams(pixels: Pixels, role: str = "base_color") -> list[dict[str, Any]]:
     """Seam figure of both axes, with its level."""
     found = [seam(coded(pixels, role), axis=axis) for axis in (0, 1)]

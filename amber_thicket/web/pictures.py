@@ -94,6 +94,11 @@ def compare(material_id: str) -> Response:
     return jsonify(preview.compared(_evaluation(material_id), one, other))
 
 
+@blueprint.get("/api/materials/<material_id>/histogram/<layer>")
+def histogram(material_id: str, layer: str) -> Response:
+    return jsonify(preview.histogram(_evaluation(material_id), layer))
+
+
 @blueprint.get("/api/materials/<material_id>/enlarged")
 def enlarged(material_id: str) -> Response:
     """Plain enlarging and own detail beside it at 1:1 (PNG), with the figures in headers."""

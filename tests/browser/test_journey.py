@@ -127,6 +127,21 @@ class JourneyTest(BrowserTest):
         self.page.wait_for_selector("[data-testid=view-first][aria-label^='Evened']")
         self.page.keyboard.up("i")
         self.page.wait_for_selector("[data-testid=view-first][aria-label^='Base colour']")
+        self.page.keyboard.press("d")
+        table = self.page.locator("[data-testid=histogram]").first
+        table.wait_for()
+        self.assertEqual(table.locator("tbody tr").count(), 3)
+        # What is read there is what the view shows: darker where the exposure is lower.
+        before = int(table.locator("tbody td").nth(2).inner_text())
+        self.stage("Even")
+        self.page.locator("[role=slider][aria-label=Exposure]").focus()
+        self.page.keyboard.press("Shift+ArrowLeft")
+        self.page.wait_for_function(
+            "n => Number(document.querySelector('[data-testid=histogram] tbody td:nth-child(3)')?.textContent) < n",
+            arg=before - 10,
+        )
+        self.page.keyboard.press("d")
+        self.page.wait_for_selector("[data-testid=histogram]", state="detached")
 
     def test_crop_by_handle(self) -> None:
         self.bring(self.photo("brick"))

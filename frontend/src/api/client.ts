@@ -1,5 +1,5 @@
 /** Requests to the service. Errors carry what happened and what to do. */
-import type { About, Brief, Compared, Figures, FilePlan, Finding, Job, LayerId, Lights, LightsFound, Material, Place, Places, Probe, Proposal, TilingSuggestion, Value, ZoneSuggestions } from "./types";
+import type { About, Brief, Compared, Figures, FilePlan, Finding, HistogramTold, Job, LayerId, Lights, LightsFound, Material, Place, Places, Probe, Proposal, TilingSuggestion, Value, ZoneSuggestions } from "./types";
 
 export class Problem extends Error {
   constructor(
@@ -65,6 +65,7 @@ export const api = {
     get<{ revision: number; findings: Finding[] }>(`${at(id)}/checks?slot=checks`, signal),
   figures: (id: string, signal?: AbortSignal) => get<Figures>(`${at(id)}/figures?slot=figures`, signal),
   compare: (id: string, one: LayerId, other: LayerId, signal?: AbortSignal) => get<Compared>(`${at(id)}/compare?one=${one}&other=${other}`, signal),
+  histogram: (id: string, layer: LayerId, signal?: AbortSignal) => get<HistogramTold>(`${at(id)}/histogram/${layer}?slot=histogram-${layer}`, signal),
   probe: (id: string, x: number, y: number, signal?: AbortSignal) =>
     get<Probe>(`${at(id)}/probe?x=${x.toFixed(5)}&y=${y.toFixed(5)}`, signal),
   groups: (names: string[]) => send<string[][]>("POST", "/api/groups", { names }),

@@ -228,6 +228,21 @@ export interface Compared {
   largest: number | null;
   why: string;
 }
+/** One channel of a layer: counts over its range; under, over: shares at the ends; low, middle, high: where 1, 50 and 99 % are reached. */
+export interface Spread {
+  channel: "red" | "green" | "blue" | "value";
+  counts: number[];
+  under: number;
+  over: number;
+  low: number;
+  middle: number;
+  high: number;
+}
+export interface HistogramTold {
+  first: number;
+  last: number;
+  channels: Spread[];
+}
 export interface Probe {
   /** sRGB of the tiled colour around the place. */
   own_color: [number, number, number];

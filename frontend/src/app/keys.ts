@@ -44,6 +44,7 @@ export const ACTIONS: Action[] = [
   { id: "view.fit", label: "Fit the whole", keys: "f", group: "Views", run: () => useViews.setState({ look: null }) },
   { id: "view.alone", label: "One view or two", keys: "v", group: "Views", run: () => useViews.setState(({ arrangement, active }) => ({ arrangement: arrangement === "first" || arrangement === "second" ? "beside" : active })) },
   { id: "view.stack", label: "Beside or stacked", keys: "b", group: "Views", run: () => useViews.setState(({ arrangement }) => ({ arrangement: arrangement === "stacked" ? "beside" : "stacked" })) },
+  { id: "view.histogram", label: "Histogram", keys: "d", group: "Views", run: () => useViews.setState(({ histogram }) => ({ histogram: !histogram })) },
   { id: "view.input", label: "Hold: what came into this stage", keys: "i", group: "Views", run: () => {} },
   ...(Object.entries(BRUSH_KEYS) as [Tool, string][]).map(([tool, keys]): Action => ({ id: `brush.${tool}`, label: `${TOOL_NAMES[tool]}, in Tile`, keys, group: "Work", run: () => brush(tool) })),
   { id: "work.undo", label: "Undo", keys: "Ctrl Z", group: "Work", run: () => void step("undo") },

@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "../api/client";
-import type { Compared, Figures, Finding, LayerId, Material, Places, TilingSuggestion } from "../api/types";
+import type { Compared, Figures, Finding, HistogramTold, LayerId, Material, Places, TilingSuggestion } from "../api/types";
 import { busy, whenRested } from "./busy";
 
 /** The value once it has rested for a moment: the picture comes first, figures follow. */
@@ -41,6 +41,11 @@ export function useFigures(material: Material): Figures | undefined {
 /** How far two layers lie apart. */
 export function useCompared(material: Material, one: LayerId, other: LayerId, then: number | null): Compared | undefined {
   return useMeasured("compared", material, `${material.keys[one]}/${then ?? material.keys[other]}`, (id, signal) => (then === null ? api.compare(id, one, other, signal) : api.compareWith(id, one, then, signal)));
+}
+
+/** How the values of a layer are spread. */
+export function useHistogram(material: Material, layer: LayerId): HistogramTold | undefined {
+  return useMeasured("histogram", material, `${layer}/${material.keys[layer]}`, (id, signal) => api.histogram(id, layer, signal));
 }
 
 /** How the sample is best made to tile. */

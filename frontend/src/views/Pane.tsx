@@ -1,10 +1,12 @@
 /** One of the two views: what it shows, how, and the picture itself. */
 import { lazy, Suspense } from "react";
-import { Maximize2, Minimize2 } from "lucide-react";
+import { ChartArea, Maximize2, Minimize2 } from "lucide-react";
 import type { LayerId, Material } from "../api/types";
 import { Choice } from "../ui/Choice";
 import { Pick } from "../ui/Pick";
+import { cx } from "../ui/cx";
 import { Flat } from "./Flat";
+import { Histogram } from "./Histogram";
 import { LAYER_NAMES } from "./names";
 import { wraps } from "./space";
 import { type Channel, type Compare, type How, INPUT_OF, setView, type Side, useViews, type What } from "./state";
@@ -57,6 +59,7 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
   const arrangement = useViews((state) => state.arrangement);
   const compare = useViews((state) => state.compare.mode);
   const lit = useLit();
+  const histogram = useViews((state) => state.histogram);
   const there = (Object.keys(LAYER_NAMES) as LayerId[]).filter((layer) => material.keys[layer]);
   const wanted: What = input && setup.what !== "lit" ? INPUT_OF[stage] : setup.what;
   // A map that went with its file is not there to be shown.
@@ -99,6 +102,18 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
           </>
         )}
         </div>
+        {what !== "lit" && (
+          <button
+            type="button"
+            aria-label="Histogram"
+            aria-pressed={histogram}
+            title="How the values are spread (d)"
+            onClick={() => useViews.setState({ histogram: !histogram })}
+            className={cx("shrink-0 rounded-[5px] p-1 hover:bg-lifted hover:text-text", histogram ? "text-amber" : "text-soft")}
+          >
+            <ChartArea size={13} />
+          </button>
+        )}
         {input && what !== "lit" && <span className="rounded-[5px] bg-amber px-1.5 text-[11.5px] font-semibold text-on-amber">Input</span>}
         <button
           type="button"
@@ -118,6 +133,7 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
         ) : (
           <>
             <Flat side={side} layer={what} setup={setup} material={material} />
+            {histogram && <Histogram material={material} layer={what} channel={setup.channel} />}
             {side === "first" && !alone && (
               <Pick label="Compare with the second view" value={compare} groups={[{ options: COMPARES }]} onChange={(mode) => useViews.setState((state) => ({ compare: { ...state.compare, mode } }))} className="absolute right-[62px] bottom-2 z-10 h-6 border-transparent bg-ground/85 px-1.5 text-[12px]" />
             )}

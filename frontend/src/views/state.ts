@@ -50,6 +50,8 @@ interface Views {
   input: boolean;
   /** Pixels at an end of their range are marked. */
   clipping: boolean;
+  /** The histogram of what a view shows lies on it. */
+  histogram: boolean;
   /** Evidence of a finding, drawn on the first view. */
   evidence: { map: LayerId | null; of?: string; box: [number, number, number, number] } | null;
   active: Side;
@@ -79,6 +81,7 @@ export const useViews = create<Views>(() => {
     pointer: null,
     input: false,
     clipping: false,
+    histogram: false,
     evidence: null,
     active: "first",
     compare: { mode: "off", split: 0.5, gain: 4, snapshot: null },
