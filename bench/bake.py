@@ -11,7 +11,7 @@ import cv2
 
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
-from amber_thicket.core.pack.encode import stored
+from amber_thicket.core.pack.encode import asked_for, stored
 from amber_thicket.core.pack.profiles import planned
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.formats.picture import read_picture
@@ -27,10 +27,11 @@ def _source(side: int) -> bytes:
     return file_bytes(cv2.resize(photograph("gravel"), (side, side), interpolation=cv2.INTER_CUBIC), "JPEG", quality=95)
 
 
-def _measure(side: int) -> tuple[float, float]:
+def _measure(side: int, profile: str) -> tuple[float, float]:
     """Seconds of the bake and of the codecs alone."""
     data = _source(side)
-    recipe = Recipe().with_changes({"square.size.width": side, "square.size.height": side})
+    changes = {"square.size.width": side, "square.size.height": side, "pack.files.profile": profile}
+    recipe = Recipe().with_changes(changes)
     info = describe(read_picture(data, "gravel.jpg"), "0" * 64, len(data), "gravel.jpg")
     warm = recipe.with_changes({"square.size.width": 512, "square.size.height": 512})
     for chosen in (warm, recipe):
@@ -41,7 +42,7 @@ def _measure(side: int) -> tuple[float, float]:
             pass
         bake = time.perf_counter() - began
     files = [
-        (f, stored(f, {r: ready.layer(r, (side, side)).pixels for r in f.roles}))
+        (f, stored(f, {r: ready.layer(r, (side, side)).pixels for r in asked_for(f)}))
         for f in planned(recipe, "gravel").files
     ]
     began = time.perf_counter()
@@ -53,22 +54,23 @@ def _measure(side: int) -> tuple[float, float]:
 
 def run(side: int) -> None:
     rows = []
-    times: dict[int, float] = {}
-    for size in (side // 2, side) if side else (2048, 4096):
+    times: dict[tuple[str, int], float] = {}
+    sizes = (side // 2, side) if side else (2048, 4096)
+    for profile, size in ((profile, size) for profile in ("separate_y_plus", "gltf") for size in sizes):
         done = subprocess.run(
-            [sys.executable, "-m", "bench.bake", str(size)], capture_output=True, text=True, check=True
+            [sys.executable, "-m", "bench.bake", str(size), profile], capture_output=True, text=True, check=True
         )
         bake, codecs, memory = (float(n) for n in done.stdout.split())
-        times[size] = bake
-        growth = f"{bake / times[size // 2]:.1f} ×" if size // 2 in times else "–"
-        rows.append([f"{size}²", f"{bake / codecs:.2f} ×", growth, f"{memory / 1e6:.2f} GB", f"{bake:.1f} s"])
+        times[profile, size] = bake
+        growth = f"{bake / times[profile, size // 2]:.1f} ×" if (profile, size // 2) in times else "–"
+        rows.append([profile, f"{size}²", f"{bake / codecs:.2f} ×", growth, f"{memory / 1e6:.2f} GB", f"{bake:.1f} s"])
     table(
         "Bake of all maps, read back: over codec time alone",
-        ["size", "ratio", "over half the side", "peak memory", "here"],
+        ["profile", "size", "ratio", "over half the side", "peak memory", "here"],
         rows,
     )
 
 
 if __name__ == "__main__":
-    taken = _measure(int(sys.argv[1]))
+    taken = _measure(int(sys.argv[1]), sys.argv[2])
     print(*taken, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict
+from collections import Counter, OrderedDict
 from collections.abc import Callable
 from typing import Any
 
@@ -38,6 +38,13 @@ def nbytes(value: Any) -> int:
     return int(getattr(value, "nbytes", 256))
 
 
+def _held_by(value: Any) -> int:
+    """What tells values apart that hold the very same pixels: an operation with nothing to do hands on what it got."""
+    pixels = getattr(value, "pixels", value)
+    base = getattr(pixels, "base", None)
+    return id(pixels if base is None else base)
+
+
 class Memory:
     """Results by content key; the least recently used leave when the bytes run over. Thread-safe.
 
@@ -48,6 +55,8 @@ class Memory:
         self._limit = limit
         self._held = 0
         self._values: OrderedDict[str, Any] = OrderedDict()
+        # How many keys hold the same pixels.
+        self._shared: Counter[int] = Counter()
         self._busy: dict[str, threading.Event] = {}
         self._lock = threading.Lock()
 
@@ -81,10 +90,21 @@ class Memory:
         with self._lock:
             if size > self._limit:
                 return
+            if key in self._values:
+                self._let_go(key)
             self._values[key] = value
-            self._held += size
+            self._shared[_held_by(value)] += 1
+            self._held += size if self._shared[_held_by(value)] == 1 else 0
             while self._held > self._limit:
-                self._held -= nbytes(self._values.pop(self._next_to_leave()))
+                self._let_go(self._next_to_leave())
+
+    def _let_go(self, key: str) -> None:
+        value = self._values.pop(key)
+        owner = _held_by(value)
+        self._shared[owner] -= 1
+        if not self._shared[owner]:
+            del self._shared[owner]
+            self._held -= nbytes(value)
 
     def _next_to_leave(self) -> str:
         """The key not used for longest, of the large values as long as those hold half of all."""
@@ -92,7 +112,13 @@ class Memory:
         small = self._held - sum(nbytes(self._values[key]) for key in large)
         return large[0] if large and small < self._limit / 2 else next(iter(self._values))
 
+    def at_least(self, limit: int) -> None:
+        """Raises the limit to so many bytes where it is lower."""
+        with self._lock:
+            self._limit = max(self._limit, limit)
+
     def clear(self) -> None:
         with self._lock:
             self._values.clear()
+            self._shared.clear()
             self._held = 0

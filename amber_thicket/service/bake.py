@@ -28,6 +28,8 @@ from amber_thicket.formats.usd import usd_text
 from amber_thicket.formats.write import encoded, stored_codes
 
 CHECK_SIDE = 768
+# Channels of full size that are wanted again: the tiled colour, the steps to the height, normal, roughness.
+_CHANNELS_KEPT = 12
 # Side of the corner that is written and read to try the formats.
 _TRIED = 64
 _RELIEF = {"height", "normal", "ambient_occlusion"}
@@ -124,6 +126,8 @@ def pack(evaluation: Evaluation, name: str, progress: Progress) -> Iterator[Writ
 
 def _packed(evaluation: Evaluation, name: str, progress: Progress, beside: ThreadPoolExecutor) -> Iterator[Written]:
     plan, size = planned(evaluation.recipe, name), output_size(evaluation.recipe)
+    # What is left for lack of room in the middle of it all would be made anew from the photograph on.
+    evaluation.memory.at_least(_CHANNELS_KEPT * 4 * size[0] * size[1])
     progress(0.02, "Checking")
     findings = beside.submit(check, evaluation, name)
     facts: list[dict[str, Any]] = []
