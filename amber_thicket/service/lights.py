@@ -15,6 +15,7 @@ from amber_thicket.core.lightset.find import Report, found_out, sound
 from amber_thicket.core.lightset.source import LightSet
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.progress import reached, told_to
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.source import halvings
 from amber_thicket.errors import NotFound, UnreadableFile
@@ -50,21 +51,32 @@ def light_set_found(
 ) -> Report:
     """What the photographs of a material's light set say. names: of its files, by key.
 
-    Raises UnreadableFile naming the photograph that cannot belong to it.
+    say hears how far it is. Raises UnreadableFile naming the photograph that cannot belong to it, Cancelled.
     """
+
+    def heard(share: float, what: str) -> None:
+        evaluation.cancel.check()
+        say(share, what)
+
+    with told_to(heard):
+        return _found(evaluation, names)
+
+
+def _found(evaluation: Evaluation, names: dict[str, str]) -> Report:
     settings = evaluation.recipe.settings("gather.lights")
     lamps = [lamp for lamp in read(settings.frames) if lamp.file in evaluation.files]
     frames = [evaluation.files[lamp.file] for lamp in lamps]
     called = [names.get(lamp.file, lamp.file) for lamp in lamps]
-    say(0.05, "Looking at the photographs")
-    small = [_tiny(frame.read(halvings(max(frame.width, frame.height), 2 * _TINY)).pixels) for frame in frames]
+    small = []
+    for number, frame in enumerate(frames):
+        reached(0.25 * number / len(frames), "Looking at the photographs")
+        small.append(_tiny(frame.read(halvings(max(frame.width, frame.height), 2 * _TINY)).pixels))
     sound(called, [(frame.width, frame.height) for frame in frames], small)
     made = evaluation.lights
     if made is None:
         raise UnreadableFile("These lamps do not stand round the surface.", remedy="Give the lamps other bearings.")
-    say(0.25, "Comparing the photographs")
+    reached(0.25, "Comparing the photographs")
     steady = made.steady()
-    say(0.7, "Looking for the lamps")
     return found_out(made.as_shot(made.look_level()), settings, steady, called)
 
 

@@ -32,7 +32,8 @@ def found(material_id: str) -> Response:
     """Bearing, direction, order and gap found out and set, as one step of the history."""
     kept, known = services(), body(Known)
     material = kept.library.get(material_id)
-    evaluation = kept.watched(material_id, kept.library.evaluation(material))
+    cancel = kept.slots.take(f"{material_id}/lights")
+    evaluation = kept.watched(material_id, kept.library.evaluation(material, cancel))
     report = lights.light_set_found(evaluation, _names(material.source), evaluation.told or (lambda share, what: None))
     material = kept.library.edit(material_id, known.revision, report.changes, label="Lamps found", gesture="")
     kept.events.announce("material", {"id": material.id, "revision": material.revision})
@@ -40,6 +41,13 @@ def found(material_id: str) -> Response:
     return jsonify(
         {"material": whole(material), "told": told, "certain": report.certain, "confidence": report.confidence}
     )
+
+
+@blueprint.delete("/api/materials/<material_id>/lights/find")
+def called_off(material_id: str) -> Response:
+    """Stops looking; nothing is changed."""
+    services().slots.take(f"{material_id}/lights")
+    return jsonify({})
 
 
 @blueprint.get("/api/materials/<material_id>/lights/<int:number>/<what>.jpg")

@@ -7,6 +7,7 @@ import threading
 import unittest
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from flask.testing import FlaskClient
@@ -15,6 +16,7 @@ from PIL import Image
 from amber_thicket.formats import limits
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
+from tests.lightset import png, shot
 from tests.support import encoded, photograph
 
 PHOTO = encoded(photograph("gravel"))
@@ -187,6 +189,32 @@ class EditTest(AppTest):
         self.client.post(f"/api/materials/{material['id']}/archive", json={})
         self.assertEqual(self.client.get("/api/materials").get_json(), [])
         self.assertEqual(len(self.client.get("/api/materials?archived=1").get_json()), 1)
+
+
+class LampsTest(AppTest):
+    def test_looking_for_lamps_tells_how_far_it_is_and_can_be_stopped(self) -> None:
+        photos, _ = shot("embossed_hide")
+        material = self.imported(png(photos[0]), "hide_light_1.png")
+        for number in range(1, 6):
+            path = f"/api/materials/{material['id']}/files?file=hide_light_{number + 1}.png"
+            material = self.client.post(path, data=png(photos[number])).get_json()
+        address = f"/api/materials/{material['id']}/lights/find"
+        heard: list[str] = []
+
+        def announce(kind: str, told: dict[str, Any]) -> None:
+            if kind == "working":
+                heard.append(told["what"])
+                self.app.test_client().delete(address)
+
+        with mock.patch.object(self.services.events, "announce", announce):
+            answer = self.client.post(address, json={"revision": material["revision"]})
+        self.assertEqual(answer.status_code, 499, answer.text)
+        self.assertTrue(heard)
+        now = self.client.get(f"/api/materials/{material['id']}").get_json()
+        self.assertEqual((now["revision"], now["recipe"]), (material["revision"], material["recipe"]))
+        answer = self.client.post(address, json={"revision": material["revision"]})
+        self.assertEqual(answer.status_code, 200, answer.text)
+        self.assertEqual(answer.get_json()["material"]["revision"], material["revision"] + 1)
 
 
 class PictureTest(AppTest):

@@ -15,6 +15,7 @@ import numpy as np
 
 from amber_thicket.core.lightset.solve import solved
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.progress import reached
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.relief.slope import integrated
 
@@ -89,6 +90,7 @@ def found(photographs: Pixels, *, elevation: float, gap: int = 0) -> Found:
     count = photographs.shape[0]
     tried = []
     for clockwise in (False, True):
+        reached(0.85 if clockwise else 0.8, "Looking for the lamps")
         lamps = toward(bearings(count, clockwise=clockwise, gap=gap), elevation)
         normal = solved(photographs, lamps).normal
         z = np.maximum(normal[..., 2], 0.1)
@@ -96,6 +98,7 @@ def found(photographs: Pixels, *, elevation: float, gap: int = 0) -> Found:
         tried.append((*_turned(a, b), clockwise))
     turn, curl, twisted, clockwise = min(tried, key=lambda t: t[1] / max(t[2], 1e-12))
     lamps = toward(bearings(count, first=turn, clockwise=clockwise, gap=gap), elevation)
+    reached(0.9, "Telling bumps from dents")
     shadows, recesses = _half_turn(photographs, lamps)
     # Shadows say more than recesses do; each speaks only when it is clear.
     other = shadows < 0 if abs(shadows) > SHADOWS_TELL else recesses < 0
@@ -152,6 +155,7 @@ def _elevation(photographs: Pixels, degrees: Pixels) -> float | None:
     tried = np.arange(_LOWEST, _HIGHEST + 9, 3.0)
     costs = []
     for elevation in tried:
+        reached(0.95, "Looking how high the lamps stood")
         albedo = solved(photographs[:, ::2, ::2], toward(degrees, elevation)).albedo.mean(-1)
         tone = np.log(np.maximum(albedo, 1e-4))
         costs.append(float(np.mean(np.abs(tone - blur(tone, 6.0, wraps=False)))))

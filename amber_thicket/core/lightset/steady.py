@@ -9,6 +9,7 @@ import numpy as np
 
 from amber_thicket.core.lightset.solve import solved
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.progress import reached
 from amber_thicket.core.raster import Pixels
 
 # Exposures that differ by less are one exposure.
@@ -83,7 +84,8 @@ def _shifts(values: Pixels, lamps: Pixels) -> Pixels:
     better = _misfits(values, coarse, lamps) * _CLEARLY < _misfits(values, still, lamps)
     shifts = np.where(better[:, None], coarse, 0.0)
     asked = np.ones(count, bool)
-    for _ in range(_ROUNDS):
+    for number in range(_ROUNDS):
+        reached(0.3 + 0.4 * number / _ROUNDS, "Comparing the photographs")
         before = _misfits(values, shifts, lamps)
         tried = np.where(asked[:, None], _refined(values, shifts, lamps), shifts)
         if np.all(asked):

@@ -79,6 +79,7 @@ export const api = {
   bend: (id: string, lines: [number, number][][]) => send<Record<string, number>>("POST", `${at(id)}/bend`, { lines }),
   lights: (id: string) => get<Lights>(`${at(id)}/lights`),
   findLights: (id: string, revision: number) => send<LightsFound & { material: Material }>("POST", `${at(id)}/lights/find`, { revision }),
+  stopLights: (id: string) => send<object>("DELETE", `${at(id)}/lights/find`, {}),
   place: (id: string, file: string, revision: number, way: string, pairs: [number, number, number, number][]) =>
     send<{ material: Material; told: string }>("POST", `${at(id)}/files/${file}/place`, { revision, way, pairs }),
   generate: (wanted: { words: string; seed: number; tileable: boolean; top_down: boolean; side: number }) => send<Job>("POST", "/api/generate", wanted),

@@ -1,5 +1,5 @@
 /** The ring of lamps of a light set, drawn as seen from the camera: 0° at the right, counter-clockwise. */
-import { ArrowDown, ArrowUp, FlipHorizontal2, ScanSearch } from "lucide-react";
+import { ArrowDown, ArrowUp, FlipHorizontal2, ScanSearch, Square } from "lucide-react";
 import { useEffect, useState } from "react";
 import type { LampRow, Material } from "../../api/types";
 import { change, useBench, valueOf } from "../../bench/store";
@@ -9,7 +9,7 @@ import { Fold } from "../../ui/Fold";
 import { Level } from "../../ui/Level";
 import { setView } from "../../views/state";
 import { Setting } from "../Setting";
-import { findLamps, moveFrame, type Proof, spot, standApart, turnHalf, useLights, useRing } from "./lights";
+import { findLamps, moveFrame, type Proof, spot, standApart, turnHalf, useLights, useRing, stopLooking } from "./lights";
 
 const R = 82;
 const PROOFS: { value: Proof; label: string; hint: string }[] = [
@@ -34,9 +34,15 @@ export function LightRing({ material }: { material: Material }) {
     <section aria-label="Light set" className="border-t border-line pt-2">
       <h3 className="flex items-center justify-between font-medium">
         Light set
-        <Button look="quiet" className="h-6 px-1.5 text-[12px]" disabled={looking} onClick={() => void findLamps()}>
-          <ScanSearch size={13} /> {looking ? "Looking …" : "Find the lamps"}
-        </Button>
+        {looking ? (
+          <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => stopLooking(material.id)}>
+            <Square size={11} /> Stop looking
+          </Button>
+        ) : (
+          <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => void findLamps()}>
+            <ScanSearch size={13} /> Find the lamps
+          </Button>
+        )}
       </h3>
       <div className="flex justify-center py-1">
         <Rose lamps={frames} chosen={shown ? used[shown.number]?.file : undefined} onChoose={(file) => show(used.findIndex((lamp) => lamp.file === file))} />

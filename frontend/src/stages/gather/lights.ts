@@ -1,10 +1,13 @@
 /** The light set of the open material: its ring of lamps, what was found, and the pictures that prove it. */
 import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
-import { api } from "../../api/client";
+import { api, Problem } from "../../api/client";
 import type { LampRow, LightsFound, Material } from "../../api/types";
 import { useBench, valueOf, change, settled } from "../../bench/store";
 import { tellProblem } from "../../ui/notices";
+
+/** The status of an answer that was called off. */
+const STOPPED = 499;
 
 export type Proof = "photograph" | "relit" | "difference" | "residual";
 
@@ -28,11 +31,15 @@ export async function findLamps() {
     if (useBench.getState().material?.id === newest.id) useBench.setState({ material: newest });
     useLights.setState({ found: { ...found, id: newest.id } });
   } catch (error) {
-    tellProblem(error, "The lamps were not found");
+    // Whoever stopped it knows.
+    if (!(error instanceof Problem && error.status === STOPPED)) tellProblem(error, "The lamps were not found");
   } finally {
     useLights.setState({ looking: false });
   }
 }
+
+/** Stops looking for the lamps; nothing is changed then. */
+export const stopLooking = (id: string) => void api.stopLights(id).catch(tellProblem);
 
 /** Turns all lamps by half: bumps become dents. */
 export function turnHalf() {
