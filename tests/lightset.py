@@ -12,6 +12,7 @@ from PIL import Image
 
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
 from amber_thicket.core.relief.normal import from_height
+from amber_thicket.standins.bench import plain_kinds
 from amber_thicket.standins.bench.camera import photograph, ring
 from amber_thicket.standins.bench.kinds import KINDS
 from amber_thicket.standins.bench.surface import Surface
@@ -23,7 +24,7 @@ SIDE, PART, ROOM = 1536, 512, 64
 @lru_cache(maxsize=12)
 def _part(kind: str, seed: int) -> Surface:
     """The middle of a surface, with some room round it."""
-    whole = KINDS[kind](SIDE, seed)
+    whole = (KINDS.get(kind) or getattr(plain_kinds, kind))(SIDE, seed)
     at = slice(384 - ROOM, 384 + PART + ROOM)
     return Surface(
         whole.height[at, at], whole.albedo[at, at], whole.roughness[at, at], whole.metallic[at, at], whole.width_mm

@@ -61,22 +61,19 @@ class Normals(unittest.TestCase):
 
     def test_bench_surfaces_with_shadow_glare_and_noise(self) -> None:
         # QUALITY §1: median 2.5°, mean 3.5° with eight lamps at 45°; the truth is as sharp as the camera.
-        means = []
-        for kind in (
-            "lime_render",
-            "embossed_hide",
-            "tide_pebbles",
-            "tarred_felt",
-            "verdigris_copper",
-            "slate_shingles",
-        ):
+        # The last three served for none of the method's numbers.
+        kinds = "lime_render embossed_hide tide_pebbles tarred_felt verdigris_copper rippled_sand rusted_plate sail_canvas"
+        for kind in kinds.split():
             photos, truth = shot(kind)
             off = angles(solved(photos, LAMPS).normal, truth)
             with self.subTest(kind):
                 self.assertLessEqual(float(np.median(off)), 2.5)
-                self.assertLessEqual(float(off.mean()), 4.0)
-            means.append(float(off.mean()))
-        self.assertGreaterEqual(sum(mean <= 3.5 for mean in means), 5, means)
+                self.assertLessEqual(float(off.mean()), 3.5)
+        # Steps, which the camera sees as a mixture of both sides, carry two thirds of what slates are off.
+        photos, truth = shot("slate_shingles")
+        off = angles(solved(photos, LAMPS).normal, truth)
+        self.assertLessEqual(float(np.median(off)), 2.5)
+        self.assertLessEqual(float(off.mean()), 4.0)
 
     def test_bending_goes_and_relief_stays(self) -> None:
         y, x = np.mgrid[0:256, 0:256].astype(np.float32)
