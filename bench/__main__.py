@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|page|enlarge|relief|tiling] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|page|sliders|enlarge|relief|tiling] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -13,6 +13,7 @@ PARTS = {
     "operations": operations.run,
     "bake": bake.run,
     "page": page.run,
+    "sliders": page.sliders,
     "enlarge": enlarge.run,
     "relief": relief.run,
     "tiling": tiling.run,

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import statistics
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Page, sync_playwright
 
 from bench.timing import table
 from tests.browser.server import ARGUMENTS, CHROMIUM, Server
@@ -22,19 +24,35 @@ CHANGES = (
     ("Response", "Centre", "first"),
 )
 
+# The layers a slider of a stage may change, in the order they are tried.
+LAYERS = {
+    "Even": ("Evened",),
+    "Tile": ("Base colour",),
+    "Relief": ("Height", "Normal", "Occlusion", "Curvature"),
+    "Response": ("Roughness", "Metallic", "Base colour"),
+}
+SAMPLES = 5
+
+# Milliseconds until the first view shows another picture, or −1 when it does not.
 MEASURE = """([label, key]) => new Promise((done) => {
   const canvas = document.querySelector('[data-testid=view-first] canvas');
   const old = canvas.dataset.shown, began = performance.now();
   document.querySelector(`[role=slider][aria-label="${label}"]`).focus();
-  const look = () => canvas.dataset.shown !== old ? done(performance.now() - began) : requestAnimationFrame(look);
+  const look = () => {
+    const passed = performance.now() - began;
+    if (canvas.dataset.shown !== old) done(passed);
+    else if (passed > 3000) done(-1);
+    else requestAnimationFrame(look);
+  };
   document.activeElement.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey: true, bubbles: true, cancelable: true }));
   look();
 })"""
 QUIET = "() => !document.querySelector('[data-testid=doing]').textContent"
 
 
-def run(_side: int) -> None:
-    rows = []
+@contextmanager
+def opened() -> Iterator[Page]:
+    """A page with the gravel photograph open in one view."""
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as name, sync_playwright() as playwright:
         path = Path(name) / "gravel.png"
         path.write_bytes(encoded(photograph("gravel")))
@@ -46,26 +64,89 @@ def run(_side: int) -> None:
         page.set_input_files("input[type=file]", str(path))
         page.wait_for_selector("nav[aria-label=Stages]")
         page.keyboard.press("v")
+        try:
+            yield page
+        finally:
+            browser.close()
+            server.kill()
+
+
+def _rest(page: Page) -> None:
+    page.wait_for_function(QUIET)
+    page.wait_for_timeout(400)
+    page.wait_for_function(QUIET)
+
+
+def _back(page: Page) -> None:
+    """Undoes all there is, so that every slider is measured on the material as it came."""
+    for _ in range(SAMPLES + 4):
+        page.keyboard.press("Control+z")
+        page.wait_for_timeout(60)
+
+
+def _show(page: Page, layer: str) -> None:
+    page.click("section[aria-label='First view'] button[aria-label=What]")
+    page.click(f"[role=option]:has-text('{layer}')")
+
+
+def _told(name: str, waits: list[float]) -> list[str]:
+    waits = sorted(waits)
+    return [name, f"{statistics.median(waits):.0f} ms", f"{waits[int(len(waits) * 0.95)]:.0f} ms"]
+
+
+def run(_side: int) -> None:
+    rows = []
+    with opened() as page:
         for stage, slider, shown in CHANGES:
             page.click(f"nav button:has-text('{stage}')")
             if shown != "first":
-                page.click("section[aria-label='First view'] button[aria-label=What]")
-                page.click(f"[role=option]:has-text('{'Normal' if shown == 'normal' else 'Occlusion'}')")
+                _show(page, "Normal" if shown == "normal" else "Occlusion")
             page.wait_for_selector(f"[role=slider][aria-label='{slider}']")
             waits = []
             for _ in range(14):
-                page.wait_for_function(QUIET)
-                page.wait_for_timeout(400)
-                page.wait_for_function(QUIET)
+                _rest(page)
                 waits.append(page.evaluate(MEASURE, [slider, "ArrowLeft"]))
-            waits = sorted(waits[2:])
-            rows.append(
-                [f"{stage}: {slider}", f"{statistics.median(waits):.0f} ms", f"{waits[int(len(waits) * 0.95)]:.0f} ms"]
-            )
-        browser.close()
-        server.kill()
+            rows.append(_told(f"{stage}: {slider}", waits[2:]))
     table(
         "From a key on a slider to the stage's new picture on screen (768 preview, first view alone)",
         ["setting", "p50", "p95"],
         rows,
     )
+
+
+def sliders(_side: int) -> None:
+    """Every slider of the four stages that make maps, slowest first."""
+    rows, silent = [], []
+    with opened() as page:
+        for stage, layers in LAYERS.items():
+            page.click(f"nav button:has-text('{stage}')")
+            _rest(page)
+            folds = page.locator("aside button.group[data-state=closed]")
+            for _ in range(folds.count()):
+                folds.first.click()
+            left = [str(one.get_attribute("aria-label")) for one in page.locator("aside [role=slider]").all()]
+            for layer in layers:
+                if not left:
+                    break
+                _show(page, layer)
+                for slider in list(left):
+                    _rest(page)
+                    waits = [page.evaluate(MEASURE, [slider, key]) for key in ("ArrowRight", "ArrowLeft")]
+                    if max(waits) < 0:
+                        continue
+                    _back(page)
+                    key = "ArrowRight" if waits[0] >= 0 else "ArrowLeft"
+                    waits = []
+                    for _ in range(SAMPLES):
+                        _rest(page)
+                        waits.append(page.evaluate(MEASURE, [slider, key]))
+                    rows.append((statistics.median(waits), _told(f"{stage}: {slider}", [w for w in waits if w >= 0])))
+                    left.remove(slider)
+                    _back(page)
+            silent += [f"{stage}: {slider}" for slider in left]
+    table(
+        "Every slider: from a key to the new picture of what it changes",
+        ["setting", "p50", "p95"],
+        [row for _, row in sorted(rows, reverse=True)],
+    )
+    print("Change nothing as they stand:", ", ".join(silent) or "none")

@@ -15,10 +15,12 @@ from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.core.response.covers import materials
+from amber_thicket.core.square.followed import followed
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import read_picture
 from amber_thicket.service.mapset import changes_for, first_changes, first_guess, mismatch_note, read_map, start_size
+from amber_thicket.service.preview import first_thumbnail
 from amber_thicket.service.sources import StoredSource, describe, file_key, files_of
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.models import Material, Step
@@ -73,8 +75,9 @@ class Library:
         recipe = Recipe().with_changes(start_size(width, height) | changes)
         stem = named(file_name).family if guess.role == "light" and not as_role else Path(file_name).stem
         title = clean_name(name or (stem or Path(file_name).stem).replace("_", " "))
+        thumbnail, _ = self.blobs.put([first_thumbnail(picture.pixels)])
         with self.database.atomic():
-            material = Material.create(name=title, source=info)
+            material = Material.create(name=title, source=info, thumbnail=thumbnail)
             step = Step.create(material=material, recipe=recipe.as_json(), label="Imported")
             material.head = step.id
             material.save()
@@ -167,7 +170,8 @@ class Library:
             recipe = from_json(step.recipe).with_changes(changes)
             if recipe.as_json() == step.recipe:
                 return material
-            recipe = kept_scale(self.evaluation(material), recipe, changes)
+            before = self.evaluation(material)
+            recipe = kept_strokes(before, kept_scale(before, recipe, changes), changes)
             return self._stepped(material, recipe, label=label, gesture=gesture)
 
     def _stepped(self, material: Material, recipe: Recipe, *, label: str, gesture: str) -> Material:
@@ -274,6 +278,27 @@ def kept_scale(before: Evaluation, recipe: Recipe, changes: dict[str, Any]) -> R
     if abs(widths[1] / widths[0] - 1) < 1e-9:
         return recipe
     return recipe.with_changes({"square.size.sample_mm": round(width_mm * widths[1] / widths[0], 3)})
+
+
+_FLATTENED_BY = ("gather.orient", "square.lens", "square.flat")
+# What is drawn on the flattened picture.
+_STROKES = ("tile.join.excluded", "tile.join.kept")
+
+
+def kept_strokes(before: Evaluation, recipe: Recipe, changes: dict[str, Any]) -> Recipe:
+    """The recipe with what was drawn on the sample staying where it was drawn, when the picture is flattened otherwise.
+
+    before: as it was. Nothing follows where the same change sets the strokes.
+    """
+    if not any(path.rsplit(".", 1)[0] in _FLATTENED_BY for path in changes):
+        return recipe
+    join = recipe.settings("tile.join")
+    drawn = {path: getattr(join, path.rsplit(".", 1)[1]) for path in _STROKES if path not in changes}
+    if not any(drawn.values()):
+        return recipe
+    after = Evaluation(recipe, before.first, before.memory, files=before.files)
+    was, now = ((one.view(), one.recipe.settings("gather.orient")) for one in (before, after))
+    return recipe.with_changes({path: followed(text, was, now) for path, text in drawn.items() if text})
 
 
 def evaluation_of(

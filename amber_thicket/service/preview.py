@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from amber_thicket.core.check.figures import coded, drift, seam
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side, output_size
 from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8, linear_to_lab
+from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.pack.encode import asked_for, quantised, stored
 from amber_thicket.core.pack.profiles import PlannedFile
@@ -167,11 +168,24 @@ def strip(evaluation: Evaluation) -> bytes:
     return encoded(np.vstack(cards), "jpg", 82)
 
 
+_THUMBNAIL = 320
+
+
 def thumbnail(evaluation: Evaluation) -> bytes:
     """A small square of the finished surface for the library, as JPEG."""
-    shaded = _shaded(evaluation)
-    side = min(shaded.shape[:2])
-    return encoded(cv2.resize(shaded[:side, :side], (320, 320), interpolation=cv2.INTER_AREA), "jpg", 85)
+    return _small_square(_shaded(evaluation))
+
+
+def first_thumbnail(pixels: Pixels) -> bytes:
+    """A small square of a capture, linear (H, W, 3): what the library shows until the surface was looked at."""
+    factor = max(1, min(pixels.shape[:2]) // _THUMBNAIL)
+    return _small_square(encode_srgb8(shrink(pixels, factor)))
+
+
+def _small_square(codes: NDArray[np.uint8]) -> bytes:
+    side = min(codes.shape[:2])
+    small = cv2.resize(codes[:side, :side], (_THUMBNAIL, _THUMBNAIL), interpolation=cv2.INTER_AREA)
+    return encoded(small, "jpg", 85)
 
 
 def _card(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:

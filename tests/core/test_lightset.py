@@ -62,7 +62,9 @@ class Normals(unittest.TestCase):
     def test_bench_surfaces_with_shadow_glare_and_noise(self) -> None:
         # QUALITY §1: median 2.5°, mean 3.5° with eight lamps at 45°; the truth is as sharp as the camera.
         # The last three served for none of the method's numbers.
-        kinds = "lime_render embossed_hide tide_pebbles tarred_felt verdigris_copper rippled_sand rusted_plate sail_canvas"
+        kinds = (
+            "lime_render embossed_hide tide_pebbles tarred_felt verdigris_copper rippled_sand rusted_plate sail_canvas"
+        )
         for kind in kinds.split():
             photos, truth = shot(kind)
             off = angles(solved(photos, LAMPS).normal, truth)

@@ -6,6 +6,7 @@ import numpy as np
 from scipy import ndimage
 
 from amber_thicket.core.numeric import filters, sampling
+from amber_thicket.core.numeric.arctan import degrees_of
 from amber_thicket.core.numeric.levels import soft_clip
 
 RNG = np.random.default_rng(4)
@@ -69,3 +70,13 @@ class SamplingTest(unittest.TestCase):
         np.testing.assert_allclose(
             soft[(values > 0.05) & (values < 0.95)], values[(values > 0.05) & (values < 0.95)], atol=1e-6
         )
+
+
+class ArcTest(unittest.TestCase):
+    def test_directions_in_degrees(self) -> None:
+        """Against the C library's atan2, all round and on the axes."""
+        around = np.linspace(0, 2 * np.pi, 721)[:-1]
+        for y, x in np.float32([*np.stack([np.sin(around), np.cos(around)], -1), (0, 1), (1, 0), (0, -1), (-1, 0)]):
+            off = degrees_of(y, x) - np.degrees(np.arctan2(y, x)) % 360
+            self.assertLess(abs((off + 180) % 360 - 180), 2e-3, (y, x))
+        self.assertEqual(degrees_of(np.float32(0), np.float32(0)), 0)

@@ -1,9 +1,16 @@
 """The library: import, edit, undo, second tabs."""
 
+import io
+import json
 import threading
 import unittest
 from unittest import mock
 
+import numpy as np
+from PIL import Image
+
+from amber_thicket.core.square.followed import upright
+from amber_thicket.core.strokes import read
 from amber_thicket.errors import BadSetting, StaleEdit, UnreadableFile
 from amber_thicket.store.models import Material, Step
 from tests.support import encoded, photograph, temporary_library
@@ -27,6 +34,10 @@ class LibraryTest(unittest.TestCase):
         self.assertEqual(self.material.name, "north wall")
         self.assertEqual(self.library.recipe(self.material).settings("square.size").width, 512)
         self.assertEqual(self.material.source["bits"], 8)
+        # Until the surface was looked at, the library shows the capture.
+        with Image.open(io.BytesIO(self.library.blobs.get(self.material.thumbnail))) as small:
+            self.assertEqual(small.size, (320, 320))
+            self.assertAlmostEqual(np.asarray(small).mean(), photograph("gravel").mean(), delta=3)
 
     def test_what_cannot_be_read_leaves_nothing(self) -> None:
         for data in (b"", b"no picture", PHOTO[:400], encoded(photograph("grass")[:4])):
@@ -131,3 +142,39 @@ class LibraryTest(unittest.TestCase):
         self.assertEqual((len(Material.listed(archived=False)), len(Material.listed(archived=True))), (0, 1))
         self.library.archive(self.material.id, False)
         self.assertEqual(len(Material.listed(archived=False)), 1)
+
+
+class StrokesFollowTest(unittest.TestCase):
+    """What must not be used is drawn on the flattened picture; it stays on the same stain when the picture is flattened
+    another way."""
+
+    def test_strokes_stay_on_the_capture(self) -> None:
+        ways = {
+            "corners": {"square.flat.upper_left_x": 8.0, "square.flat.lower_right_y": 91.0},
+            "level": {"square.flat.turn": 7.5},
+            "bend": {"square.lens.k1": -0.06},
+            "turned": {"gather.orient.turn": "90", "gather.orient.mirror": True},
+        }
+        area = [0, 0.3, 0.3, 0.7, 0.35, 0.5, 0.6]
+        for name, changes in ways.items():
+            with self.subTest(name), temporary_library() as library:
+                material = library.add([PHOTO], "wall.png")
+                text = json.dumps([[0.05, 0.4, 0.45, 0.6, 0.5], area])
+                material = library.edit(
+                    str(material.id), material.revision, {"tile.join.excluded": text}, label="x", gesture=""
+                )
+                before = library.evaluation(material)
+                material = library.edit(str(material.id), material.revision, changes, label="y", gesture="")
+                after = library.evaluation(material)
+                moved = read(after.recipe.settings("tile.join").excluded)
+                for old, new in zip(read(text), moved, strict=True):
+                    here, there = (
+                        upright(one.view().to_capture(stroke.points), one.recipe.settings("gather.orient"))
+                        for one, stroke in ((before, old), (after, new))
+                    )
+                    np.testing.assert_allclose(here, there, atol=1e-5)
+                self.assertGreater(float(np.abs(moved[0].points - read(text)[0].points).max()), 1e-4)
+                self.assertEqual(moved[1].radius, 0)
+                library.undo(str(material.id), material.revision)
+                undone = library.recipe(library.get(str(material.id)))
+                self.assertEqual(undone.settings("tile.join").excluded, text)

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
-from amber_thicket.core.even.oklab import from_oklab, to_oklab
+from amber_thicket.core.even.oklab import lab_of, linear_of
+from amber_thicket.core.numeric.arctan import degrees_of
+from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
@@ -62,20 +67,36 @@ def shares(hue: Pixels) -> Pixels:
 
 def hues(evened_tone: Raster, *, frame: Frame, **amounts: float) -> Raster:
     """Linear RGB (H, W, 3) with each band's chroma scaled and its light raised or lowered by up to a stop."""
-    lab = to_oklab(evened_tone.pixels)
-    chroma = np.hypot(lab[..., 1], lab[..., 2])
     # Every hue's amounts by whole degrees: a table is much quicker than the bands at every pixel.
     table = shares(np.arange(361, dtype=np.float32))
     colour = table @ np.array([amounts[f"{band}_colour"] for band in BANDS], np.float32) / 100
     light = table @ np.array([amounts[f"{band}_light"] for band in BANDS], np.float32) / 100
-    hue = np.degrees(np.arctan2(lab[..., 2], lab[..., 1])) % 360
-    sure = chroma / (chroma + np.float32(_GREY))
-    at = np.rint(hue).astype(np.int32)
-    gain = (1 + colour[at] * sure).astype(np.float32)
-    lab[..., 1] *= gain
-    lab[..., 2] *= gain
-    out = from_oklab(lab) * (2.0 ** (light[at] * sure))[..., None].astype(np.float32)
-    return Raster(np.maximum(out, 0).astype(np.float32))
+    pixels = np.ascontiguousarray(evened_tone.pixels)
+    out = np.empty_like(pixels)
+    over_rows(partial(_mix, pixels, np.float32(colour), np.float32(light), out), len(pixels))
+    return Raster(out)
+
+
+@compiled(loose=True, inline=True)
+def banded(a, b):  # type: ignore[no-untyped-def]
+    """Of the two colour axes: the hue in whole degrees, and how sure it is; for compiled loops."""
+    chroma = np.sqrt(a * a + b * b)
+    at = int(degrees_of(b, a) + np.float32(0.5))
+    return at, chroma / (chroma + np.float32(_GREY))
+
+
+@compiled(loose=True)
+def _mix(pixels, colour, light, out, first, last):  # type: ignore[no-untyped-def]
+    for y in range(first, last):
+        for x in range(pixels.shape[1]):
+            tone, a, b = lab_of(pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2])
+            at, sure = banded(a, b)
+            gain = np.float32(1.0) + colour[at] * sure
+            red, green, blue = linear_of(tone, a * gain, b * gain)
+            by = np.exp(light[at] * sure * np.float32(0.6931472)) if light[at] != 0.0 else np.float32(1.0)
+            out[y, x, 0] = max(red * by, np.float32(0.0))
+            out[y, x, 1] = max(green * by, np.float32(0.0))
+            out[y, x, 2] = max(blue * by, np.float32(0.0))
 
 
 OPERATION = Operation(

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Literal
 
 import numpy as np
 
-from amber_thicket.core.even.hues import BANDS, shares
-from amber_thicket.core.even.oklab import to_oklab
+from amber_thicket.core.even.hues import BANDS, banded, shares
+from amber_thicket.core.even.oklab import lab_of
 from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief.estimate import (
@@ -26,7 +29,6 @@ from amber_thicket.core.settings import OperationSettings, setting
 
 # How much the tone counts beside the shading; the light must come from above or below by so much to tell its end.
 _TONE, _TONE_LEAST, _GIVEN_UP, _SIDEWAYS = 0.40, 0.20, 0.25, 0.35
-_GREY = 0.02
 # What Even may do to the shading that tells the height: where it does, the photograph is read as it was.
 _LOCAL = {"raking": "amount", "shadow": "amount", "highlight": "amount", "known": "amount", "glare": "amount"}
 _Layer = Callable[[], Raster]
@@ -118,11 +120,19 @@ def tone_of(colour: Pixels, hues: dict[str, float]) -> Pixels:
     tone = encode_srgb(luminance(colour))
     if not any(hues.values()):
         return tone
-    lab = to_oklab(colour)
     table = shares(np.arange(361, dtype=np.float32)) @ np.array([hues[band] for band in BANDS], np.float32) / 200
-    chroma = np.hypot(lab[..., 1], lab[..., 2])
-    hue = np.rint(np.degrees(np.arctan2(lab[..., 2], lab[..., 1])) % 360).astype(np.int32)
-    return np.asarray(tone + table[hue] * chroma / (chroma + np.float32(_GREY)), np.float32)
+    pixels = np.ascontiguousarray(colour)
+    over_rows(partial(_lifted, pixels, np.float32(table), tone), len(pixels))
+    return tone
+
+
+@compiled(loose=True)
+def _lifted(pixels, table, tone, first, last):  # type: ignore[no-untyped-def]
+    for y in range(first, last):
+        for x in range(pixels.shape[1]):
+            _, a, b = lab_of(pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2])
+            at, sure = banded(a, b)
+            tone[y, x] += table[at] * sure
 
 
 def _hues_in(settings: dict[str, Any]) -> dict[str, float]:

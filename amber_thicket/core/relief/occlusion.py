@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from pydantic import field_validator
 
+from amber_thicket.core.numeric.arctan import arctan
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import pad
 from amber_thicket.core.numeric.parallel import over_rows
@@ -109,23 +110,6 @@ def _marches(limit: int) -> tuple[np.ndarray, Pixels]:
     return offsets, np.maximum(distances, 1).astype(np.float32)
 
 
-@compiled(loose=True, inline=True)
-def _arctan(t):  # type: ignore[no-untyped-def]
-    """arctan to 1e-6 without a library call, so that whole rows are computed at once."""
-    size = abs(t)
-    q = min(size, np.float32(1.0)) / max(size, np.float32(1.0))
-    s = q * q
-    poly = np.float32(-0.01172120)
-    poly = poly * s + np.float32(0.05265332)
-    poly = poly * s + np.float32(-0.11643287)
-    poly = poly * s + np.float32(0.19354346)
-    poly = poly * s + np.float32(-0.33262347)
-    poly = poly * s + np.float32(0.99997726)
-    poly = poly * q
-    angle = np.float32(1.5707964) - poly if size > np.float32(1.0) else poly
-    return -angle if t < np.float32(0.0) else angle
-
-
 @compiled(inline=True)
 def _line(height, offset, y, margin, width):  # type: ignore[no-untyped-def]
     """The row of heights one step away."""
@@ -176,8 +160,8 @@ def _horizons(height, right, up, offsets, distances, margin, out, first, last): 
                 n_along = np.float32(1.0) / np.sqrt(np.float32(1.0) + along * along)
                 leaning = np.float32(1.0) + along * along
                 projected = np.sqrt(leaning / (leaning + across * across))
-                zenith_ahead = np.float32(1.5707964) - _arctan(t_ahead)
-                zenith_behind = _arctan(t_behind) - np.float32(1.5707964)
+                zenith_ahead = np.float32(1.5707964) - arctan(t_ahead)
+                zenith_behind = arctan(t_behind) - np.float32(1.5707964)
                 cos_g, sin_g = n_along, -along * n_along
                 # cos(2h - gamma) = cos 2h cos gamma + sin 2h sin gamma, from the tangents.
                 c1, s1 = t_ahead * n_ahead, n_ahead

@@ -10,7 +10,7 @@ import numpy as np
 
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.square import flat as flat_settings
-from amber_thicket.core.square.lens import bent
+from amber_thicket.core.square.lens import bent, straight
 
 
 @dataclass(frozen=True)
@@ -29,11 +29,20 @@ class View:
         """Capture coordinates in [0, 1] of flattened ones, (..., 2)."""
         flat = np.asarray(points, np.float64)
         ones = np.concatenate([flat, np.ones((*flat.shape[:-1], 1))], -1) @ self.homography.T
-        straight = ones[..., :2] / ones[..., 2:]
+        level = ones[..., :2] / ones[..., 2:]
         if not any(self.lens):
-            return straight
+            return np.asarray(level)
         k1, k2, p1, p2 = self.lens
-        return bent(straight, self.picture[0] / self.picture[1], k1=k1, k2=k2, p1=p1, p2=p2)
+        return bent(level, self.picture[0] / self.picture[1], k1=k1, k2=k2, p1=p1, p2=p2)
+
+    def from_capture(self, points: Pixels) -> Pixels:
+        """Flattened coordinates of places of the capture, (..., 2): the way back from to_capture."""
+        places = np.asarray(points, np.float64)
+        if any(self.lens):
+            k1, k2, p1, p2 = self.lens
+            places = straight(places, self.picture[0] / self.picture[1], k1=k1, k2=k2, p1=p1, p2=p2)
+        ones = np.concatenate([places, np.ones((*places.shape[:-1], 1))], -1) @ np.linalg.inv(self.homography).T
+        return np.asarray(ones[..., :2] / ones[..., 2:])
 
     def scales(self, box: tuple[float, float, float, float], width: int) -> tuple[float, float]:
         """Least and most capture pixels an output pixel covers along an axis, over a grid of places.

@@ -60,6 +60,7 @@ export function Files({ material }: { material: Material }) {
 function FileRow({ file, first }: { file: MaterialFile; first: boolean }) {
   const about = useBench((state) => state.about);
   const several = useBench((state) => (state.material?.files.length ?? 1) > 1);
+  const placed = useBench((state) => wayOf(state.material?.recipe.operations ?? {}, file.key) !== "free");
   const maps = about?.roles ?? [];
   const options: { value: FileRole | "none"; label: string }[] = [
     ...maps.map(({ id, label }) => ({ value: id as FileRole, label: id === "base_color" && file.guess === "photo" ? "Photograph" : label })),
@@ -80,7 +81,7 @@ function FileRow({ file, first }: { file: MaterialFile; first: boolean }) {
       <p className="figures text-soft">{size}</p>
       {several && file.why && <p className="text-[12px] text-soft">Taken so because {file.why}.</p>}
       {file.notes.length > 0 && <p className="text-[12px] text-soft">Read with care: {file.notes.join("; ")}.</p>}
-      {!first && PLACED.includes(file.role) && <Placement file={file} />}
+      {!first && (placed || PLACED.includes(file.role) || (SHOT.includes(file.role) && file.guess === "photo")) && <Placement file={file} />}
       {file.role === "normal" && <Setting path="gather.maps.normal_y" />}
       {file.role === "height" && <Setting path="gather.maps.height_white" />}
     </li>
@@ -88,7 +89,9 @@ function FileRow({ file, first }: { file: MaterialFile; first: boolean }) {
 }
 
 /** Roles of photographs that may lie elsewhere than the first. */
-const PLACED: string[] = ["", "translucency", "back_color", "opacity", "emissive"];
+const PLACED: string[] = ["", "translucency", "back_color"];
+/** And those that are more often maps, which lie right. */
+const SHOT: string[] = ["opacity", "emissive"];
 
 function Placement({ file }: { file: MaterialFile }) {
   const way = useBench((state) => wayOf(state.material?.recipe.operations ?? {}, file.key));
