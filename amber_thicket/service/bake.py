@@ -14,6 +14,7 @@ import numpy as np
 
 from amber_thicket import __version__
 from amber_thicket.core.align.placed import Stitched
+from amber_thicket.core.check.blocks import blockiness
 from amber_thicket.core.check.registry import examine
 from amber_thicket.core.check.rule import Finding, Rule, Subject
 from amber_thicket.core.graph import Evaluation, fit_side, output_size
@@ -68,12 +69,22 @@ def _of_files(evaluation: Evaluation) -> dict[str, Any]:
     shapes = {role: (one.width, one.height) for role, one in evaluation.brought.items()}
     shapes["base_color"] = (evaluation.source.width, evaluation.source.height)
     made = evaluation.lights is not None
+    blocks = {} if made or "normal" not in evaluation.brought else {"normal_blocks": _blocks(evaluation, "normal")}
     return {
+        **blocks,
         "brought": () if made else tuple(evaluation.brought),
         "relief_brought": _RELIEF & set(evaluation.brought),
         "shapes": shapes,
         "tile_mm": evaluation.picture_mm(),
     }
+
+
+def _blocks(evaluation: Evaluation, role: str) -> float:
+    """How much the blocks of a JPEG stand out in the file of a map that was brought."""
+    source = evaluation.brought[role]
+    return float(
+        evaluation.memory.get(f"blocks/{source.key}", lambda: blockiness(source.read(0, data=True).pixels[..., :2]))
+    )
 
 
 def _read_back(plan: Plan, maps: dict[str, Raster]) -> dict[str, bool]:

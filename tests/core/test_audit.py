@@ -13,6 +13,7 @@ import numpy as np
 from PIL import Image
 
 from amber_thicket.core.audit.look import Audit, Stored, audit
+from amber_thicket.core.check.blocks import BLOCKY, blockiness
 from amber_thicket.core.check.normals import normal_reading
 from amber_thicket.core.gather.maps import KEY_LENGTH, without_steps
 from amber_thicket.core.gather.roles import guessed, named, packed_channels
@@ -304,6 +305,21 @@ class AlignedTest(unittest.TestCase):
             back = made.layer("ambient_occlusion", (SIDE, SIDE)).pixels
             # Placed to a fraction of a pixel, it is looked up between pixels.
             self.assertLess(float(np.sqrt(np.mean((back - MAPS["ambient_occlusion"]) ** 2))), 0.02)
+
+
+class BlocksTest(unittest.TestCase):
+    def test_a_map_that_was_a_jpeg_is_told_whatever_it_is_now(self) -> None:
+        codes = np.rint((MAPS["normal"] * 0.5 + 0.5) * 255).astype(np.uint8)
+        stream = io.BytesIO()
+        Image.fromarray(codes).save(stream, "JPEG", quality=80)
+        with Image.open(stream) as picture:
+            spoilt = np.asarray(picture).astype(np.float32) / 255
+        self.assertLess(blockiness(codes[..., :2].astype(np.float32)), BLOCKY)
+        self.assertGreater(blockiness(spoilt[..., :2]), BLOCKY)
+        files = good() | {"normal": file("a_normal.png", spoilt)}
+        self.assertIn("normal.steps", wrong(audit(list(files.values()))))
+        # A part of it, whose blocks begin elsewhere, tells it too.
+        self.assertGreater(blockiness(np.ascontiguousarray(spoilt[3:, 5:, :2])), BLOCKY)
 
 
 class FolderTest(unittest.TestCase):

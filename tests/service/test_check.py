@@ -115,6 +115,7 @@ class RuleTest(unittest.TestCase):
             "normal.tilt": with_map(good, "normal", tilted),
             "normal.y_direction": subject(relief__normal__y_in_files="minus"),
             "normal.encoding": with_map(good, "normal", np.where(np.arange(3) == 2, maps["normal"], maps["normal"] + 0.47)),
+            "normal.steps": with_map(good, "normal", np.round(maps["normal"] * 12) / 12),
             "height.bit_depth": subject(pack__files__height_bits="8"),
             "height.clipping": with_map(good, "height", np.clip(maps["height"] * 4 - 1.5, 0, 1)),
             "height.range": with_map(good, "height", maps["height"] * 0.1 + 0.4),

@@ -15,6 +15,7 @@ import numpy as np
 
 from amber_thicket.core.audit.polarity import Sides, sides
 from amber_thicket.core.check.aligned import lying_beside, steep
+from amber_thicket.core.check.blocks import BLOCKY, blockiness
 from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.check.normals import Reading, normal_reading, vectors_as
 from amber_thicket.core.gather.placed import moved_back
@@ -244,6 +245,13 @@ def _of_normal(one: Judged, reading: Reading, told: Sides, y: Literal["plus", "m
             "normal.unit_length", "attention",
             f"{100 * (1 - reading.unit):.0f} % of its vectors are not of unit length.",
             "It was scaled, blended or compressed as a colour.", name, repair="Makes them so.",
+        )  # fmt: skip
+    blocks = blockiness(np.ascontiguousarray(one.file.values[..., :2]))
+    if blocks > BLOCKY:
+        yield Finding(
+            "normal.steps", "attention",
+            f"It was a JPEG once: lines at every eighth pixel are {100 * (blocks - 1):.0f} % stronger.",
+            "Blocks turn into facets once light falls on them.", name,
         )  # fmt: skip
     if reading.tilt > 0.1:
         yield Finding(

@@ -16,7 +16,8 @@ def look(subject: Subject) -> Iterable[Finding]:
         yield Finding("note", f"mean {mean:.3f}: nearly blank", "0.5–0.99", map="ambient_occlusion")
     else:
         bad = mean < 0.5 or sure < -UNSURE
-        yield Finding("blocked" if bad else "pass", f"mean {mean:.2f}", "0.5–0.99", map="ambient_occlusion")
+        said = f"mean {mean:.2f}, agrees {sure:.2f} with the height"
+        yield Finding("blocked" if bad else "pass", said, "0.5–0.99", map="ambient_occlusion")
 
 
 RULE = Rule(
