@@ -127,6 +127,18 @@ class JourneyTest(BrowserTest):
         self.page.wait_for_selector("[data-testid=view-first][aria-label^='Evened']")
         self.page.keyboard.up("i")
         self.page.wait_for_selector("[data-testid=view-first][aria-label^='Base colour']")
+        # One view in the whole window, and back.
+        wide = self.page.locator("[data-testid=view-first]").bounding_box()
+        self.page.keyboard.press("w")
+        self.page.wait_for_selector("nav[aria-label=Stages]", state="detached")
+        filled = self.page.locator("[data-testid^=view-]").bounding_box()
+        assert wide
+        assert filled
+        self.assertEqual(self.page.locator("[data-testid^=view-]").count(), 1)
+        self.assertGreater(filled["width"], 1200)
+        self.assertGreater(filled["height"], 700)
+        self.page.keyboard.press("Escape")
+        self.page.wait_for_selector("nav[aria-label=Stages]")
         self.page.keyboard.press("d")
         table = self.page.locator("[data-testid=histogram]").first
         table.wait_for()

@@ -175,6 +175,13 @@ class RuleTest(unittest.TestCase):
             ({"relief__normal__y_in_files": "minus"}, "normal.y_direction"),
             ({"pack__files__height_bits": "8"}, "height.bit_depth"),
             ({"response__roughness__spread": 0.0}, "roughness.constant"),
+            ({"relief__occlusion__contrast": 4.0, "relief__height__steepness": 0.8}, "ambient_occlusion.darkest"),
+            ({"relief__height__low": 40.0, "relief__height__high": 60.0}, "height.clipping"),
+            ({"response__metallic__level": 0.5}, "metallic.extremes"),
+            ({"response__metallic__level": 1.0}, "metallic.extremes"),
+            ({"pack__files__format": "jpeg"}, "files.lossless"),
+            ({"pack__files__format": "jpeg", "pack__files__profile": "mask_packed"}, "files.alpha"),
+            ({"even__original__exposure": 1.3}, "base_color.bounds"),
         ):
             with self.subTest(rule=rule):
                 fault = subject(**changes)

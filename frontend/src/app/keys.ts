@@ -43,6 +43,7 @@ export const ACTIONS: Action[] = [
   { id: "view.lit", label: "Lit, in the second view", keys: "l", group: "Views", run: () => setView("second", { what: "lit" }) },
   { id: "view.fit", label: "Fit the whole", keys: "f", group: "Views", run: () => useViews.setState({ look: null }) },
   { id: "view.alone", label: "One view or two", keys: "v", group: "Views", run: () => useViews.setState(({ arrangement, active }) => ({ arrangement: arrangement === "first" || arrangement === "second" ? "beside" : active })) },
+  { id: "view.whole", label: "One view in the whole window", keys: "w", group: "Views", run: () => useViews.setState(({ whole }) => ({ whole: !whole })) },
   { id: "view.stack", label: "Beside or stacked", keys: "b", group: "Views", run: () => useViews.setState(({ arrangement }) => ({ arrangement: arrangement === "stacked" ? "beside" : "stacked" })) },
   { id: "view.histogram", label: "Histogram", keys: "d", group: "Views", run: () => useViews.setState(({ histogram }) => ({ histogram: !histogram })) },
   { id: "view.input", label: "Hold: what came into this stage", keys: "i", group: "Views", run: () => {} },
@@ -72,6 +73,7 @@ export function useKeys() {
       if (typing(event) || document.querySelector("[role=dialog],[role=listbox]")) return;
       const key = spelled(event);
       if (key === "i") useViews.setState({ input: true });
+      if (key === "Escape" && useViews.getState().whole) useViews.setState({ whole: false });
       const action = ACTIONS.find((a) => a.keys === key) ?? (key === "Ctrl Y" ? ACTIONS.find((a) => a.id === "work.redo") : undefined);
       if (!action || event.repeat) return;
       event.preventDefault();

@@ -6,6 +6,8 @@ import { useKeys } from "../app/keys";
 import { Arrivals, bringMaps } from "../library/arrivals";
 import { Panel } from "../stages/Panel";
 import { Button } from "../ui/Button";
+import { Pane } from "../views/Pane";
+import { useViews } from "../views/state";
 import { Views } from "../views/Views";
 import { heardOf } from "./busy";
 import { Readout } from "./Readout";
@@ -16,6 +18,8 @@ import { tellProblem } from "../ui/notices";
 
 export function Bench({ id }: { id: string }) {
   const { material, missing } = useBench();
+  const { whole, active } = useViews();
+  useEffect(() => () => useViews.setState({ whole: false }), []);
   useEffect(() => {
     openMaterial(id).catch(tellProblem);
   }, [id]);
@@ -44,6 +48,13 @@ export function Bench({ id }: { id: string }) {
     );
   }
   if (!material || material.id !== id) return <div className="h-full bg-ground" />;
+  if (whole)
+    return (
+      <div className="h-full bg-ground">
+        <Pane side={active} material={material} />
+        <Arrivals />
+      </div>
+    );
   return (
     <div
       className="flex h-full flex-col"

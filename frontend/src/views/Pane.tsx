@@ -1,6 +1,6 @@
 /** One of the two views: what it shows, how, and the picture itself. */
 import { lazy, Suspense } from "react";
-import { ChartArea, Maximize2, Minimize2 } from "lucide-react";
+import { ChartArea, Fullscreen, Maximize2, Minimize2 } from "lucide-react";
 import type { LayerId, Material } from "../api/types";
 import { Choice } from "../ui/Choice";
 import { Pick } from "../ui/Pick";
@@ -59,6 +59,7 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
   const arrangement = useViews((state) => state.arrangement);
   const compare = useViews((state) => state.compare.mode);
   const lit = useLit();
+  const whole = useViews((state) => state.whole);
   const histogram = useViews((state) => state.histogram);
   const there = (Object.keys(LAYER_NAMES) as LayerId[]).filter((layer) => material.keys[layer]);
   const wanted: What = input && setup.what !== "lit" ? INPUT_OF[stage] : setup.what;
@@ -117,13 +118,22 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
         {input && what !== "lit" && <span className="rounded-[5px] bg-amber px-1.5 text-[11.5px] font-semibold text-on-amber">Input</span>}
         <button
           type="button"
+          aria-label={whole ? "Leave the whole window" : "Fill the window"}
+          title={whole ? "Back (Esc)" : "Fill the whole window (w)"}
+          onClick={() => useViews.setState({ whole: !whole, active: side })}
+          className={cx("shrink-0 rounded-[5px] p-1 hover:bg-lifted hover:text-text", whole ? "text-amber" : "text-soft")}
+        >
+          <Fullscreen size={13} />
+        </button>
+        {!whole && <button
+          type="button"
           aria-label={alone ? "Show both views" : "Show this view alone"}
           title={alone ? "Show both views" : "Show this view alone"}
           onClick={() => useViews.setState({ arrangement: alone ? "beside" : side })}
           className="shrink-0 rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
         >
           {alone ? <Minimize2 size={13} /> : <Maximize2 size={13} />}
-        </button>
+        </button>}
       </header>
       <div className="relative min-h-0 flex-1">
         {what === "lit" ? (

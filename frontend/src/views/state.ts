@@ -52,6 +52,8 @@ interface Views {
   clipping: boolean;
   /** The histogram of what a view shows lies on it. */
   histogram: boolean;
+  /** One view fills the window; nothing else is shown. */
+  whole: boolean;
   /** Evidence of a finding, drawn on the first view. */
   evidence: { map: LayerId | null; of?: string; box: [number, number, number, number] } | null;
   active: Side;
@@ -82,6 +84,7 @@ export const useViews = create<Views>(() => {
     input: false,
     clipping: false,
     histogram: false,
+    whole: false,
     evidence: null,
     active: "first",
     compare: { mode: "off", split: 0.5, gain: 4, snapshot: null },

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject, box_of
+from amber_thicket.core.numeric.colour import linear_to_srgb, luminance, srgb_to_linear
 
 
 def look(subject: Subject) -> Iterable[Finding]:
@@ -19,16 +20,7 @@ def look(subject: Subject) -> Iterable[Finding]:
     mask = (grey < low) | (grey > 240)
     share = float(mask.mean())
     bad = dark < low or bright > 240
-    exposure = subject.recipe.settings("even.original").exposure
-    fix = None
-    if bad and (dark < low) != (bright > 240):
-        stops = 2.2 * float(np.log2((low + 4) / max(dark, 1) if dark < low else 236 / bright))
-        wanted = round(float(np.clip(exposure + stops, -3, 3)), 2)
-        reach = bright * (low + 4) / max(dark, 1) if dark < low else dark * 236 / bright
-        # Only offered when the other end stays inside as well.
-        fix = (
-            Fix("Set the exposure", {"even.original.exposure": wanted}) if low <= reach <= 240 or dark >= low else None
-        )
+    fix = _fix(subject, dark < low, bright > 240, low) if bad else None
     yield Finding(
         "attention" if bad else "pass",
         f"{dark:.0f}–{bright:.0f}, {share * 100:.1f} % outside",
@@ -37,6 +29,22 @@ def look(subject: Subject) -> Iterable[Finding]:
         box=box_of(mask) if bad else None,
         fix=fix,
     )
+
+
+def _fix(subject: Subject, too_dark: bool, too_bright: bool, low: int) -> Fix | None:
+    """The exposure that brings one end back, if the other end stays inside as well."""
+    if too_dark == too_bright:
+        return None
+    # Exposure multiplies light, also that which lies beyond the last code.
+    light = luminance(subject.maps["base_color"].pixels)
+    dark, bright = (max(float(v), 1e-5) for v in np.percentile(light, (0.5, 99.5)))
+    lowest, highest = (float(v) for v in srgb_to_linear(np.array([low + 3, 236]) / 255))
+    stops = np.log2(lowest / dark) if too_dark else np.log2(highest / bright)
+    other = float(linear_to_srgb(np.array((bright if too_dark else dark) * 2**stops))) * 255
+    if not low <= other <= 240:
+        return None
+    wanted = subject.recipe.settings("even.original").exposure + stops
+    return Fix("Set the exposure", {"even.original.exposure": round(float(np.clip(wanted, -3, 3)), 2)})
 
 
 RULE = Rule(
