@@ -144,7 +144,7 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
           <>
             <Flat side={side} layer={what} setup={setup} material={material} />
             {histogram && <Histogram material={material} layer={what} channel={setup.channel} />}
-            {side === "first" && !alone && (
+            {side === "first" && !alone && !whole && (
               <Pick label="Compare with the second view" value={compare} groups={[{ options: COMPARES }]} onChange={(mode) => useViews.setState((state) => ({ compare: { ...state.compare, mode } }))} className="absolute right-[62px] bottom-2 z-10 h-6 border-transparent bg-ground/85 px-1.5 text-[12px]" />
             )}
           </>
