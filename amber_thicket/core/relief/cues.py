@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any, Literal
 
+import cv2
 import numpy as np
 
 from amber_thicket.core.even.hues import BANDS, banded, shares
@@ -20,6 +21,7 @@ from amber_thicket.core.relief.estimate import (
     field_of,
     spectrum,
     steepness,
+    told_by_both,
     told_by_recesses,
     told_by_shading,
     told_by_tone,
@@ -196,17 +198,23 @@ def decide_cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame,
 def cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame, decided: Told, **settings: Any) -> Raster:
     """The height told, (H, W), mean about 0; each estimate has unit slope before it is weighed."""
     tone = tone_of((as_shot if decided.photograph else tiled)().pixels, _hues_in(settings))
-    made = _estimates(tone, decided.shares, decided.bearing, frame.tile_width)
-    result = np.zeros_like(tone)
-    waves: Any = 0
-    for name, estimate in made.items():
-        gain = np.float32(decided.shares[name] / decided.slopes[name])
-        if name == "recesses":
-            result += gain * estimate
-        else:
-            waves = waves + gain * estimate
-    if not np.isscalar(waves):
-        result += field_of(waves, tone.shape)
+    gains = {name: float(share / decided.slopes[name]) for name, share in decided.shares.items()}
+    result = None
+    if set(gains) & {"tone", "shading"}:
+        told = told_by_both(
+            spectrum(tone),
+            frame.tile_width,
+            tone.shape,
+            tone=gains.get("tone", 0.0),
+            shading=gains.get("shading", 0.0),
+            bearing=decided.bearing,
+        )
+        result = field_of(told, tone.shape)
+    if "recesses" in gains:
+        deep = told_by_recesses(tone, frame.tile_width)
+        by = np.float32(gains["recesses"])
+        result = deep * by if result is None else cv2.scaleAdd(deep, float(by), result)
+    assert result is not None
     whole = sum(decided.shares.values())
     evidence = {
         "bearing": round(float(decided.bearing), 1),

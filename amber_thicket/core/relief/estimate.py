@@ -20,8 +20,8 @@ from amber_thicket.core.raster import Pixels
 _PLAN = 768.0
 # Widths of relief that shading tells about, px of 768.
 _FINEST, _COARSEST, _REGULAR = 0.5, 16.0, 0.5
-# Tone is no height: steps of brightness are sharper than steps of relief. The spectrum falls by half a power more.
-_SOFTER = 0.5
+# Tone is no height: steps of brightness are sharper than steps of relief. Its spectrum falls by half a power more, the
+# fourth root of the squared frequency.
 # Widths of recesses, px of 768, and how much of what stands out brightly counts beside them.
 _RECESSES, _BRIGHT = (1.5, 3.0, 6.0, 12.0), 0.15
 
@@ -41,10 +41,7 @@ def spectrum(tone: Pixels) -> Pixels:
 
 def told_by_tone(found: Pixels, tile: float, shape: tuple[int, int]) -> Pixels:
     """Spectrum of the height told by brightness: bright is high. tile: px of a tile width; shape: of the picture."""
-    wx, wy = _waves(shape, tile)
-    square = wx * wx + wy * wy
-    square[0, 0] = 1
-    return np.asarray(found * square ** np.float32(-_SOFTER / 2))
+    return told_by_both(found, tile, shape, tone=1.0, shading=0.0, bearing=0.0)
 
 
 def told_by_shading(found: Pixels, bearing: float, tile: float, shape: tuple[int, int]) -> Pixels:
@@ -52,13 +49,40 @@ def told_by_shading(found: Pixels, bearing: float, tile: float, shape: tuple[int
 
     bearing: degrees toward the light, from the right, counter-clockwise.
     """
-    wx, wy = _waves(shape, tile)
-    square = wx * wx + wy * wy
-    band = np.exp(-0.5 * _FINEST**2 * square) - np.exp(-0.5 * _COARSEST**2 * square)
+    return told_by_both(found, tile, shape, tone=0.0, shading=1.0, bearing=bearing)
+
+
+def told_by_both(
+    found: Pixels, tile: float, shape: tuple[int, int], *, tone: float, shading: float, bearing: float
+) -> Pixels:
+    """Spectrum of both heights together, each times its gain; in one pass, as at full size every pass counts."""
+    wx, wy = (waves.ravel() for waves in _waves(shape, tile))
+    # A Gaussian of both frequencies is one of each, times the other.
+    ends = [np.exp(-0.5 * size**2 * waves**2) for size in (_FINEST, _COARSEST) for waves in (wx, wy)]
     a = np.radians(bearing)
-    along = np.float32(np.cos(a)) * wx - np.float32(np.sin(a)) * wy
-    told = band * along / np.maximum(along * along + np.float32(_REGULAR) * square, 1e-9)
-    return np.asarray(found * (1j * told))
+    turned = np.array([np.cos(a), -np.sin(a)], np.float32)
+    out = np.empty_like(found)
+    gains = np.array([tone, shading, _REGULAR], np.float32)
+    over_rows(partial(_transfer, found, wx, wy, *ends, turned, gains, out), len(found))
+    return out
+
+
+@compiled(loose=True)
+def _transfer(found, wx, wy, fine_x, fine_y, coarse_x, coarse_y, turned, gains, out, first, last):  # type: ignore[no-untyped-def]
+    tone, shading, regular = gains[0], gains[1], gains[2]
+    for y in range(first, last):
+        v, fine, coarse = wy[y], fine_y[y], coarse_y[y]
+        for x in range(wx.size):
+            u = wx[x]
+            square = max(u * u + v * v, np.float32(1e-12))
+            along = turned[0] * u + turned[1] * v
+            band = fine_x[x] * fine - coarse_x[x] * coarse
+            told = shading * band * along / (along * along + regular * square)
+            soft = tone / np.sqrt(np.sqrt(square))
+            out[y, x] = found[y, x] * complex(soft, told)
+    if first == 0:
+        # The mean says nothing about height.
+        out[0, 0] = found[0, 0] * tone
 
 
 def told_by_recesses(tone: Pixels, tile: float) -> Pixels:
