@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections import Counter, OrderedDict
+from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any
 
@@ -55,8 +55,8 @@ class Memory:
         self._limit = limit
         self._held = 0
         self._values: OrderedDict[str, Any] = OrderedDict()
-        # How many keys hold the same pixels.
-        self._shared: Counter[int] = Counter()
+        # How many keys hold the same pixels, and the bytes those were counted with.
+        self._owned: dict[int, tuple[int, int]] = {}
         self._busy: dict[str, threading.Event] = {}
         self._lock = threading.Lock()
 
@@ -93,18 +93,20 @@ class Memory:
             if key in self._values:
                 self._let_go(key)
             self._values[key] = value
-            self._shared[_held_by(value)] += 1
-            self._held += size if self._shared[_held_by(value)] == 1 else 0
+            keys, counted = self._owned.get(_held_by(value), (0, size))
+            self._owned[_held_by(value)] = keys + 1, counted
+            self._held += 0 if keys else size
             while self._held > self._limit:
                 self._let_go(self._next_to_leave())
 
     def _let_go(self, key: str) -> None:
-        value = self._values.pop(key)
-        owner = _held_by(value)
-        self._shared[owner] -= 1
-        if not self._shared[owner]:
-            del self._shared[owner]
-            self._held -= nbytes(value)
+        owner = _held_by(self._values[key])
+        keys, counted = self._owned.pop(owner)
+        if keys > 1:
+            self._owned[owner] = keys - 1, counted
+        else:
+            self._held -= counted
+        del self._values[key]
 
     def _next_to_leave(self) -> str:
         """The key not used for longest, of the large values as long as those hold half of all."""
@@ -120,5 +122,5 @@ class Memory:
     def clear(self) -> None:
         with self._lock:
             self._values.clear()
-            self._shared.clear()
+            self._owned.clear()
             self._held = 0

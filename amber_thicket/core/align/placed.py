@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, NamedTuple
@@ -57,14 +58,14 @@ class Aligned:
         return f"{self.whole.key}@{_digest([self.matrix, self.width, self.height, self.wraps])}"
 
     def read(self, level: int, **how: Any) -> Raster:
-        size, matrix = (self.width >> level, self.height >> level), np.array(self.matrix).reshape(3, 3)
-        pixels = self.whole.read(_level_of(self.whole, size, matrix), **how).pixels
-        return Raster(warped_to(pixels, matrix, size, wraps=self.wraps))
+        return self._laid(level, lambda own: self.whole.read(own, **how))
 
     def alpha(self, level: int) -> Raster:
+        return self._laid(level, self.whole.alpha)
+
+    def _laid(self, level: int, read: Callable[[int], Raster]) -> Raster:
         size, matrix = (self.width >> level, self.height >> level), np.array(self.matrix).reshape(3, 3)
-        pixels = self.whole.alpha(_level_of(self.whole, size, matrix)).pixels
-        return Raster(warped_to(pixels, matrix, size, wraps=self.wraps))
+        return Raster(warped_to(read(_level_of(self.whole, size, matrix)).pixels, matrix, size, wraps=self.wraps))
 
 
 def _digest(parts: list[Any]) -> str:

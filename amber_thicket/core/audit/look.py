@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 
 from amber_thicket.core.audit.polarity import Sides, sides
-from amber_thicket.core.check.aligned import lying_beside, steep
+from amber_thicket.core.check.aligned import ASIDE, lying_beside, steep
 from amber_thicket.core.check.blocks import BLOCKY, blockiness
 from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.check.normals import Reading, normal_reading, vectors_as
@@ -425,7 +425,7 @@ def _steep(one: Judged, size: tuple[int, int]) -> Pixels:
 
 
 def _misaligned(by_role: dict[str, Judged]) -> Iterator[Finding]:
-    """Maps that lie shifted against the height: where they change is compared at every shift."""
+    """Maps that lie beside where most of them lie."""
     order = [role for role in ("height", "ambient_occlusion") if role in by_role and not _blank(by_role[role])]
     if not order:
         return
@@ -434,19 +434,16 @@ def _misaligned(by_role: dict[str, Judged]) -> Iterator[Finding]:
     fields = {role: _steep(one, size) for role, one in by_role.items() if role not in left_out and not _flat(one)} | {
         order[0]: _steep(by_role[order[0]], size)
     }
-    found = lying_beside(fields, order[0])
+    aside = {}
     rows = ""
-    for role, off in found.items():
+    for role, off in lying_beside(fields, order[0]).items():
         scale = by_role[role].file.size[0] / size[0]
-        if np.hypot(off.x, off.y) * scale > 0.75:
+        if np.hypot(off.x, off.y) * scale > ASIDE:
+            aside[role] = round(off.x * scale, 2), round(off.y * scale, 2), off.sure
             rows = json.dumps(moved_back(rows, by_role[role].file.key, off.x / size[0], off.y / size[1]))
-    for role, off in found.items():
-        one = by_role[role]
-        scale = one.file.size[0] / size[0]
-        if np.hypot(off.x, off.y) * scale > 0.75:
-            yield Finding(
-                "set.aligned", "attention", f"It lies {off.x * scale:+.1f}, {off.y * scale:+.1f} px beside the others.",
-                "Edges of colour, relief and gloss fall apart.", one.file.name, off.sure,
-                repair="Moves it back.", changes={"gather.placed.places": rows},
-                values={"offset": [round(off.x * scale, 2), round(off.y * scale, 2)]},
-            )  # fmt: skip
+    for role, (x, y, sure) in aside.items():
+        yield Finding(
+            "set.aligned", "attention", f"It lies {x:+.1f}, {y:+.1f} px beside the others.",
+            "Edges of colour, relief and gloss fall apart.", by_role[role].file.name, sure,
+            repair="Moves it back.", changes={"gather.placed.places": rows}, values={"offset": [x, y]},
+        )  # fmt: skip

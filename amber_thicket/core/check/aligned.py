@@ -16,6 +16,8 @@ from amber_thicket.core.raster import Pixels
 
 # A correlation that is believed: so high, and so much above the one at no shift or at the opposite one.
 _LEAST, _BETTER, _MORE = 0.15, 1.3, 0.03
+# So many px aside is no accident of two kinds of map, which change at places half a pixel apart themselves.
+ASIDE = 0.75
 # Of the width; two maps that only look alike somewhere match best anywhere.
 _MOST = 0.2
 
@@ -71,6 +73,6 @@ def lying_beside(fields: Mapping[str, Pixels], base: str) -> dict[str, Beside]:
         if told is not None:
             found[role] = told
     places = [(one.x, one.y) for one in found.values()]
-    near = [sum(np.hypot(x - u, y - v) < 0.75 for u, v in places) for x, y in places]
+    near = [sum(np.hypot(x - u, y - v) < ASIDE for u, v in places) for x, y in places]
     x, y = places[int(np.argmax(near))]
     return {role: Beside(one.x - x, one.y - y, one.sure) for role, one in found.items()}

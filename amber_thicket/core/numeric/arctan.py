@@ -27,11 +27,12 @@ def arctan(t):  # type: ignore[no-untyped-def]
 @compiled(loose=True, inline=True)
 def degrees_of(y, x):  # type: ignore[no-untyped-def]
     """Direction of (x, y) in degrees, 0 to 360; 0 where both are 0."""
-    angle = (
-        arctan(y / x) if abs(x) > np.float32(1e-20) else (np.float32(1.5707964) if y > 0.0 else -np.float32(1.5707964))
-    )
-    if abs(x) <= np.float32(1e-20) and y == 0.0:
+    if abs(x) > np.float32(1e-20):
+        angle = arctan(y / x)
+    elif y == 0.0:
         angle = np.float32(0.0)
+    else:
+        angle = np.float32(1.5707964) if y > 0.0 else -np.float32(1.5707964)
     if x < -np.float32(1e-20):
         angle += np.float32(np.pi)
     angle *= np.float32(180 / np.pi)

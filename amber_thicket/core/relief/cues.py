@@ -199,7 +199,7 @@ def cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame, decide
     """The height told, (H, W), mean about 0; each estimate has unit slope before it is weighed."""
     tone = tone_of((as_shot if decided.photograph else tiled)().pixels, _hues_in(settings))
     gains = {name: float(share / decided.slopes[name]) for name, share in decided.shares.items()}
-    result = None
+    result: Any = None
     if set(gains) & {"tone", "shading"}:
         told = told_by_both(
             spectrum(tone),
@@ -212,9 +212,7 @@ def cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame, decide
         result = field_of(told, tone.shape)
     if "recesses" in gains:
         deep = told_by_recesses(tone, frame.tile_width)
-        by = np.float32(gains["recesses"])
-        result = deep * by if result is None else cv2.scaleAdd(deep, float(by), result)
-    assert result is not None
+        result = cv2.scaleAdd(deep, gains["recesses"], np.zeros_like(deep) if result is None else result)
     whole = sum(decided.shares.values())
     evidence = {
         "bearing": round(float(decided.bearing), 1),

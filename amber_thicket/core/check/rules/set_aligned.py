@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from amber_thicket.core.check.aligned import Beside, lying_beside, steep
+from amber_thicket.core.check.aligned import ASIDE, Beside, lying_beside, steep
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
 from amber_thicket.core.gather.placed import moved_back
 from amber_thicket.core.recipe import Recipe
@@ -33,8 +33,7 @@ def look(subject: Subject) -> Iterable[Finding]:
             continue
         off = found[role]
         far = float(np.hypot(off.x, off.y)) * scale
-        # Maps of different kinds change at places that differ by half a pixel themselves.
-        limit = max(LIMIT, 0.75 * scale)
+        limit = max(LIMIT, ASIDE * scale)
         measured = f"{off.x * scale:+.1f}, {off.y * scale:+.1f} px"
         if far <= limit:
             yield Finding("pass", measured, f"within {limit:.1f} px", map=role)

@@ -14,12 +14,12 @@ def look(subject: Subject) -> Iterable[Finding]:
     width, height = subject.size
     tile_mm: float | None = subject.notes.get("tile_mm")
     real = f"{width / tile_mm:.2f} px/mm across and down" if tile_mm else f"{width} × {height} px, no physical size"
-    own = shapes.get("base_color")
-    other = {role: shape for role, shape in shapes.items() if own and _apart(shape, own) > LIMIT}
+    own = shapes.get("base_color", subject.size)
+    other = {role: shape for role, shape in shapes.items() if _apart(shape, own) > LIMIT}
     for role, shape in other.items():
         fix = Fix("Leave it out", {f"gather.maps.{role}": None})
         measured = f"{shape[0]} × {shape[1]} px, stretched to fit"
-        yield Finding("attention", measured, f"the shape of {own[0]} × {own[1]} px" if own else "", map=role, fix=fix)
+        yield Finding("attention", measured, f"the shape of {own[0]} × {own[1]} px", map=role, fix=fix)
     if not other:
         yield Finding("pass", real, "one shape")
 
