@@ -46,7 +46,7 @@ export function Readout({ material }: { material: Material }) {
   const working = useWorking((state) => state.now);
   const [width, height] = [finishedWidth(material), finishedHeight(material)];
   const mm = material.preview.tile_mm;
-  const doing = Object.keys(running).map((what) => ({ figures: "seams", lit: "the lit view" })[what] ?? WHAT_NAMES[what as "lit"]?.toLowerCase() ?? what);
+  const doing = Object.keys(running).map((what) => ({ figures: "seams", lit: "the lit view", lamps: "sense of the lamps" })[what] ?? WHAT_NAMES[what as "lit"]?.toLowerCase() ?? what);
   const px = pointer && [wrapped(pointer.x, width), wrapped(pointer.y, height)];
   return (
     <footer className="figures flex h-8 shrink-0 items-center gap-4 overflow-hidden border-t border-line bg-ground px-3 whitespace-nowrap">

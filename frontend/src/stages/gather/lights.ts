@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api, Problem } from "../../api/client";
 import type { LampRow, LightsFound, Material } from "../../api/types";
+import { busy } from "../../bench/busy";
 import { useBench, valueOf, change, settled } from "../../bench/store";
 import { tellProblem } from "../../ui/notices";
 
@@ -26,6 +27,7 @@ export async function findLamps() {
   const material = await settled();
   if (!material) return;
   useLights.setState({ looking: true });
+  const done = busy("lamps");
   try {
     const { material: newest, ...found } = await api.findLights(material.id, material.revision);
     if (useBench.getState().material?.id === newest.id) useBench.setState({ material: newest });
@@ -35,6 +37,7 @@ export async function findLamps() {
     if (!(error instanceof Problem && error.status === STOPPED)) tellProblem(error, "The lamps were not found");
   } finally {
     useLights.setState({ looking: false });
+    done();
   }
 }
 
