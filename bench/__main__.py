@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|page|sliders|enlarge|relief|tiling] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|page|sliders|enlarge|relief|shading|tiling] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import argparse
 
-from bench import bake, enlarge, operations, page, relief, tiling
+from bench import bake, enlarge, operations, page, relief, shading, tiling
 
 PARTS = {
     "operations": operations.run,
@@ -16,6 +16,7 @@ PARTS = {
     "sliders": page.sliders,
     "enlarge": enlarge.run,
     "relief": relief.run,
+    "shading": shading.run,
     "tiling": tiling.run,
 }
 

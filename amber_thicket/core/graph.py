@@ -137,9 +137,12 @@ class Evaluation:
         return sampled(self.recipe.settings("square.crop"), self.view().size, work)
 
     def _level(self, work: Frame) -> int:
+        return max(0, int(math.log2(max(self._sharper(work), 1.0))))
+
+    def _sharper(self, work: Frame) -> float:
+        """Pixels of the capture to one of the sample's."""
         view, box = self.view(), self.sample_box(work)
-        scale = (box[2] - box[0]) / work.width if view.plain else view.scales(box, work.width)[0]
-        return max(0, int(math.log2(max(scale, 1.0))))
+        return (box[2] - box[0]) / work.width if view.plain else view.scales(box, work.width)[0]
 
     def _frame(self, operation: Operation, sizes: Sizes) -> Frame:
         if operation.stage == "gather":
@@ -332,13 +335,21 @@ class Evaluation:
     def _plan_sizes(self) -> Sizes:
         return self.sizes(fit_side(self.recipe, PLAN_SIDE))
 
+    def _decide_sizes(self, operation: Operation) -> Sizes:
+        """The frames a decision looks at: those of plan size, or the capture's own pixels up to what it asks for."""
+        plan = self._plan_sizes()
+        if not operation.decides_at:
+            return plan
+        side = min(operation.decides_at, round(PLAN_SIDE * self._sharper(plan.work)))
+        return self.sizes(fit_side(self.recipe, side)) if side > PLAN_SIDE else plan
+
     def _decided_key(self, operation: Operation) -> str:
         if operation.id not in self._decided_keys:
             self._decided_keys[operation.id] = self._made_decided_key(operation)
         return self._decided_keys[operation.id]
 
     def _made_decided_key(self, operation: Operation) -> str:
-        sizes = self._plan_sizes()
+        sizes = self._decide_sizes(operation)
         settings: Any = self._mattering(operation)
         if operation.decides_by is not None:
             own = self.recipe.settings(operation.id).model_dump()
@@ -348,10 +359,10 @@ class Evaluation:
         return _digest(parts + self._input_keys(operation, sizes))
 
     def decided(self, operation: Operation) -> Any:
-        """What the operation decided at plan size; the same for every output size."""
+        """What the operation decided, at plan size if it does not ask for more; the same for every output size."""
         decide = (self.given(operation) or operation).decide
         assert decide is not None
-        sizes = self._plan_sizes()
+        sizes = self._decide_sizes(operation)
 
         def compute() -> Any:
             inputs = self._input_layers(operation, sizes)

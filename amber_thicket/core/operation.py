@@ -40,7 +40,8 @@ class Operation:
     the inputs at plan size and returns what holds for every size (levels, joins, light field);
     its result reaches `apply` as `decided`. also: ids of operations without a function whose settings this one
     reads too, handed over under their names. decides_by: the settings that `decide` looks at (all when
-    None), so that the others do not make it decide again. idle: says from the settings that the operation would change
+    None), so that the others do not make it decide again. decides_at: the longest side in pixels its decision looks at,
+    as far as the capture is that sharp; 0 for plan size. idle: says from the settings that the operation would change
     nothing, so its first input passes through. lazy: the inputs are handed over as functions that make them, for an
     operation that does not always need all of them. uses: those of `reads` that its settings ask for; the others are
     None. matters: what of its own settings and those of `also` changes the
@@ -60,6 +61,7 @@ class Operation:
     also: tuple[str, ...] = ()
     decide: Decide | None = None
     decides_by: tuple[str, ...] | None = None
+    decides_at: int = 0
     lazy: bool = False
     uses: Callable[[dict[str, Any]], tuple[str, ...]] | None = None
     matters: Callable[[dict[str, Any]], Any] | None = None

@@ -16,6 +16,7 @@ from amber_thicket.core.even import (
     original,
     raking,
     shadow,
+    sun,
     tone,
 )
 from amber_thicket.core.gather import lights, maps, orient, placed, white
@@ -41,6 +42,7 @@ OPERATIONS: tuple[Operation, ...] = (
     crop.OPERATION,
     size.OPERATION,
     light.OPERATION,
+    sun.OPERATION,
     known.OPERATION,
     raking.OPERATION,
     shadow.OPERATION,

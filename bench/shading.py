@@ -1,0 +1,44 @@
+"""What the known relief takes of the shading, on every surface of the bench in a low sun, against its true colour."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from amber_thicket.core.even.known import without
+from amber_thicket.core.even.sun import sun
+from amber_thicket.core.numeric.colour import decode_srgb, luminance
+from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.standins.bench.camera import Shot, photograph
+from amber_thicket.standins.bench.kinds import KINDS
+from bench.timing import table
+
+SHOT = Shot(bearing=60, elevation=30, sky=0.35)
+_DARK, _LARGE = 1e-3, 1 / 12
+
+
+def error(pixels: Pixels, albedo: Pixels) -> float:
+    """Rms difference of log tone from the true colour, without what is larger than a twelfth of the picture."""
+    tones = [np.log(np.maximum(luminance(field), _DARK)) for field in (pixels, albedo)]
+    off = np.asarray(tones[0] - tones[1], np.float32)
+    fine = off - blur(off, pixels.shape[1] * _LARGE, wraps=False, fast=True)
+    return float(np.sqrt(np.mean(fine * fine)))
+
+
+def run(side: int) -> None:
+    rows = []
+    for name, make in KINDS.items():
+        row = [name]
+        for size in (side // 2, side) if side else (768, 2048):
+            surface = make(size, 11)
+            frame = Frame(size, size, float(size), False)
+            lit = Raster(decode_srgb(photograph(surface, SHOT, np.random.default_rng(1))))
+            light = sun(lit, Raster((surface.height / surface.height.max()).astype(np.float32)), frame=frame)
+            made = without(lit, light, frame).pixels
+            steep = np.degrees(np.arctan2(1, np.hypot(light.evidence["x"], light.evidence["y"])))
+            before, after = error(lit.pixels, surface.albedo), error(made, surface.albedo)
+            row += [f"{before:.2f}", f"{100 * (1 - after / before):.0f} %", f"{steep:.0f}°"]
+        rows.append(row)
+        print(" ".join(row), flush=True)
+    head = ["surface", "error", "gone", "sun", "error, larger", "gone", "sun"]
+    table(f"Shading the known relief takes out; the sun stood {SHOT.elevation:.0f}° high", head, rows)
