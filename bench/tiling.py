@@ -13,22 +13,25 @@ from amber_thicket.core.numeric.colour import decode_srgb, linear_to_lab
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import BY_ID
+from amber_thicket.core.square.propose import propose
 from amber_thicket.core.tile.giveaways import giveaways
 from amber_thicket.service.tiling import suggestion
 from amber_thicket.standins.bench.camera import Shot, photograph
 from amber_thicket.standins.bench.kinds import KINDS
 from bench.timing import best, table
-from tests.support import PHOTOGRAPHS, evaluation, linear_photograph, size_of
+from tests.support import PHOTOGRAPHS, evaluation, linear_photograph, size_of, squared_up
 
 METHODS = ("blend", "cut", "lattice", "regrow", "strew", "stochastic")
 
 
-def pictures(side: int) -> Iterator[tuple[str, Pixels]]:
-    """The CC0 photographs of scikit-image, then the bench's surfaces in low sun."""
+def pictures(side: int) -> Iterator[tuple[str, Pixels, dict[str, float]]]:
+    """The CC0 photographs of scikit-image, then the bench's surfaces in low sun; with the settings that square them."""
     for name in PHOTOGRAPHS:
-        yield name, linear_photograph(name)
+        pixels = linear_photograph(name)
+        found = propose(pixels)
+        yield name, pixels, squared_up(found) if found.accepted else {}
     for name, make in KINDS.items():
-        yield name, decode_srgb(photograph(make(round(side * 1.25), 3), Shot(), np.random.default_rng(1)))
+        yield name, decode_srgb(photograph(make(round(side * 1.25), 3), Shot(), np.random.default_rng(1))), {}
 
 
 def row(name: str, method: str, ready: Evaluation, side: int, floor: float) -> list[str]:
@@ -60,11 +63,11 @@ def row(name: str, method: str, ready: Evaluation, side: int, floor: float) -> l
 def run(side: int) -> None:
     side = side or 1024
     rows = []
-    for name, pixels in pictures(side):
+    for name, pixels, corners in pictures(side):
         floor = best(lambda pixels=pixels: blur(np.ascontiguousarray(pixels), 4.0, wraps=False))
-        suggested = suggestion(evaluation(pixels, **size_of(side)))
+        suggested = suggestion(evaluation(pixels, **size_of(side), **corners))
         for method in METHODS:
-            changes = {"tile.join.method": method, **size_of(side)}
+            changes = {"tile.join.method": method, **size_of(side), **corners}
             if method == suggested.method:
                 changes |= suggested.changes
             ready = evaluation(pixels, **changes)

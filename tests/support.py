@@ -20,6 +20,8 @@ from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.square.flat import CORNERS
+from amber_thicket.core.square.propose import Proposal
 from amber_thicket.service.library import Library
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.database import open_database
@@ -65,6 +67,13 @@ def evaluation(pixels: Pixels, memory: int = 800_000_000, **changes: Any) -> Eva
 def size_of(pixels: int) -> dict[str, int]:
     """The settings that make square maps of a size."""
     return {"square__size__width": pixels, "square__size__height": pixels}
+
+
+def squared_up(proposal: Proposal) -> dict[str, float]:
+    """The settings that follow proposed corners."""
+    ends = [f"{corner}_{axis}" for corner in CORNERS for axis in "xy"]
+    places = [min(max(value, 0.0), 100.0) for corner in proposal.corners for value in corner]
+    return {f"square.flat.{end}": value for end, value in zip(ends, places, strict=True)}
 
 
 def frame(width: int, height: int | None = None, *, wraps: bool = True, tile_mm: float | None = None) -> Frame:

@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from amber_thicket.core.gather.tilt import OFF_STRAIGHT
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.square.crop import looked_up
+from amber_thicket.core.square.propose import ENOUGH, rough_tilt
 from amber_thicket.core.square.view import view_of
 from amber_thicket.core.tile.fit import Fit, whole_repeats
 from amber_thicket.core.tile.lattice import SIDE, Lattice, find
@@ -24,13 +26,14 @@ class Suggestion:
     """method: of tile.join. reason: in words. changes: settings that follow it; empty when they are so already.
     grid: where the repeats lie in the flattened picture, in 0..1: the tile's left, top, right, bottom, and one period
     across and down (0 where nothing returns); None without a lattice. against_mixing: why the stochastic method is not
-    offered; empty where it is."""
+    offered; empty where it is. square_first: its lines lie askew, so no method can do well yet."""
 
     method: str
     reason: str
     changes: dict[str, Any]
     grid: dict[str, Any] | None
     against_mixing: str
+    square_first: bool = False
 
 
 def suggestion(evaluation: Evaluation) -> Suggestion:
@@ -45,6 +48,10 @@ def suggestion(evaluation: Evaluation) -> Suggestion:
     fit = whole_repeats(lattice, _crop_size(evaluation), width / height)
     if fit is None:
         noise: Noiselike = evaluation.memory.get(f"{key}/noise", lambda: noiselike(crop))
+        if not any(axis.returns for axis in lattice.axes):
+            order, degrees = evaluation.memory.get(f"{key}/tilt", lambda: rough_tilt(crop))
+            if order > ENOUGH and degrees > OFF_STRAIGHT:
+                return _askew(degrees, noise)
         return _without(evaluation, lattice, noise)
     return _with(evaluation, lattice, fit)
 
@@ -127,6 +134,13 @@ def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike) -> Sugg
         reason = f"{reason} {more}"
     changes: dict[str, Any] = {} if join.method in (method, "none") else {"tile.join.method": method}
     return Suggestion(method, reason, changes, None, _kept_from(lattice, noise))
+
+
+def _askew(degrees: float, noise: Noiselike) -> Suggestion:
+    reason = (
+        f"Its lines lie {degrees:.0f}° off straight on, so nothing returns at regular steps. It is looked at anew then."
+    )
+    return Suggestion("cut", reason, {}, None, _BREAKS if noise.holds else noise.reason, square_first=True)
 
 
 def _loose(evaluation: Evaluation, noise: Noiselike) -> tuple[str, str]:

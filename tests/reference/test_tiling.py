@@ -9,8 +9,10 @@ from amber_thicket.core.check.figures import coded, own_worst, seam
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.registry import BY_ID
+from amber_thicket.core.square.propose import propose
 from amber_thicket.core.tile.plan import render, source_of
-from tests.support import evaluation, frame, linear_photograph, psnr, size_of
+from amber_thicket.service.tiling import suggestion
+from tests.support import evaluation, frame, linear_photograph, psnr, size_of, squared_up
 
 SIDE = 512
 
@@ -50,6 +52,21 @@ class SeamTest(unittest.TestCase):
             ready, _, _ = tiled(name)
             plan = ready.decided(BY_ID["tile.join"])
             self.assertLessEqual(plan.evidence["join_mismatch"], 0.6, name)
+
+    def test_bricks_that_fan_out_tile_once_they_are_squared(self) -> None:
+        # FINDINGS: a fanning brick photograph tiles with no visible join after it is squared and cut to its lattice.
+        # Photograph: scikit-image, CC0. QUALITY: mismatch of a lattice at most .15, its prominence at least .3.
+        pixels = linear_photograph("brick")
+        found = suggestion(evaluation(pixels, **size_of(SIDE)))
+        self.assertTrue(found.square_first)
+        self.assertEqual(found.changes, {})
+        corners = squared_up(propose(pixels))
+        found = suggestion(evaluation(pixels, **size_of(SIDE), **corners))
+        self.assertEqual((found.method, found.square_first), ("lattice", False))
+        ready = evaluation(pixels, **size_of(SIDE), **corners, **found.changes)
+        self.assertLessEqual(ready.decided(BY_ID["tile.join"]).evidence["join_mismatch"], 0.15)
+        tile = ready.layer("base_color", (SIDE, SIDE)).pixels
+        self.assertTrue(all(seam(coded(tile, "base_color"), axis=axis).passes for axis in (0, 1)))
 
     def test_no_stretch_and_no_tile_without_a_method(self) -> None:
         ready = evaluation(

@@ -19,7 +19,9 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.core.square.propose import ENOUGH, rough_tilt
 
 _SIDE, _WINDOWS, _PER_OCTAVE, _FARTHEST = 1200, 6, 10, 8
-_EXPLAINED, _SLOPE, _ANGLE = 0.35, 0.3, 8.0
+_EXPLAINED, _SLOPE = 0.35, 0.3
+# Degrees off straight on from which lines tell of a tilt that shows.
+OFF_STRAIGHT = 8.0
 
 
 class Gradient(NamedTuple):
@@ -43,7 +45,7 @@ def tilt(pixels: Pixels) -> Tilt:
     """How far a picture looks shot from an angle. pixels: linear RGB (H, W, 3), 64 px at least each way."""
     order, degrees = rough_tilt(pixels)
     if order > ENOUGH:
-        return Tilt(degrees > _ANGLE, f"about {degrees:.0f}° by its lines")
+        return Tilt(degrees > OFF_STRAIGHT, f"about {degrees:.0f}° by its lines")
     found = grain_gradient(encode_srgb(luminance(pixels)))
     if found.explained > _EXPLAINED and found.octaves > _SLOPE:
         return Tilt(True, f"grain {2**found.octaves:.1f} × finer on one side", found.toward)

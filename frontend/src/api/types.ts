@@ -176,6 +176,8 @@ export interface TilingSuggestion {
   reason: string;
   /** Why mixing patches is not offered; empty where it is. */
   against_mixing: string;
+  /** Its lines lie askew, so no method can do well yet. */
+  square_first: boolean;
   changes: Record<string, Value | null>;
   grid: { box: [number, number, number, number]; period: [number, number] } | null;
 }

@@ -1,10 +1,10 @@
 /** The method that suits the sample, with the reason; applied only when accepted. */
-import { Grid2x2Check, Waypoints } from "lucide-react";
+import { Crop, Grid2x2Check, Waypoints } from "lucide-react";
 import { useTiling } from "../../bench/figures";
 import { type Changes, change } from "../../bench/store";
 import type { Material } from "../../api/types";
 import { Button } from "../../ui/Button";
-import { setView, useViews } from "../../views/state";
+import { openStage, setView, useViews } from "../../views/state";
 
 const NAMES = { none: "None", blend: "Blend", cut: "Cut", lattice: "Lattice", regrow: "Regrow", strew: "Strew", stochastic: "Stochastic" };
 
@@ -16,10 +16,15 @@ export function Suggested({ material }: { material: Material }) {
   return (
     <section aria-label="Suggestion" className="my-1.5 flex flex-col gap-1.5 rounded-card bg-raised px-2.5 py-2">
       <h3 className="flex items-center gap-1.5 font-medium">
-        {found.method === "lattice" ? <Grid2x2Check size={14} /> : <Waypoints size={14} />}
-        {open ? `Suggested: ${NAMES[found.method]}` : `${NAMES[found.method]} suits it`}
+        {found.square_first ? <Crop size={14} /> : found.method === "lattice" ? <Grid2x2Check size={14} /> : <Waypoints size={14} />}
+        {found.square_first ? "Square it first" : open ? `Suggested: ${NAMES[found.method]}` : `${NAMES[found.method]} suits it`}
       </h3>
       <p className="text-[12px] text-soft">{found.reason}</p>
+      {found.square_first && (
+        <div>
+          <Button look="main" onClick={() => openStage("square")}>To Square</Button>
+        </div>
+      )}
       {(open || found.grid) && (
         <div className="flex flex-wrap gap-1.5">
           {open && (
