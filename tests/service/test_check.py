@@ -1,21 +1,31 @@
 """Every rule can pass, can fail, and its fix works."""
 
 import unittest
+from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import Any
 from unittest import mock
 
+import cv2
 import numpy as np
 
 from amber_thicket.core.check.registry import RULES, examine
 from amber_thicket.core.check.rule import Finding, Subject
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
 from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.raster import Raster
+from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.relief.occlusion import from_height
 from amber_thicket.service.bake import subject_of
 from amber_thicket.standins.bench.camera import Shot, photograph
+from amber_thicket.standins.bench.coir_matting import coir_matting
+from amber_thicket.standins.bench.embossed_hide import embossed_hide
 from amber_thicket.standins.bench.lime_render import lime_render
-from tests.support import evaluation, linear_photograph, size_of
+from amber_thicket.standins.bench.truth import truth_seen
+from tests.support import ArraySource, evaluation, linear_photograph, size_of
 
 
 def subject(photo: str = "gravel", **changes: Any) -> Subject:
@@ -36,6 +46,25 @@ def planted(pixels: np.ndarray) -> np.ndarray:
     y, x = np.mgrid[0 : pixels.shape[0], 0 : pixels.shape[1]]
     stone = (np.hypot(x - 0.3 * pixels.shape[1], y - 0.6 * pixels.shape[0]) < 0.04 * pixels.shape[1])[..., None]
     return np.where(stone, np.float32([0.6, 0.05, 0.03]), pixels)
+
+
+def peppered(pixels: np.ndarray) -> np.ndarray:
+    """A picture with single pixels that are much too bright or too dark."""
+    out = pixels.copy()
+    out[5::31, 7::29] = 1
+    out[9::37, 3::41] = 0
+    return out
+
+
+def brought(colour: np.ndarray, maps: dict[str, np.ndarray], **changes: Any) -> Subject:
+    """A surface whose maps came along as files of their own; stored numbers, (H, W) or (H, W, 3)."""
+    files = {f"{n:016x}": ArraySource(np.dstack([m] * 3) if m.ndim == 2 else m, role)
+             for n, (role, m) in enumerate(maps.items(), 1)}  # fmt: skip
+    named = {f"gather.maps.{role}": key for key, role in zip(files, maps, strict=True)}
+    changed = {name.replace("__", "."): value for name, value in (size_of(256) | changes).items()}
+    recipe = Recipe().with_changes({**named, "tile.join.method": "none", **changed})
+    source = ArraySource(colour)
+    return subject_of(Evaluation(recipe, source, Memory(400_000_000), files=files), "brought", 256)
 
 
 def stepped(pixels: np.ndarray) -> np.ndarray:
@@ -190,6 +219,56 @@ class RuleTest(unittest.TestCase):
                 mended = {**changes, **{k.replace(".", "__"): v for k, v in finding.fix.changes.items()}}
                 after = self.findings(subject(**mended), rule)
                 self.assertTrue(all(f.level in ("pass", "note") for f in after), after)
+
+    def assert_mended(self, of: Callable[..., Subject], rule: str) -> None:
+        """A fault is found, and its fix, taken as the setting it is, makes the rule pass."""
+        finding = self.assert_bad(of(), rule)
+        assert finding.fix
+        after = self.findings(of(**{k.replace(".", "__"): v for k, v in finding.fix.changes.items()}), rule)
+        self.assertEqual([f.level for f in after if f.level in ("attention", "blocked")], [], after)
+        self.assertIn("pass", [f.level for f in after if f.map in (finding.map, None)])
+
+    def test_fixes_of_a_photograph_work(self) -> None:
+        gravel = linear_photograph("gravel")
+        wave = np.sin(np.linspace(0, 2 * np.pi, 512, dtype=np.float32))
+        drifting = gravel * (1 + 0.7 * wave[None, :, None])
+        unlit = {"even__light__amount": 0.0}
+        for rule, pixels, changes in (
+            ("tiling.drift", drifting, unlit),
+            ("base_color.light", lit_from_one_side(), {}),
+            ("base_color.saturation", gravel * np.float32([4, 0.12, 0.12]), {}),
+            ("height.spikes", peppered(gravel), {"relief__cues__estimator": "tone", "relief__bands__finest": 3.0}),
+            (
+                "roughness.extremes",
+                gravel,
+                {"response__roughness__low": 0.0, "response__roughness__high": 1.0, "response__roughness__spread": 0.5},
+            ),
+        ):
+            with self.subTest(rule=rule):
+
+                def of(pixels: np.ndarray = pixels, changes: dict[str, Any] = changes, **fixed: Any) -> Subject:
+                    return subject_of(evaluation(pixels, **{**size_of(256), **changes, **fixed}), "made", 256)
+
+                self.assert_mended(of, rule)
+
+    def test_fixes_of_maps_that_came_along_work(self) -> None:
+        surface = embossed_hide(256, 3)
+        codes = {role: code / np.float32(np.iinfo(code.dtype).max) for role, code in truth_seen(surface).items()}
+        open_sky = from_height(surface.height, depth=1.0, reach=16.0, wraps=False)
+        spoilt = {
+            "normal.channels": {"normal": codes["normal"][..., [1, 0, 2]]},
+            "set.aligned": {"height": codes["height"], "ambient_occlusion": np.roll(open_sky, (6, -5), (0, 1))},
+            "set.aspect": {"height": cv2.resize(codes["height"], (512, 256))},
+        }
+        for rule, maps in spoilt.items():
+            with self.subTest(rule=rule):
+                self.assert_mended(partial(brought, surface.albedo, maps), rule)
+
+    def test_occlusion_in_the_colour_goes_by_its_fix(self) -> None:
+        matting = coir_matting(256, 3)
+        open_sky = from_height(matting.height, depth=1.0, reach=16.0, wraps=False)
+        maps = {"height": matting.height / matting.height.max(), "ambient_occlusion": open_sky}
+        self.assert_mended(partial(brought, matting.albedo * open_sky[..., None], maps), "ambient_occlusion.apart")
 
     def test_what_stands_out_is_filled_by_its_fix(self) -> None:
         photo = planted(linear_photograph("gravel"))

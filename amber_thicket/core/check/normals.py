@@ -15,12 +15,14 @@ Stored = Literal["linear", "srgb", "decoded"]
 # Where flat lies in a file that holds numbers, one that was coded as sRGB, and one that was decoded once.
 _FLAT: dict[Stored, float] = {"linear": 0.5, "srgb": 0.7354, "decoded": 0.2140}
 _APART, _UNIT, _MISSING = 0.2, 0.12, 0.02
+_CLEAN, _FAR_LESS = 0.05, 0.25
 
 
 @dataclass(frozen=True)
 class Reading:
     """How a normal map was stored. two: its third channel is missing. swapped: red and green. y: which way green
-    points, after that is put right. sure: 0..1 for swapped and y. unit: share of unit vectors once it is put right.
+    points, after that is put right. told: whether swapped could be told. sure: 0..1 for swapped and y. unit: share of
+    unit vectors once it is put right.
     tilt: how far the mean leans, 0..1."""
 
     stored: Stored
@@ -30,6 +32,7 @@ class Reading:
     sure: float
     unit: float
     tilt: float
+    told: bool
 
 
 def vectors_as(values: Pixels, found: Reading) -> Pixels:
@@ -53,12 +56,15 @@ def normal_reading(values: Pixels) -> Reading:
         stored = "linear"
     vectors = vectors_of(values, stored=stored, two=two)
     plain, other = curl_match(vectors), curl_match(vectors[..., [1, 0, 2]])
-    swapped = abs(other) > abs(plain) + _APART
+    # A pattern of lozenges nearly fits either way; the right one then leaves far less curl.
+    least, most = (1 - abs(other), 1 - abs(plain))
+    swapped = abs(other) > abs(plain) + _APART or (least < _CLEAN and least < _FAR_LESS * most)
+    told = max(least, most) > _CLEAN
     best = other if swapped else plain
     y: Literal["plus", "minus", "unknown"] = "unknown" if abs(best) < UNSURE else "plus" if best > 0 else "minus"
     mean = vectors.mean(axis=(0, 1))
     tilt = float(np.hypot(mean[0], mean[1]) / max(float(np.linalg.norm(mean)), 1e-6))
-    return Reading(stored, two, swapped, y, round(min(1.0, abs(best)), 3), _unit_share(values, stored, two), tilt)
+    return Reading(stored, two, swapped, y, round(min(1.0, abs(best)), 3), _unit_share(values, stored, two), tilt, told)
 
 
 def _unit_share(values: Pixels, stored: Stored, two: bool = False) -> float:

@@ -18,10 +18,9 @@ def look(subject: Subject) -> Iterable[Finding]:
     read = normal_reading((codes[..., :3] / top).astype("float32"))
     brought = subject.recipe.settings("gather.maps").normal != ""
     fix = Fix("Swap them back", {"gather.maps.normal_swapped": True}) if read.swapped and brought else None
-    said = (
-        "swapped" if read.swapped else "cannot tell" if read.y == "unknown" else f"as they should be, {read.sure:.2f}"
-    )
-    level = "blocked" if read.swapped else "unknown" if read.y == "unknown" else "pass"
+    unknown = not read.swapped and (read.y == "unknown" or not read.told)
+    said = "swapped" if read.swapped else "cannot tell" if unknown else f"as they should be, {read.sure:.2f}"
+    level = "blocked" if read.swapped else "unknown" if unknown else "pass"
     yield Finding(level, said, "red across, green up and down", map="normal", fix=fix)  # type: ignore[arg-type]
 
 

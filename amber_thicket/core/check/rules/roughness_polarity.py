@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
+from amber_thicket.core.check.rule import Finding, Rule, Subject
 
 
 def look(subject: Subject) -> Iterable[Finding]:
@@ -20,11 +20,8 @@ def look(subject: Subject) -> Iterable[Finding]:
     same = packed or held == wanted
     codes, inside = subject.codes("roughness"), subject.maps["roughness"].pixels
     agrees = codes is None or float(np.ptp(inside)) < 0.01 or np.corrcoef(codes.ravel(), inside.ravel())[0, 1] > 0.9
-    fix = None
-    if same and not agrees:
-        fix = Fix("Turn it round", {"gather.maps.roughness_white": None})
     level = "pass" if same and agrees else "blocked"
-    yield Finding(level, held if agrees else f"{held}, the wrong way round", wanted, map="roughness", fix=fix)  # type: ignore[arg-type]
+    yield Finding(level, held if agrees else f"{held}, the wrong way round", wanted, map="roughness")  # type: ignore[arg-type]
 
 
 RULE = Rule(
