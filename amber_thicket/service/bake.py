@@ -22,6 +22,7 @@ from amber_thicket.core.memory import Cancel
 from amber_thicket.core.pack.encode import asked_for, stored
 from amber_thicket.core.pack.profiles import LOSSY, Plan, PlannedFile, blank_roles, planned
 from amber_thicket.core.raster import Raster
+from amber_thicket.core.registry import BY_ID
 from amber_thicket.errors import WriteFailed
 from amber_thicket.formats.glb import glb_bytes
 from amber_thicket.formats.materialx import materialx_text
@@ -76,7 +77,15 @@ def _of_files(evaluation: Evaluation) -> dict[str, Any]:
         "relief_brought": _RELIEF & set(evaluation.brought),
         "shapes": shapes,
         "tile_mm": evaluation.picture_mm(),
+        "joins": _joins(evaluation),
     }
+
+
+def _joins(evaluation: Evaluation) -> dict[str, Any]:
+    """What is known of the joins; nothing where there are none."""
+    if evaluation.recipe.settings("tile.join").method == "none":
+        return {}
+    return dict(getattr(evaluation.decided(BY_ID["tile.join"]), "evidence", {}))
 
 
 def _blocks(evaluation: Evaluation, role: str) -> float:

@@ -134,6 +134,7 @@ class RuleTest(unittest.TestCase):
             "set.aspect": replace(good, notes={"shapes": {"base_color": (256, 256), "height": (512, 256)}}),
             "tiling.seam": subject(tile__join__method="none"),
             "tiling.hidden_seam": with_map(good, "base_color", np.roll(linear_photograph("gravel")[:256, :256], 90, 1)),
+            "tiling.joins": subject("brick"),
             "tiling.drift": with_map(good, "base_color", maps["base_color"] * np.linspace(0.3, 1.7, 256)[None, :, None] ** 2),
             "tiling.giveaways": with_map(good, "base_color", planted(maps["base_color"])),
             "base_color.bounds": with_map(good, "base_color", maps["base_color"] * 0.02),

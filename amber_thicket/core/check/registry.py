@@ -49,6 +49,7 @@ from amber_thicket.core.check.rules import (
     tiling_drift,
     tiling_giveaways,
     tiling_hidden_seam,
+    tiling_joins,
     tiling_mips,
     tiling_seam,
 )
@@ -62,6 +63,7 @@ RULES: tuple[Rule, ...] = (
     set_blank_maps.RULE,
     tiling_seam.RULE,
     tiling_hidden_seam.RULE,
+    tiling_joins.RULE,
     tiling_drift.RULE,
     tiling_giveaways.RULE,
     tiling_mips.RULE,

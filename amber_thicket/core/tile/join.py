@@ -14,6 +14,7 @@ from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import drawn, read
+from amber_thicket.core.tile.broken import broken
 from amber_thicket.core.tile.cut import features
 from amber_thicket.core.tile.lookalike import Lookalike, Steps, in_step
 from amber_thicket.core.tile.meet import meeting, moved_by
@@ -195,9 +196,11 @@ def _from_copies(labels: NDArray[np.uint8], sample: tuple[int, ...], seen: Pixel
 def _planned(
     work: Patchwork, seen: Pixels, chosen: Settings, evidence: dict[str, Any], shifts: Pixels | None = None
 ) -> Mosaic:
+    usual = max(anywhere(seen), 1e-9)
     found = {
-        "join_mismatch": round(work.mismatch() / max(anywhere(seen), 1e-9), 3),
+        "join_mismatch": round(work.mismatch() / usual, 3),
         "pieces": len(np.unique(work.labels)),
+        **broken(np.sqrt(np.maximum(work.across, work.below) / 2) / np.float32(usual)),
     }
     return mosaic(work.labels, work.placements, chosen.feather, evidence | found, shifts)
 

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.tile.broken import broken
 from amber_thicket.core.tile.cut import Path, closed_path, features, mismatch, open_path
 from amber_thicket.core.tile.patchwork import Mask
 
@@ -19,7 +22,7 @@ def _axis_labels(path: Path, extent: int) -> NDArray[np.bool_]:
 
 def cut_labels(
     sample: Pixels, width: int, height: int, wander: float, unfit: Mask | None = None, kept: Mask | None = None
-) -> tuple[NDArray[np.uint8], dict[str, float]]:
+) -> tuple[NDArray[np.uint8], dict[str, Any]]:
     """Which piece shows where: first the join across is cut over all rows, then the join down on that.
 
     sample: linear RGB; width, height: of the tile in its px; wander: 0..1. unfit, kept: sample pixels that should not
@@ -48,8 +51,13 @@ def cut_labels(
     lower[height // 2 :] = True
     labels = (choice + 2 * lower).astype(np.uint8)
     along_x, along_y = np.arange(cost_x.shape[0]), np.arange(cost_y.shape[1])
-    on_path = np.concatenate([cost_x[along_x, across], cost_y[down, along_y]]) ** 0.5
-    return labels, {"join_mismatch": round(float(on_path.mean()) / max(anywhere(left, upper), 1e-9), 3)}
+    usual = max(anywhere(left, upper), 1e-9)
+    on_x, on_y = (cost**0.5 / usual for cost in (cost_x[along_x, across], cost_y[down, along_y]))
+    joins = np.zeros((height, width), np.float32)
+    joins[along_x % height, across] = on_x
+    joins[down, along_y % width] = on_y
+    mismatched = float(np.concatenate([on_x, on_y]).mean())
+    return labels, {"join_mismatch": round(mismatched, 3), **broken(joins)}
 
 
 def _brushed(cost: Pixels, unfit: Mask | None, kept: Mask | None, period: int, over: int) -> Pixels:

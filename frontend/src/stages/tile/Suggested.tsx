@@ -4,6 +4,7 @@ import { useTiling } from "../../bench/figures";
 import { type Changes, change } from "../../bench/store";
 import type { Material } from "../../api/types";
 import { Button } from "../../ui/Button";
+import { lookForCorners } from "../square/tool";
 import { openStage, setView, useViews } from "../../views/state";
 
 const NAMES = { none: "None", blend: "Blend", cut: "Cut", lattice: "Lattice", regrow: "Regrow", strew: "Strew", stochastic: "Stochastic" };
@@ -22,7 +23,15 @@ export function Suggested({ material }: { material: Material }) {
       <p className="text-[12px] text-soft">{found.reason}</p>
       {found.square_first && (
         <div>
-          <Button look="main" onClick={() => openStage("square")}>To Square</Button>
+          <Button
+            look="main"
+            onClick={() => {
+              openStage("square");
+              void lookForCorners(material.id);
+            }}
+          >
+            Find its corners
+          </Button>
         </div>
       )}
       {(open || found.grid) && (
