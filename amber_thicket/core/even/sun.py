@@ -21,6 +21,7 @@ from scipy.optimize import least_squares
 from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
+from amber_thicket.core.progress import reached
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief import occlusion
 from amber_thicket.core.relief.slope import slopes
@@ -83,10 +84,12 @@ def found_light(tone: Pixels, height: Pixels, tile: float) -> Light:
     x, y, depth = _first(tone, height, tile)
     window = _strongest(height)
     seen = _Seen(np.ascontiguousarray(wanted[window]), np.ascontiguousarray(height[window]), tile)
-    fit = seen.fitted(x, y, depth, 0.25)
+    fit, tried = seen.fitted(x, y, depth, 0.25), 1
     for deeper in (_DEEPER, 1 / _DEEPER):
         first = fit
         for _ in range(_FINER):
+            tried += 1
+            reached(min(0.1 * tried, 0.8), "finding the sun")
             other = seen.fitted(fit.x / deeper, fit.y / deeper, fit.depth * deeper, fit.sky)
             if other.off >= fit.off or not _DEPTHS[0] <= other.depth <= _DEPTHS[1]:
                 break
