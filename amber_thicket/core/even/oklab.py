@@ -81,20 +81,22 @@ def linear_of(light, a, b):  # type: ignore[no-untyped-def]
 
 @compiled(loose=True)
 def _to_lab(colours, out, first, last):  # type: ignore[no-untyped-def]
-    for i in range(first, last):
-        out[i, 0], out[i, 1], out[i, 2] = lab_of(colours[i, 0], colours[i, 1], colours[i, 2])
+    here, to = colours[3 * first : 3 * last], out[3 * first : 3 * last]
+    for i in range(last - first):
+        to[3 * i], to[3 * i + 1], to[3 * i + 2] = lab_of(here[3 * i], here[3 * i + 1], here[3 * i + 2])
 
 
 @compiled(loose=True)
 def _to_linear(colours, out, first, last):  # type: ignore[no-untyped-def]
-    for i in range(first, last):
-        out[i, 0], out[i, 1], out[i, 2] = linear_of(colours[i, 0], colours[i, 1], colours[i, 2])
+    here, to = colours[3 * first : 3 * last], out[3 * first : 3 * last]
+    for i in range(last - first):
+        to[3 * i], to[3 * i + 1], to[3 * i + 2] = linear_of(here[3 * i], here[3 * i + 1], here[3 * i + 2])
 
 
 def _each(kernel: Callable[..., None], colours: Pixels) -> Pixels:
-    flat = np.ascontiguousarray(colours, np.float32).reshape(-1, 3)
+    flat = np.ascontiguousarray(colours, np.float32).reshape(-1)
     out = np.empty_like(flat)
-    over_rows(partial(kernel, flat, out), len(flat), least=1 << 14)
+    over_rows(partial(kernel, flat, out), flat.size // 3, least=1 << 14)
     return out.reshape(colours.shape)
 
 

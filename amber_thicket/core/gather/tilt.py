@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.square.propose import ENOUGH, rough_tilt
 
@@ -46,7 +46,7 @@ def tilt(pixels: Pixels) -> Tilt:
     order, degrees = rough_tilt(pixels)
     if order > ENOUGH:
         return Tilt(degrees > OFF_STRAIGHT, f"about {degrees:.0f}° by its lines")
-    found = grain_gradient(encode_srgb(luminance(pixels)))
+    found = grain_gradient(coded_luminance(pixels))
     if found.explained > _EXPLAINED and found.octaves > _SLOPE:
         return Tilt(True, f"grain {2**found.octaves:.1f} × finer on one side", found.toward)
     return Tilt(False, "grain alike all over")

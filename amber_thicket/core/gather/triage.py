@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.gather.tilt import tilt
-from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.colour import coded_luminance, encode_srgb, luminance
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Pixels
 
@@ -95,10 +95,10 @@ def triage(pixels: Pixels, *, bits: int, floating: bool) -> list[dict[str, Any]]
     top, left = max(0, (height - _SAMPLE) // 2), max(0, (width - _SAMPLE) // 2)
     part = np.ascontiguousarray(pixels[top : top + _SAMPLE, left : left + _SAMPLE])
     coded = encode_srgb(part)
-    tone = encode_srgb(luminance(part))
+    tone = coded_luminance(part)
     step = max(1, int((height * width / 600_000) ** 0.5))
     codes = encode_srgb(np.ascontiguousarray(pixels[::step, ::step]))
-    whole = np.ascontiguousarray(encode_srgb(luminance(shrink(pixels, max(1, min(height, width) // 512)))))
+    whole = np.ascontiguousarray(coded_luminance(shrink(pixels, max(1, min(height, width) // 512))))
     found = [_size(width, height), *_exposure(codes), _light(pixels), _glare(codes), _bits(bits, floating)]
     found += _margins(whole)
     if min(tone.shape) >= 64:

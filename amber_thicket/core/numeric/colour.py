@@ -11,6 +11,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+from numpy.polynomial import Chebyshev, Polynomial
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.compiled import compiled
@@ -18,7 +19,6 @@ from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
 LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
-_TABLE = 1 << 14
 
 
 def srgb_to_linear(encoded: NDArray[Any]) -> NDArray[np.float64]:
@@ -38,13 +38,6 @@ def _decode_table(levels: int) -> Pixels:
     return srgb_to_linear(np.arange(levels) / (levels - 1)).astype(np.float32)
 
 
-@lru_cache(maxsize=1)
-def _encode_table() -> Pixels:
-    # Indexed by the square root of the light, which spends the entries where the curve is steep.
-    root = np.linspace(0.0, 1.0, _TABLE + 1)
-    return linear_to_srgb(root * root).astype(np.float32)
-
-
 def decode_srgb(codes: NDArray[Any]) -> Pixels:
     """Linear float32 from uint8 or uint16 sRGB codes, by table."""
     table = _decode_table({"uint8": 256, "uint16": 65536}[codes.dtype.name])
@@ -60,66 +53,87 @@ def _look_up(codes, table, out, first, last):  # type: ignore[no-untyped-def]
         out[i] = table[codes[i]]
 
 
+# The curve beyond its straight foot, as a polynomial in the fourth root of the light, where it bends least: within
+# 2e-7, in additions and multiplications alone, which a processor does for several pixels at once.
+_FOOT = 0.0031308
+_ROOTS = (_FOOT**0.25, 1.0)
+_CURVE = tuple(
+    np.float32(c)
+    for c in Polynomial.cast(
+        Chebyshev(Chebyshev.interpolate(lambda root: linear_to_srgb(root**4), 8, domain=_ROOTS).coef)
+    ).coef
+)
+_SCALE, _SHIFT = np.float32(2 / (_ROOTS[1] - _ROOTS[0])), np.float32(sum(_ROOTS) / (_ROOTS[1] - _ROOTS[0]))
+_C0, _C1, _C2, _C3, _C4, _C5, _C6, _C7, _C8 = _CURVE
+
+
+@compiled(inline=True)
+def _coded(value):  # type: ignore[no-untyped-def]
+    """The sRGB code value in [0, 1] of linear light; not-a-number is black."""
+    v = value if value > np.float32(0.0) else np.float32(0.0)
+    v = v if v < np.float32(1.0) else np.float32(1.0)
+    z = np.sqrt(np.sqrt(v)) * _SCALE - _SHIFT
+    low, high = _C0 + z * (_C1 + z * (_C2 + z * _C3)), _C4 + z * (_C5 + z * (_C6 + z * (_C7 + z * _C8)))
+    square = z * z
+    curve = low + square * square * high
+    return v * np.float32(12.92) if v <= np.float32(_FOOT) else curve
+
+
 @compiled()
-def _encode_rows(flat, table, out, first, last):  # type: ignore[no-untyped-def]
-    top = table.shape[0] - 1
-    for i in range(first, last):
-        value = flat[i]
-        if not value > 0.0:
-            value = np.float32(0.0)
-        elif value > 1.0:
-            value = np.float32(1.0)
-        at = np.sqrt(value) * top
-        low = int(at)
-        if low >= top:
-            low = top - 1
-        part = at - low
-        out[i] = table[low] + (table[low + 1] - table[low]) * part
+def _encode_rows(flat, out, first, last):  # type: ignore[no-untyped-def]
+    # Slices count from 0, so that no index has to be asked whether it counts from the end.
+    here, to = flat[first:last], out[first:last]
+    for i in range(len(here)):
+        to[i] = _coded(here[i])
 
 
 def encode_srgb(linear: Pixels) -> Pixels:
-    """sRGB code values in [0, 1] as float32, by table; within 2e-6 of the exact curve above linear 1e-5."""
+    """sRGB code values in [0, 1] as float32, within 1e-6 of the exact curve."""
     flat = np.ascontiguousarray(linear, np.float32).reshape(-1)
     out = np.empty_like(flat)
-    table = _encode_table()
-    over_rows(lambda a, b: _encode_rows(flat, table, out, a, b), flat.size, least=1 << 16)
+    over_rows(lambda a, b: _encode_rows(flat, out, a, b), flat.size, least=1 << 16)
     return out.reshape(linear.shape)
 
 
 @compiled()
-def _encode8(flat, table, out, first, last):  # type: ignore[no-untyped-def]
-    top = table.shape[0] - 1
-    for i in range(first, last):
-        value = flat[i]
-        if not value > 0.0:
-            out[i] = 0
-        elif value >= 1.0:
-            out[i] = 255
-        else:
-            at = np.sqrt(value) * top
-            low = int(at)
-            part = at - low
-            code = table[low] + (table[low + 1] - table[low]) * part
-            out[i] = np.uint8(code * np.float32(255.0) + np.float32(0.5))
+def _encode8(flat, out, first, last):  # type: ignore[no-untyped-def]
+    here, to = flat[first:last], out[first:last]
+    for i in range(len(here)):
+        to[i] = np.uint8(_coded(here[i]) * np.float32(255.0) + np.float32(0.5))
+
+
+@compiled()
+def _encode_tone(pixels, out, first, last):  # type: ignore[no-untyped-def]
+    here, to = pixels[3 * first : 3 * last], out[first:last]
+    for i in range(len(to)):
+        red, green, blue = here[3 * i], here[3 * i + 1], here[3 * i + 2]
+        to[i] = _coded(np.float32(0.2126) * red + np.float32(0.7152) * green + np.float32(0.0722) * blue)
+
+
+def coded_luminance(linear: Pixels) -> Pixels:
+    """sRGB code values of the luminance of linear BT.709 RGB (H, W, 3) -> (H, W)."""
+    flat = np.ascontiguousarray(linear, np.float32).reshape(-1)
+    out = np.empty(flat.size // 3, np.float32)
+    over_rows(lambda a, b: _encode_tone(flat, out, a, b), out.size, least=1 << 16)
+    return out.reshape(linear.shape[:2])
 
 
 def encode_srgb8(linear: Pixels) -> NDArray[np.uint8]:
     """8-bit sRGB codes, rounded to nearest."""
     flat = np.ascontiguousarray(linear, np.float32).reshape(-1)
     out = np.empty(flat.shape, np.uint8)
-    table = _encode_table()
-    over_rows(lambda a, b: _encode8(flat, table, out, a, b), flat.size, least=1 << 16)
+    over_rows(lambda a, b: _encode8(flat, out, a, b), flat.size, least=1 << 16)
     return out.reshape(linear.shape)
 
 
 @compiled()
 def _gain_rows(pixels, gain, out, first, last):  # type: ignore[no-untyped-def]
+    width = gain.shape[1]
     for y in range(first, last):
-        for x in range(gain.shape[1]):
-            g = gain[y, x]
-            out[y, x, 0] = pixels[y, x, 0] * g
-            out[y, x, 1] = pixels[y, x, 1] * g
-            out[y, x, 2] = pixels[y, x, 2] * g
+        here, to, by = pixels[y].reshape(3 * width), out[y].reshape(3 * width), gain[y]
+        for x in range(width):
+            g = by[x]
+            to[3 * x], to[3 * x + 1], to[3 * x + 2] = here[3 * x] * g, here[3 * x + 1] * g, here[3 * x + 2] * g
 
 
 def with_gain(linear: Pixels, log_gain: Pixels) -> Pixels:

@@ -21,9 +21,11 @@ Stored = NDArray[Any]
 
 @compiled()
 def _quantise(flat, scale, offset, top, out, first, last):  # type: ignore[no-untyped-def]
-    for i in range(first, last):
-        value = flat[i] * scale + offset
-        out[i] = 0 if not value > 0 else (top if value >= top else int(value + np.float32(0.5)))
+    here, to = flat[first:last], out[first:last]
+    for i in range(len(here)):
+        value = here[i] * scale + offset
+        value = value if value > np.float32(0.0) else np.float32(0.0)
+        to[i] = np.int32((value if value < top else top) + np.float32(0.5))
 
 
 def quantised(values: Pixels, bits: int, *, scale: float = 1.0, offset: float = 0.0) -> Stored:

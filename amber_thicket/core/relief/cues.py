@@ -12,7 +12,7 @@ import numpy as np
 
 from amber_thicket.core.even.hues import BANDS, banded, shares
 from amber_thicket.core.even.oklab import lab_of
-from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
@@ -119,7 +119,7 @@ class Told:
 
 def tone_of(colour: Pixels, hues: dict[str, float]) -> Pixels:
     """Gamma-coded luminance (H, W), with some hues lifted or lowered by up to a half. colour: linear RGB."""
-    tone = encode_srgb(luminance(colour))
+    tone = coded_luminance(colour)
     if not any(hues.values()):
         return tone
     table = shares(np.arange(361, dtype=np.float32)) @ np.array([hues[band] for band in BANDS], np.float32) / 200
@@ -130,11 +130,15 @@ def tone_of(colour: Pixels, hues: dict[str, float]) -> Pixels:
 
 @compiled(loose=True)
 def _lifted(pixels, table, tone, first, last):  # type: ignore[no-untyped-def]
+    width = pixels.shape[1]
+    at, sure = np.empty(width, np.int32), np.empty(width, np.float32)
     for y in range(first, last):
-        for x in range(pixels.shape[1]):
-            _, a, b = lab_of(pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2])
-            at, sure = banded(a, b)
-            tone[y, x] += table[at] * sure
+        here, line = pixels[y].reshape(3 * width), tone[y]
+        for x in range(width):
+            _, a, b = lab_of(here[3 * x], here[3 * x + 1], here[3 * x + 2])
+            at[x], sure[x] = banded(a, b)
+        for x in range(width):
+            line[x] += table[at[x]] * sure[x]
 
 
 def _hues_in(settings: dict[str, Any]) -> dict[str, float]:

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import fft2, fftfreq, irfft2, next_fast_len, rfft2, rfftfreq
 
-from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.raster import Pixels
 
 _LOW, _HIGH, _BINS = np.pi / 16, 0.7 * np.pi, 36
@@ -38,7 +38,7 @@ class Raking:
 
 def raking(pixels: Pixels) -> Raking:
     """From which side a picture is lit. pixels: linear RGB (H, W, 3), any light in it."""
-    tone = encode_srgb(luminance(pixels)).astype(np.float64)
+    tone = coded_luminance(pixels).astype(np.float64)
     window = np.outer(np.hanning(tone.shape[0]), np.hanning(tone.shape[1]))
     profile = _by_angle((tone - tone.mean()) * window)
     angles = (np.arange(_BINS) + 0.5) * np.pi / _BINS
@@ -90,7 +90,7 @@ def slope_along(pixels: Pixels, light: Raking, tile: float) -> Pixels:
     pixels: linear RGB (H, W, 3). tile: px of one tile width, which the widths of what counts as relief go by. Nothing
     is told about slopes across the light.
     """
-    tone = encode_srgb(luminance(pixels)).astype(np.float32)
+    tone = coded_luminance(pixels).astype(np.float32)
     scale = tile / _PLAN
     margin = min(int(3 * _COARSEST * scale), min(tone.shape) - 1)
     padded = np.pad(tone - tone.mean(), margin, mode="reflect")

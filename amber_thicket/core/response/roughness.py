@@ -7,7 +7,7 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
-from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import soft_clip
 from amber_thicket.core.operation import Given, Operation
@@ -57,7 +57,7 @@ class Settings(OperationSettings):
 
 
 def _cues(tiled: Raster, frame: Frame) -> tuple[Pixels, Pixels]:
-    tone = encode_srgb(luminance(tiled.pixels))
+    tone = coded_luminance(tiled.pixels)
     wide = frame.tile_width
     soft = blur(tone, _DETAIL * wide, wraps=True)
     busy = blur(soft, 3 * _DETAIL * wide, wraps=True)

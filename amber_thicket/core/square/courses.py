@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
-from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.raster import Pixels
 
 _SIDE, _GRID, _STRIPS = 900, 384, 5
@@ -33,7 +33,7 @@ def tone_of(pixels: Pixels) -> NDArray[np.float32]:
     """Coded luminance, 900 px at most, without its large-scale light. pixels: linear RGB (H, W, 3)."""
     height, width = pixels.shape[:2]
     scale = _SIDE / max(height, width)
-    tone = encode_srgb(luminance(pixels))
+    tone = coded_luminance(pixels)
     small = cv2.resize(tone, (round(width * scale), round(height * scale)), interpolation=cv2.INTER_AREA)
     return np.asarray(small - cv2.GaussianBlur(small, (0, 0), 25), np.float32)
 

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
-from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.square import courses
 from amber_thicket.core.square.view import turns
@@ -64,7 +64,7 @@ class _Edges:
 def _edges(pixels: Pixels) -> _Edges:
     height, width = pixels.shape[:2]
     scale = _SIDE / max(height, width)
-    tone = encode_srgb(luminance(pixels))
+    tone = coded_luminance(pixels)
     small = cv2.resize(tone, (round(width * scale), round(height * scale)), interpolation=cv2.INTER_AREA)
     found = []
     for sigma, window in ((1.2, 3.0), (2.0, 7.0)):

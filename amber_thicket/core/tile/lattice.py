@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from scipy.fft import irfft2, next_fast_len, rfft2
 from scipy.signal import find_peaks
 
-from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.raster import Pixels
 
 SIDE = 640
@@ -78,7 +78,7 @@ def find(pixels: Pixels) -> Lattice:
 
 def _detail(pixels: Pixels, scale: float) -> list[NDArray[np.float32]]:
     """What is compared: tone without large-scale light, and its slopes."""
-    tone = encode_srgb(luminance(pixels))
+    tone = coded_luminance(pixels)
     size = (max(8, round(tone.shape[1] * scale)), max(8, round(tone.shape[0] * scale)))
     small = cv2.resize(tone, size, interpolation=cv2.INTER_AREA)
     flat = small - cv2.GaussianBlur(small, (0, 0), min(size) / 12)

@@ -13,7 +13,7 @@ import numpy as np
 from scipy.fft import irfft2, rfft2
 from scipy.special import ndtri
 
-from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
 
@@ -52,7 +52,7 @@ def noiselike(pixels: Pixels) -> Noiselike:
     """pixels: linear RGB (H, W, 3) of a flattened, evened sample."""
     scale = min(1.0, _SIDE / max(pixels.shape[:2]))
     size = (max(32, round(pixels.shape[1] * scale)), max(32, round(pixels.shape[0] * scale)))
-    tone = cv2.resize(encode_srgb(luminance(pixels)), size, interpolation=cv2.INTER_AREA)
+    tone = cv2.resize(coded_luminance(pixels), size, interpolation=cv2.INTER_AREA)
     tone = tone - blur(tone, min(size) / 8, wraps=False)
     order = tone.ravel().argsort().argsort()
     noise = ndtri((order + 0.5) / order.size).reshape(tone.shape).astype(np.float32)

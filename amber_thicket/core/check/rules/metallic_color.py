@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from amber_thicket.core.check.rule import Finding, Rule, Subject, box_of
-from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.colour import coded_luminance
 
 LEAST, LIMIT = 105, 20.0
 
@@ -16,7 +16,7 @@ def look(subject: Subject) -> Iterable[Finding]:
     metal = subject.maps["metallic"].pixels > 0.9
     if subject.file_of("metallic") is None or not metal.any():
         return
-    codes = encode_srgb(luminance(subject.maps["base_color"].pixels)) * 255
+    codes = coded_luminance(subject.maps["base_color"].pixels) * 255
     dark = metal & (codes < LEAST)
     share = 100 * float(dark.sum()) / float(metal.sum())
     bad = share > LIMIT
