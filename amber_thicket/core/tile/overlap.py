@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.tile.broken import broken
+from amber_thicket.core.tile.broken import broken_along
 from amber_thicket.core.tile.cut import Path, closed_path, features, mismatch, open_path
 from amber_thicket.core.tile.patchwork import Mask
 
@@ -53,11 +53,9 @@ def cut_labels(
     along_x, along_y = np.arange(cost_x.shape[0]), np.arange(cost_y.shape[1])
     usual = max(anywhere(left, upper), 1e-9)
     on_x, on_y = (cost**0.5 / usual for cost in (cost_x[along_x, across], cost_y[down, along_y]))
-    joins = np.zeros((height, width), np.float32)
-    joins[along_x % height, across] = on_x
-    joins[down, along_y % width] = on_y
+    cuts: list[tuple[Any, Any, Any]] = [(on_x, across, along_x % height), (on_y, along_y % width, down)]
     mismatched = float(np.concatenate([on_x, on_y]).mean())
-    return labels, {"join_mismatch": round(mismatched, 3), **broken(joins)}
+    return labels, {"join_mismatch": round(mismatched, 3), **broken_along(cuts, (width, height))}
 
 
 def _brushed(cost: Pixels, unfit: Mask | None, kept: Mask | None, period: int, over: int) -> Pixels:

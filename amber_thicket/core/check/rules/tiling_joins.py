@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Rule, Subject
 
-LIMIT = 2.2
+LIMIT = 2.1
 
 
 def look(subject: Subject) -> Iterable[Finding]:
