@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.check.figures import coded, drift, seam
+from amber_thicket.core.check.rules import tiling_joins
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side, output_size
 from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8, linear_to_lab
 from amber_thicket.core.numeric.filters import shrink
@@ -347,4 +348,5 @@ def figures(evaluation: Evaluation) -> dict[str, Any]:
         "maps": {role: _seams(evaluation.layer(role, size).pixels, role) for role in _JOINED},
         "zones": zone_shares(evaluation),
         "evidence": evidence,
+        "most_broken": tiling_joins.LIMIT / 100,
     }

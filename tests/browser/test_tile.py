@@ -123,3 +123,22 @@ class EvenTest(BrowserTest):
         point.press("Delete")
         self.wait_for_new(lowered, "first")
         retry(lambda: page.get_by_role("slider", name="of the curve").count() == 2, 10)
+
+
+class FanningBricksTest(BrowserTest):
+    def test_from_tile_to_square_and_back_to_whole_repeats(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        path = Path(folder.name) / "bricks.png"
+        path.write_bytes(encoded(photograph("brick")))
+        self.bring(path)
+        self.stage("Tile")
+        page = self.page
+        page.get_by_role("button", name="Find its corners").click()
+        page.wait_for_selector("h2:has-text('Square')")
+        page.get_by_role("button", name="Accept corners").click()
+        self.stage("Tile")
+        page.get_by_role("button", name="Use whole repeats").click()
+        page.locator("section[aria-label=Suggestion] >> text=The tile holds 7 × 2 repeats").wait_for()
+        told = page.locator("section[aria-label='Does it tile'] tr:has-text('Mismatch along joins') td").nth(2)
+        retry(lambda: float(told.inner_text()) <= 0.15, 20)

@@ -217,6 +217,8 @@ export interface Figures {
   /** Seams of the other maps. */
   maps: Record<string, [Seam, Seam]>;
   evidence: Record<string, number>;
+  /** The share of the joins that may cut through pieces. */
+  most_broken: number;
   /** How much of the surface each zone covers, by id. */
   zones: Record<string, number>;
 }

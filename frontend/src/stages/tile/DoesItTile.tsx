@@ -11,6 +11,7 @@ export function DoesItTile({ material }: { material: Material }) {
   const figures = useFigures(material);
   const places = usePlaces(material);
   const mismatch = figures?.evidence["base_color.join_mismatch"];
+  const broken = figures?.evidence["base_color.broken"];
   const strongest = places?.places[0]?.strength;
   return (
     <section aria-label="Does it tile" className="mt-2 border-t border-line pt-2">
@@ -33,6 +34,7 @@ export function DoesItTile({ material }: { material: Material }) {
               <Row name="Worst inner line" before={Math.max(...figures.seam_before.map((s) => s.inner)).toFixed(1)} after={Math.max(...figures.seam.map((s) => s.inner)).toFixed(1)} />
               <Row name="Drift, ΔE" before={figures.drift_before.toFixed(2)} after={figures.drift.toFixed(2)} />
               {mismatch !== undefined && <Row name="Mismatch along joins" before="1.00" after={mismatch.toFixed(2)} level={mismatch <= 0.45 ? "pass" : "attention"} />}
+              {broken !== undefined && <Row name="Joins through pieces" before="" after={`${(100 * broken).toFixed(1)} %`} level={broken <= figures.most_broken ? "pass" : "attention"} />}
               {places && strongest !== undefined && <Row name="What stands out" before={places.before?.toFixed(2) ?? ""} after={strongest.toFixed(2)} level={strongest < places.alarm ? "pass" : "attention"} />}
             </tbody>
           </table>
