@@ -12,6 +12,16 @@ from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import MAPS
 from amber_thicket.service.bake import check, pack
 
+_HUES = {"even.hues.red_colour": 10.0, "even.hues.red_light": 10.0, "relief.cues.red": 10.0}
+_MORE = {
+    "square.flat.turn": 2.0,
+    "even.known.amount": 50.0,
+    "even.raking.amount": 50.0,
+    "even.glare.amount": 50.0,
+    "even.blotches.dark": 50.0,
+    "even.drift.amount": 50.0,
+}
+
 
 class _Noise:
     """A small made-up capture."""
@@ -30,7 +40,7 @@ def warm() -> None:
     """Evaluate, check and pack a small capture with every method."""
     for method in ("blend", "cut", "lattice", "regrow", "strew", "stochastic"):
         recipe = Recipe().with_changes(
-            {"tile.join.method": method, "square.size.width": 256, "square.size.height": 256}
+            {"tile.join.method": method, "square.size.width": 256, "square.size.height": 256, **_HUES}
         )
         evaluation = Evaluation(recipe, _Noise(), Memory(200_000_000))
         for layer in MAPS:
@@ -38,6 +48,11 @@ def warm() -> None:
     check(evaluation, "warm")
     for _ in pack(evaluation, "warm", lambda _share, _text: None):
         pass
+    # What is off by default: a tilted picture with a height that came along, and all of Even.
+    key = f"{1:016x}"
+    recipe = recipe.with_changes({**_MORE, "gather.maps.height": key, "tile.join.method": "cut"})
+    evaluation = Evaluation(recipe, _Noise(), Memory(200_000_000), files={key: _Noise()})
+    evaluation.layer("base_color", fit_side(recipe, 256))
 
 
 if __name__ == "__main__":

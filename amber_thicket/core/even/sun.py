@@ -11,6 +11,7 @@ made smaller no longer is what the light makes of a height made smaller.
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
+from functools import partial
 from typing import Any, NamedTuple
 
 import cv2
@@ -19,7 +20,9 @@ from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
 from amber_thicket.core.numeric.colour import luminance
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.progress import reached
 from amber_thicket.core.raster import Frame, Pixels, Raster
@@ -207,7 +210,7 @@ def light_on(height: Pixels, tone: Pixels, light: Light, tile: float) -> Pixels:
     doubt = _softened(shadow.doubt, light.soft * tile)
     off = np.log(tone / field)
     sure, sigma = np.maximum(1 - doubt, 1e-3), _AROUND * tile
-    off -= cv2.GaussianBlur(sure * off, (0, 0), sigma) / cv2.GaussianBlur(sure, (0, 0), sigma)
+    off -= blur(sure * off, sigma, wraps=False, fast=True) / blur(sure, sigma, wraps=False, fast=True)
     changed = field * np.exp(np.sign(off) * np.maximum(np.abs(off) - _TEXTURE, 0) * doubt)
     least, most = above + np.float32(_SPILL), full + above + np.float32(_SPILL)
     return np.asarray(np.clip(changed, np.minimum(least, field), np.maximum(most, field)), np.float32)
@@ -289,28 +292,43 @@ def _shadow(height: Pixels, x: float, y: float, reach: float) -> _Shadow:
     length = float(np.hypot(x, y))
     if length < 1e-3:
         return _Shadow(np.ones_like(height), np.zeros_like(height))
-    rows, columns = height.shape
-    across, down = np.meshgrid(np.arange(columns, dtype=np.float32), np.arange(rows, dtype=np.float32))
-    toward, rise = (np.float32(x / length), np.float32(-y / length)), np.float32(1 / length)
+    distances = [1.0]
+    while distances[-1] < max(reach, 2.0):
+        distances.append(distances[-1] + 1 if distances[-1] < 12 else distances[-1] * 1.09)
+    away = np.array(distances[:-1] or [1.0])
+    rise = np.float32(1 / length)
+    margin = int(away[-1]) + 2
+    room = cv2.copyMakeBorder(height, margin, margin, margin, margin, cv2.BORDER_REFLECT_101)
+    toward = np.stack([away * (x / length), away * (-y / length)])
     over, far = np.full(height.shape, -1e9, np.float32), np.zeros_like(height)
-    step = 1.0
-    while step < max(reach, 2.0):
-        ahead = cv2.remap(
-            height,
-            across + toward[0] * np.float32(step),
-            down + toward[1] * np.float32(step),
-            cv2.INTER_LINEAR,
-            borderMode=cv2.BORDER_REFLECT_101,
-        )
-        ahead -= np.float32(step) * rise
-        far[ahead > over] = step
-        np.maximum(over, ahead, out=over)
-        step = step + 1 if step < 12 else step * 1.09
+    over_rows(partial(_march, room, margin, toward, away.astype(np.float32), rise, over, far), len(height), least=16)
     over -= height
     edge = np.float32(0.35 * rise)
     reached = np.clip(0.5 - (over - edge) / (2 * edge), 0, 1)
     doubt = np.clip(1.5 - np.abs(over) / (rise * np.float32(_WRONG) * far), 0, 1) * (far > _NEAR)
     return _Shadow(np.asarray(reached, np.float32), np.asarray(doubt, np.float32))
+
+
+@compiled()
+def _march(room, margin, toward, away, rise, over, far, first, last):  # type: ignore[no-untyped-def]
+    """The highest of what stands toward the sun, against the ray, and how far it is. A step is the same for all of a
+    row, so its four neighbours are slices."""
+    width = over.shape[1]
+    for y in range(first, last):
+        line, at = over[y], far[y]
+        for step in range(len(away)):
+            left, top = int(np.floor(toward[0, step])), int(np.floor(toward[1, step]))
+            tx, ty = np.float32(toward[0, step] - left), np.float32(toward[1, step] - top)
+            drop, distance = away[step] * rise, away[step]
+            begin = margin + left
+            upper = room[margin + y + top, begin : begin + width + 1]
+            lower = room[margin + y + top + 1, begin : begin + width + 1]
+            for x in range(width):
+                above = upper[x] + (upper[x + 1] - upper[x]) * tx
+                below = lower[x] + (lower[x + 1] - lower[x]) * tx
+                ahead = above + (below - above) * ty - drop
+                at[x] = distance if ahead > line[x] else at[x]
+                line[x] = max(ahead, line[x])
 
 
 OPERATION = Operation(
