@@ -137,9 +137,8 @@ def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike) -> Sugg
 
 
 def _askew(degrees: float, noise: Noiselike) -> Suggestion:
-    reason = (
-        f"Its lines lie {degrees:.0f}° off straight on, so nothing returns at regular steps. It is looked at anew then."
-    )
+    reason = f"Its lines lie {degrees:.0f}° off straight on, so nothing returns at regular steps."
+    reason = f"{reason} Once it is squared, it is looked at anew."
     return Suggestion("cut", reason, {}, None, _BREAKS if noise.holds else noise.reason, square_first=True)
 
 
