@@ -14,6 +14,8 @@ from typing import ClassVar
 
 from playwright.sync_api import Browser, Page, Playwright, sync_playwright
 
+from tests.support import encoded, photograph
+
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 ARGUMENTS = [
     "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -86,6 +88,16 @@ class BrowserTest(unittest.TestCase):
             ),
         )
         self.page.goto(self.server.address)
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        # What a test brings along.
+        self.folder = Path(folder.name)
+
+    def photo(self, name: str) -> Path:
+        """One of the real photographs as a file."""
+        path = self.folder / f"{name}.png"
+        path.write_bytes(encoded(photograph(name)))
+        return path
 
     def tearDown(self) -> None:
         self.assertEqual(self.trouble, [])

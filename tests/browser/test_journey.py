@@ -32,17 +32,6 @@ def read(data: bytes) -> np.ndarray:
 
 
 class JourneyTest(BrowserTest):
-    def setUp(self) -> None:
-        super().setUp()
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-
-    def photo(self, name: str) -> Path:
-        path = self.folder / f"{name}.png"
-        path.write_bytes(encoded(photograph(name)))
-        return path
-
     def packed(self) -> dict[str, bytes]:
         """Pack, download, unzip."""
         self.stage("Pack")

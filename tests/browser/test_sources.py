@@ -2,7 +2,6 @@
 
 import io
 import json
-import tempfile
 import zipfile
 from pathlib import Path
 
@@ -27,9 +26,6 @@ class SourcesTest(BrowserTest):
         super().setUp()
         self.page.evaluate("localStorage.setItem('views-1', JSON.stringify({arrangement: 'first'}))")
         self.page.reload()
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
 
     def choose(self, kind: str, files: dict[str, bytes]) -> None:
         """Bring files in as one kind of source."""

@@ -1,8 +1,5 @@
 """Methods and brushes of Tile in the real page."""
 
-import tempfile
-from pathlib import Path
-
 import cv2
 
 from tests.browser.server import BrowserTest
@@ -12,11 +9,9 @@ from tests.support import encoded, photograph, retry
 class TileTest(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
         codes = photograph("gravel").copy()
         cv2.circle(codes, (256, 256), 22, (190, 30, 20), -1)
-        path = Path(folder.name) / "gravel.png"
+        path = self.folder / "gravel.png"
         path.write_bytes(encoded(codes))
         self.bring(path)
         self.stage("Tile")
@@ -93,11 +88,7 @@ class TileTest(BrowserTest):
 
 class EvenTest(BrowserTest):
     def test_curve_by_pointer_and_keys_and_clipping_marks(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        path = Path(folder.name) / "grass.png"
-        path.write_bytes(encoded(photograph("grass")))
-        self.bring(path)
+        self.bring(self.photo("grass"))
         self.stage("Even")
         page = self.page
         page.get_by_role("button", name="Tone").click()
@@ -127,11 +118,7 @@ class EvenTest(BrowserTest):
 
 class FanningBricksTest(BrowserTest):
     def test_from_tile_to_square_and_back_to_whole_repeats(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        path = Path(folder.name) / "bricks.png"
-        path.write_bytes(encoded(photograph("brick")))
-        self.bring(path)
+        self.bring(self.photo("brick"))
         self.stage("Tile")
         page = self.page
         page.get_by_role("button", name="Find its corners").click()

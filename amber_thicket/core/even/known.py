@@ -62,8 +62,8 @@ def without(lit: Raster, sun: Raster, frame: Frame, amount: float = 100.0) -> Ra
     light = covered
     if covered.shape != lit.pixels.shape[:2]:
         light = cv2.resize(covered, size, interpolation=cv2.INTER_AREA if finer > 1 else cv2.INTER_LINEAR)
-    bearing = round(float(np.degrees(np.arctan2(sun.evidence["y"], sun.evidence["x"]))) % 360, 1)
-    evidence = {"bearing": bearing, "sky": round(sun.evidence["sky"], 2), "explained": sun.evidence["explained"]}
+    told = sun.evidence
+    evidence = {"bearing": round(told["bearing"], 1), "sky": round(told["sky"], 2), "explained": told["explained"]}
     gain = light ** np.float32(-amount / 100)
     return Raster(np.asarray(lit.pixels * gain[..., None], np.float32), evidence=evidence)
 

@@ -78,7 +78,7 @@ def sun(squared: Raster, height: Raster | None, *, frame: Frame) -> Raster:
     found = found_light(tone, height.pixels, frame.tile_width)
     light = light_on(height.pixels, tone, found, frame.tile_width)
     light = np.maximum(light / max(float(np.median(light)), _DARK), _LEAST)
-    return Raster(light, evidence={**asdict(found), "tile_width": frame.tile_width})
+    return Raster(light, evidence={**asdict(found), "bearing": found.bearing, "tile_width": frame.tile_width})
 
 
 def found_light(tone: Pixels, height: Pixels, tile: float) -> Light:
@@ -183,7 +183,7 @@ class Ground:
 
     def open(self, x: float, y: float, soft: float) -> Pixels:
         """1 where the sun reaches, 0 in cast shadow. x, y: as in Light. soft: σ of the shadow, px."""
-        return _softened(_shadow(self.height, x, y, self.reach).open, soft)
+        return _softened(_shadow(self.height, x, y, self.reach).open(), soft)
 
     def light(self, x: float, y: float, sky: float, soft: float, blur: float) -> Pixels:
         """All of the light as the camera saw it. sky: share. soft, blur: σ of the shadow and of the picture, px."""
@@ -206,8 +206,9 @@ def light_on(height: Pixels, tone: Pixels, light: Light, tile: float) -> Pixels:
     shadow = _shadow(ground.height, light.x, light.y, ground.reach)
     above = np.float32(light.sky) * ground.sky
     full = np.float32(1 - light.sky) * ground.facing(light.x, light.y)
-    field = _softened(full * _softened(shadow.open, light.soft * tile) + above, light.blur * tile) + np.float32(_SPILL)
-    doubt = _softened(shadow.doubt, light.soft * tile)
+    sunlit = full * _softened(shadow.open(), light.soft * tile)
+    field = _softened(sunlit + above, light.blur * tile) + np.float32(_SPILL)
+    doubt = _softened(shadow.doubt(), light.soft * tile)
     off = np.log(tone / field)
     sure, sigma = np.maximum(1 - doubt, 1e-3), _AROUND * tile
     off -= blur(sure * off, sigma, wraps=False, fast=True) / blur(sure, sigma, wraps=False, fast=True)
@@ -276,11 +277,22 @@ def _softened(field: Pixels, sigma: float) -> Pixels:
 
 
 class _Shadow(NamedTuple):
-    """open: 1 where the sun reaches, 0 where something nearer to it stands higher than its ray. doubt: 1 where that
-    hangs on the shadow's length."""
+    """over: how far above a place, in px, the ray of what hides the sun most passes; below 0 in the sun. far: how far
+    off that is. rise: of the ray, in px a px."""
 
-    open: Pixels
-    doubt: Pixels
+    over: Pixels
+    far: Pixels
+    rise: float
+
+    def open(self) -> Pixels:
+        """1 where the sun reaches, 0 where something nearer to it stands higher than its ray."""
+        edge = np.float32(0.35 * self.rise)
+        return np.asarray(np.clip(0.5 - (self.over - edge) / (2 * edge), 0, 1), np.float32)
+
+    def doubt(self) -> Pixels:
+        """1 where that hangs on the shadow's length."""
+        near = np.clip(1.5 - np.abs(self.over) / (np.float32(self.rise * _WRONG) * self.far), 0, 1)
+        return np.asarray(near * (self.far > _NEAR), np.float32)
 
 
 def _shadow(height: Pixels, x: float, y: float, reach: float) -> _Shadow:
@@ -289,9 +301,8 @@ def _shadow(height: Pixels, x: float, y: float, reach: float) -> _Shadow:
     The capture bench casts its shadows by itself: were it this same function, the bench could not show what is wrong
     with it.
     """
-    length = float(np.hypot(x, y))
-    if length < 1e-3:
-        return _Shadow(np.ones_like(height), np.zeros_like(height))
+    # The sun at its highest throws no shadow; so steep a ray passes over everything.
+    length = max(float(np.hypot(x, y)), 1e-3)
     distances = [1.0]
     while distances[-1] < max(reach, 2.0):
         distances.append(distances[-1] + 1 if distances[-1] < 12 else distances[-1] * 1.09)
@@ -302,11 +313,7 @@ def _shadow(height: Pixels, x: float, y: float, reach: float) -> _Shadow:
     toward = np.stack([away * (x / length), away * (-y / length)])
     over, far = np.full(height.shape, -1e9, np.float32), np.zeros_like(height)
     over_rows(partial(_march, room, margin, toward, away.astype(np.float32), rise, over, far), len(height), least=16)
-    over -= height
-    edge = np.float32(0.35 * rise)
-    reached = np.clip(0.5 - (over - edge) / (2 * edge), 0, 1)
-    doubt = np.clip(1.5 - np.abs(over) / (rise * np.float32(_WRONG) * far), 0, 1) * (far > _NEAR)
-    return _Shadow(np.asarray(reached, np.float32), np.asarray(doubt, np.float32))
+    return _Shadow(over - height, far, float(rise))
 
 
 @compiled()
