@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import ctypes
 
-_TRIM_THRESHOLD, _TOP_PAD, _MMAP_THRESHOLD = -1, -2, -3
+_TRIM_THRESHOLD, _TOP_PAD, _MMAP_THRESHOLD, _ARENA_MAX = -1, -2, -3, -8
 
 
 def keep_blocks() -> None:
@@ -13,5 +13,6 @@ def keep_blocks() -> None:
     with contextlib.suppress(OSError, AttributeError):
         mallopt = ctypes.CDLL(None).mallopt
         mallopt(_MMAP_THRESHOLD, 32 << 20)
+        mallopt(_ARENA_MAX, 1)
         mallopt(_TRIM_THRESHOLD, 512 << 20)
         mallopt(_TOP_PAD, 64 << 20)

@@ -55,6 +55,9 @@ class Memory:
         self._limit = limit
         self._held = 0
         self._values: OrderedDict[str, Any] = OrderedDict()
+        # The large ones among them with their bytes, in the same order, and all of those together.
+        self._large: OrderedDict[str, int] = OrderedDict()
+        self._in_large = 0
         # How many keys hold the same pixels, and the bytes those were counted with.
         self._owned: dict[int, tuple[int, int]] = {}
         self._busy: dict[str, threading.Event] = {}
@@ -69,6 +72,8 @@ class Memory:
             with self._lock:
                 if key in self._values:
                     self._values.move_to_end(key)
+                    if key in self._large:
+                        self._large.move_to_end(key)
                     return self._values[key]
                 waiting = self._busy.get(key)
                 if waiting is None:
@@ -93,6 +98,9 @@ class Memory:
             if key in self._values:
                 self._let_go(key)
             self._values[key] = value
+            if size > self._limit * _SMALL:
+                self._large[key] = size
+                self._in_large += size
             keys, counted = self._owned.get(_held_by(value), (0, size))
             self._owned[_held_by(value)] = keys + 1, counted
             self._held += 0 if keys else size
@@ -106,13 +114,13 @@ class Memory:
             self._owned[owner] = keys - 1, counted
         else:
             self._held -= counted
+        self._in_large -= self._large.pop(key, 0)
         del self._values[key]
 
     def _next_to_leave(self) -> str:
         """The key not used for longest, of the large values as long as those hold half of all."""
-        large = [key for key, value in self._values.items() if nbytes(value) > self._limit * _SMALL]
-        small = self._held - sum(nbytes(self._values[key]) for key in large)
-        return large[0] if large and small < self._limit / 2 else next(iter(self._values))
+        small = self._held - self._in_large
+        return next(iter(self._large if self._large and small < self._limit / 2 else self._values))
 
     def at_least(self, limit: int) -> None:
         """Raises the limit to so many bytes where it is lower."""
@@ -123,4 +131,5 @@ class Memory:
         with self._lock:
             self._values.clear()
             self._owned.clear()
-            self._held = 0
+            self._large.clear()
+            self._held = self._in_large = 0

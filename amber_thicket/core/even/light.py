@@ -52,7 +52,7 @@ def decide_light(squared: Raster, *, frame: Frame, amount: float, size: float) -
     small = shrink(tone, factor)
     terms = _surface_terms(*small.shape)
     flat = terms.reshape(-1, 6)
-    weights, *_ = np.linalg.lstsq(flat, small.reshape(-1), rcond=None)
+    weights = np.linalg.solve(flat.T @ flat, flat.T @ small.reshape(-1))
     surface = (flat @ weights.astype(np.float32)).reshape(small.shape)
     light = surface + blur(small - surface, frame.length(size) / factor, wraps=False)
     return (light - light.mean()).astype(np.float32)

@@ -41,8 +41,10 @@ def _direct(pixels: Pixels, sigma: float, wraps: bool) -> Pixels:
     if sigma < 0.05:
         return pixels.copy()
     margin = max(1, int(np.ceil(3.5 * sigma)))
-    padded = pad(pixels, margin, wraps=wraps)
     size = 2 * margin + 1
+    if not wraps and margin <= min(pixels.shape[:2]):
+        return cv2.GaussianBlur(pixels, (size, size), sigma, borderType=cv2.BORDER_REFLECT)
+    padded = pad(pixels, margin, wraps=wraps)
     soft = cv2.GaussianBlur(padded, (size, size), sigma, borderType=cv2.BORDER_REPLICATE)
     return np.ascontiguousarray(soft[margin:-margin, margin:-margin])
 

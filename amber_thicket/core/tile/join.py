@@ -282,5 +282,5 @@ OPERATION = Operation(
     apply=join,
     decide=decide_join,
     idle=lambda s: s.method == "none",
-    version=3,
+    version=4,
 )

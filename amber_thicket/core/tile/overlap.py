@@ -9,7 +9,16 @@ from numpy.typing import NDArray
 
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.tile.broken import broken_along
-from amber_thicket.core.tile.cut import Path, closed_path, features, mismatch, open_path
+from amber_thicket.core.tile.cut import (
+    Path,
+    apart_across,
+    apart_down,
+    closed_path,
+    mismatch,
+    open_path,
+    seen,
+    usually_apart,
+)
 from amber_thicket.core.tile.patchwork import Mask
 
 PIECES = ((0, 0), (1, 0), (0, 1), (1, 1))
@@ -29,19 +38,15 @@ def cut_labels(
     show, and that no join should run through. Returns ((height, width) labels, evidence).
     """
     over_x, over_y = sample.shape[1] - width, sample.shape[0] - height
-    left, right = features(sample[:, :over_x]), features(sample[:, width:])
-    cost_x = mismatch(left, right)
+    colour = seen(sample)
+    cost_x = apart_across(colour, width)
     across = open_path(_brushed(cost_x, unfit, kept, width, over_x), wander=wander)
     shifted = _axis_labels(across, width)
-    upper, lower_part = features(sample[:over_y, :width]), features(sample[height:, :width])
-    for strip, rows in ((upper, slice(0, over_y)), (lower_part, slice(height, None))):
-        part = shifted[rows, :over_x]
-        strip[:, :over_x][part] = right[rows][part]
-    cost_y = mismatch(upper, lower_part)
+    cost_y = apart_down(colour, across, (width, height))
     turned = [None if mask is None else np.ascontiguousarray(mask[:, :width].T) for mask in (unfit, kept)]
     dear_y = _brushed(np.ascontiguousarray(cost_y.T), turned[0], turned[1], height, over_y)
     down = closed_path(dear_y, wander=wander)
-    lower = _axis_labels(down, height).T
+    lower = np.ascontiguousarray(_axis_labels(down, height).T)
     # Where the lower copy shows, the choice across is the one made in the row it comes from.
     choice = shifted[:height].copy()
     choice[:over_y] = np.where(lower[:over_y], shifted[height:], shifted[:over_y])
@@ -49,9 +54,9 @@ def cut_labels(
     # feather from reaching across the border, where it would mix in the sample's bare edge.
     choice[:, width // 2 :] = True
     lower[height // 2 :] = True
-    labels = (choice + 2 * lower).astype(np.uint8)
+    labels = choice.view(np.uint8) | (lower.view(np.uint8) << np.uint8(1))
     along_x, along_y = np.arange(cost_x.shape[0]), np.arange(cost_y.shape[1])
-    usual = max(anywhere(left, upper), 1e-9)
+    usual = max(usually_apart(colour), 1e-9)
     on_x, on_y = (cost**0.5 / usual for cost in (cost_x[along_x, across], cost_y[down, along_y]))
     cuts: list[tuple[Any, Any, Any]] = [(on_x, across, along_x % height), (on_y, along_y % width, down)]
     mismatched = float(np.concatenate([on_x, on_y]).mean())
@@ -72,9 +77,9 @@ def _brushed(cost: Pixels, unfit: Mask | None, kept: Mask | None, period: int, o
     return np.ascontiguousarray(cost, np.float32)
 
 
-def anywhere(*strips: Pixels) -> float:
+def anywhere(features: Pixels) -> float:
     """Mean feature difference between places of the sample that have nothing to do with each other."""
-    places = np.concatenate([strip.reshape(-1, strip.shape[-1])[::31] for strip in strips])
+    places = features.reshape(-1, features.shape[-1])[::31]
     other = np.random.default_rng(0).permutation(len(places))
     return float(np.sqrt(mismatch(places[None], places[other][None])).mean())
 

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.compiled import compiled
-from amber_thicket.core.numeric.filters import blur, shrink
+from amber_thicket.core.numeric.filters import blur, pad, shrink
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import ShapeError
@@ -51,24 +51,29 @@ class TilePlan:
 
 def feathered(labels: NDArray[np.uint8], pieces: int, widths: tuple[float, ...]) -> tuple[Pixels, ...]:
     """Shares from hard labels: each label's mask smoothed per band by widths (px). They sum to 1."""
-    masks = [(labels == piece).astype(np.float32) for piece in range(1, pieces)]
     with ThreadPoolExecutor(2) as beside:
-        return tuple(beside.map(partial(_feathered, masks), widths))
+        return tuple(beside.map(partial(_feathered, labels, pieces), widths))
 
 
-def _feathered(masks: list[Pixels], sigma: float) -> Pixels:
-    """The shares of one band. masks: of all pieces but the first."""
-    height, width = masks[0].shape
+def _feathered(labels: NDArray[np.uint8], pieces: int, sigma: float) -> Pixels:
+    """The shares of one band."""
+    height, width = labels.shape
     factor = 1
-    while factor * 3 <= sigma and height % (2 * factor) == 0 and width % (2 * factor) == 0:
+    while factor * 4 <= sigma and height % (2 * factor) == 0 and width % (2 * factor) == 0:
         factor *= 2
     # Area averaging and linear enlarging blur by about f²/4 together.
     rest = max(sigma * sigma - factor * factor / 4, 0.01) ** 0.5 / factor
-    shares = np.empty((len(masks) + 1, height // factor, width // factor), np.float32)
-    for piece, mask in enumerate(masks, 1):
-        shares[piece] = blur(shrink(mask, factor), rest, wraps=True)
-    # They sum to 1 before and after smoothing, so the first one is what the others leave.
-    shares[0] = np.maximum(1 - shares[1:].sum(axis=0), 0)
+    margin = max(1, int(np.ceil(3.5 * rest)))
+    wide = pad(labels, margin * factor, wraps=True)
+    shares = np.empty((pieces, height // factor, width // factor), np.float32)
+    first, others = shares[0], shares[1:]
+    first.fill(1)
+    for piece, share in enumerate(others, 1):
+        mask = shrink((wide == piece).astype(np.float32), factor)
+        share[:] = cv2.GaussianBlur(mask, (2 * margin + 1,) * 2, rest)[margin:-margin, margin:-margin]
+        # They sum to 1 before and after smoothing, so the first one is what the others leave.
+        np.subtract(first, share, out=first)
+    np.maximum(first, 0, out=first)
     return shares
 
 
@@ -135,27 +140,31 @@ def _mix(plan: TilePlan, bands: list[Pixels], tile: Pixels, area: tuple[int, int
     over_rows(rows, bottom - top, least=16)
 
 
-@compiled()
-def _share_line(shares, y, left, right, height, width, out, first, second, part):  # type: ignore[no-untyped-def]
-    """The shares of output row y from left to right, interpolated from their own grid, which wraps."""
+@compiled(loose=True)
+def _share_line(shares, y, size, first, second, part, out):  # type: ignore[no-untyped-def]
+    """The shares of output row y, interpolated from their own grid, which wraps. size: (height, width) of the tile;
+    first, second, part: as _columns() gives them, of the columns wanted."""
     pieces, rows, columns = shares.shape
-    at_y = (y + np.float32(0.5)) * rows / height - np.float32(0.5)
+    at_y = (y + np.float32(0.5)) * np.float32(rows) / np.float32(size[0]) - np.float32(0.5)
     y0 = int(np.floor(at_y))
     ty = np.float32(at_y - y0)
-    above, below = y0 % rows, (y0 + 1) % rows
-    if columns == width and ty == 0.0:
-        for piece in range(pieces):
-            for x in range(left, right):
-                out[piece, x - left] = shares[piece, above, x]
+    if ty == 0.0 and columns == size[1]:
+        out[:] = shares[:, y0 % rows, first[0] : first[0] + out.shape[1]]
         return
     line = np.empty(columns, np.float32)
     for piece in range(pieces):
-        upper, lower = shares[piece, above], shares[piece, below]
+        upper, lower, to = shares[piece, y0 % rows], shares[piece, (y0 + 1) % rows], out[piece]
+        most = np.float32(0.0)
         for x in range(columns):
-            line[x] = upper[x] + (lower[x] - upper[x]) * ty
-        for x in range(right - left):
+            value = upper[x] + (lower[x] - upper[x]) * ty
+            line[x] = value
+            most = max(most, value)
+        if most <= 0.0:
+            to[:] = 0.0
+            continue
+        for x in range(len(to)):
             near = line[first[x]]
-            out[piece, x] = near + (line[second[x]] - near) * part[x]
+            to[x] = near + (line[second[x]] - near) * part[x]
 
 
 @compiled()
@@ -170,56 +179,85 @@ def _columns(columns, left, right, width, first, second, part):  # type: ignore[
         second[x - left] = (x0 + 1) % columns
 
 
+@compiled(loose=True)
+def _sharpened(shares, steeper, total):  # type: ignore[no-untyped-def]
+    """Shares of a line, (pieces, n), that change over from piece to piece in less room. total: (n,) to work in."""
+    total[:] = np.float32(1e-6)
+    for piece in range(len(shares)):
+        line = shares[piece]
+        for x in range(len(line)):
+            sharp = (line[x] - np.float32(0.5)) * steeper + np.float32(0.5)
+            sharp = min(max(sharp, np.float32(0.0)), np.float32(1.0))
+            line[x] = sharp
+            total[x] += sharp
+    for piece in range(len(shares)):
+        line = shares[piece]
+        for x in range(len(line)):
+            line[x] /= total[x]
+
+
+@compiled(loose=True)
+def _add(to, soft, middling, crisp, coarse, middle, fine):  # type: ignore[no-untyped-def]
+    """Adds part of one piece to part of a row: a band is what one layer has more than the softer one before it."""
+    if to.shape[1] == 3:
+        for x in range(len(to)):
+            w0, w1, w2 = soft[x] - middling[x], middling[x] - crisp[x], crisp[x]
+            to[x, 0] += w0 * coarse[x, 0] + w1 * middle[x, 0] + w2 * fine[x, 0]
+            to[x, 1] += w0 * coarse[x, 1] + w1 * middle[x, 1] + w2 * fine[x, 1]
+            to[x, 2] += w0 * coarse[x, 2] + w1 * middle[x, 2] + w2 * fine[x, 2]
+        return
+    for c in range(to.shape[1]):
+        for x in range(len(to)):
+            w0, w1, w2 = soft[x] - middling[x], middling[x] - crisp[x], crisp[x]
+            to[x, c] += w0 * coarse[x, c] + w1 * middle[x, c] + w2 * fine[x, c]
+
+
 @compiled()
 def _mix_rows(  # type: ignore[no-untyped-def]
     coarse, middle, fine, share0, share1, share2, steeper, offsets, tile, left, right, top, first, last
 ):
-    height, width = coarse.shape[0], coarse.shape[1]
-    tile_height, tile_width = tile.shape[0], tile.shape[1]
-    pieces, channels = share0.shape[0], tile.shape[2]
-    line0 = np.empty((pieces, right - left), np.float32)
-    line1 = np.empty((pieces, right - left), np.float32)
-    line2 = np.empty((pieces, right - left), np.float32)
-    near = np.empty((3, right - left), np.int64)
-    next_ = np.empty((3, right - left), np.int64)
-    part = np.empty((3, right - left), np.float32)
+    height, width = coarse.shape[:2]
+    tile_height, tile_width = tile.shape[:2]
+    pieces, wide = share0.shape[0], right - left
+    lines = np.empty((3, pieces, wide), np.float32)
+    near, beside = np.empty((3, wide), np.int32), np.empty((3, wide), np.int32)
+    part, total = np.empty((3, wide), np.float32), np.empty(wide, np.float32)
     for band, columns in enumerate((share0.shape[2], share1.shape[2], share2.shape[2])):
-        _columns(columns, left, right, tile_width, near[band], next_[band], part[band])
+        _columns(columns, left, right, tile_width, near[band], beside[band], part[band])
     for row in range(first, last):
         y = top + row
-        _share_line(share0, y, left, right, tile_height, tile_width, line0, near[0], next_[0], part[0])
-        _share_line(share1, y, left, right, tile_height, tile_width, line1, near[1], next_[1], part[1])
-        _share_line(share2, y, left, right, tile_height, tile_width, line2, near[2], next_[2], part[2])
-        for column in range(right - left):
-            if line0[0, column] > 0.9999 and line1[0, column] > 0.9999 and line2[0, column] > 0.9999:
-                continue
-            x = left + column
-            if steeper > 1.0:
-                total = np.float32(0.0)
-                for piece in range(pieces):
-                    sharp = (line2[piece, column] - np.float32(0.5)) * steeper + np.float32(0.5)
-                    sharp = min(max(sharp, np.float32(0.0)), np.float32(1.0))
-                    line2[piece, column] = sharp
-                    total += sharp
-                for piece in range(pieces):
-                    line2[piece, column] /= max(total, np.float32(1e-6))
-            for channel in range(channels):
-                tile[y, x, channel] = 0.0
-            for piece in range(pieces):
-                w0, w1, w2 = line0[piece, column], line1[piece, column], line2[piece, column]
-                if w0 + w1 + w2 <= 0.0:
+        _share_line(share0, y, tile.shape, near[0], beside[0], part[0], lines[0])
+        _share_line(share1, y, tile.shape, near[1], beside[1], part[1], lines[1])
+        _share_line(share2, y, tile.shape, near[2], beside[2], part[2], lines[2])
+        if steeper > 1.0:
+            _sharpened(lines[2], steeper, total)
+        tile[y, left:right] = 0.0
+        for piece in range(pieces):
+            soft, middling, crisp = lines[0, piece], lines[1, piece], lines[2, piece]
+            start, end = 0, wide
+            while start < end and soft[start] + middling[start] + crisp[start] <= 0.0:
+                start += 1
+            while end > start and soft[end - 1] + middling[end - 1] + crisp[end - 1] <= 0.0:
+                end -= 1
+            sy = y + offsets[piece, 1]
+            if sy >= height:
+                sy -= tile_height
+            # From where the sample ends on, the pixels a tile before.
+            turn = min(max(width - offsets[piece, 0] - left, start), end)
+            for begin, stop, back in ((start, turn, 0), (turn, end, tile_width)):
+                if begin >= stop:
                     continue
-                sx, sy = x + offsets[piece, 0], y + offsets[piece, 1]
-                if sx >= width:
-                    sx -= tile_width
-                if sy >= height:
-                    sy -= tile_height
-                # A band is what one layer has more than the softer one before it.
-                w0, w1 = w0 - w1, w1 - w2
-                for channel in range(channels):
-                    tile[y, x, channel] += (
-                        w0 * coarse[sy, sx, channel] + w1 * middle[sy, sx, channel] + w2 * fine[sy, sx, channel]
-                    )
+                sx = left + begin + offsets[piece, 0] - back
+                to = sx + stop - begin
+                _add(
+                    tile[y, left + begin : left + stop],
+                    soft[begin:stop],
+                    middling[begin:stop],
+                    crisp[begin:stop],
+                    coarse[sy, sx:to],
+                    middle[sy, sx:to],
+                    fine[sy, sx:to],
+                )
 
 
 def source_of(plan: TilePlan, size: tuple[int, int], sample: tuple[int, int]) -> NDArray[np.int32]:

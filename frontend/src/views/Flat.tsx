@@ -88,6 +88,7 @@ export function Flat({ side, layer, setup, material }: Props) {
   const beside = useMemo(() => (second ? channelOf(second.bitmap, channel) : null), [second, channel]);
   const difference = useMemo(() => (source && beside && compare.mode === "difference" ? differenceOf(source, beside, compare.gain) : null), [source, beside, compare.mode, compare.gain]);
 
+  const drawn = useRef<unknown[]>([]);
   useLayoutEffect(() => {
     const target = canvas.current;
     const context = target?.getContext("2d", { alpha: false });
@@ -98,6 +99,11 @@ export function Flat({ side, layer, setup, material }: Props) {
     context.setTransform(density, 0, 0, density, 0, 0);
     const surround = getComputedStyle(target).getPropertyValue("--surround");
     const what = difference ?? (beside && blink ? beside : source);
+    target.dataset.shown = picture?.name ?? "";
+    // Drawing is most of what a change costs in the page: once for each thing to see, however often this is rendered.
+    const scene = [what, compare.mode === "wipe" ? beside : null, compare.split, w, h, look.x, look.y, look.scale, aspect, layer, how, surround, ...Object.values(box)];
+    if (scene.length === drawn.current.length && scene.every((one, at) => one === drawn.current[at])) return;
+    drawn.current = scene;
     if (what) {
       draw(context, width, height, t, { source: what, layer, box, how, surround });
       if (beside && compare.mode === "wipe") {
@@ -113,7 +119,6 @@ export function Flat({ side, layer, setup, material }: Props) {
       context.fillStyle = surround;
       context.fillRect(0, 0, width, height);
     }
-    target.dataset.shown = picture?.name ?? "";
   });
 
   const move = (next: Gaze) => useViews.setState({ look: { x: next.x, y: next.y, zoom: zoomAt(fit.scale, meet, next.scale) } });

@@ -81,7 +81,7 @@ export function draw(context: CanvasRenderingContext2D, width: number, height: n
   const [wide, tall] = [right - left, bottom - top];
   // Magnified pixels are shown as squares, so that they can be counted.
   context.imageSmoothingEnabled = wide < source.width * 2.5;
-  context.imageSmoothingQuality = wide < source.width * 0.5 ? "high" : wide < source.width * 0.75 ? "medium" : "low";
+  context.imageSmoothingQuality = wide < source.width * 0.5 ? "high" : wide < source.width * 0.6 ? "medium" : "low";
   if (how === "single" || !wraps(layer)) {
     context.drawImage(source, left, top, wide, tall);
     return;

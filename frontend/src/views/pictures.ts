@@ -69,6 +69,7 @@ export function usePicture(ask: PictureAsk | null): { picture: Picture | null; w
     },
     [],
   );
-  const fits = picture && ask && picture.layer === ask.layer ? picture : null;
+  const newest = (name ? keptPicture(name) : null) ?? picture;
+  const fits = newest && ask && newest.layer === ask.layer ? newest : null;
   return { picture: fits, waiting: name !== null && fits?.name !== name };
 }
