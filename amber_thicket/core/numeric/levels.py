@@ -24,13 +24,24 @@ def soft_clip(values: Pixels, low: float = 0.0, high: float = 1.0, *, knee: floa
     return out.reshape(values.shape)
 
 
-@compiled()
+@compiled(loose=True, inline=True)
+def _decay(t):  # type: ignore[no-untyped-def]
+    """exp(t) for t ≤ 0, within 1e-6; without a branch or a call, so that a loop goes through several pixels at once."""
+    u = max(t, np.float32(-16.0)) * np.float32(1 / 256)
+    e = np.float32(1.0) + u * (np.float32(1.0) + u * (np.float32(0.5) + u * np.float32(1 / 6)))
+    # To the 256th power.
+    for _ in range(8):
+        e *= e
+    return e
+
+
+@compiled(loose=True)
 def _bend(values, ends, room, out, first, last):  # type: ignore[no-untyped-def]
     floor, top = ends[0] + room, ends[1] - room
-    for i in range(first, last):
-        value = values[i]
-        if value < floor:
-            value = ends[0] + room * np.exp((value - floor) / room)
-        elif value > top:
-            value = ends[1] - room * np.exp((top - value) / room)
-        out[i] = value
+    steep = np.float32(1.0) / room
+    nothing = np.float32(0.0)
+    here, to = values[first:last], out[first:last]
+    for i in range(len(here)):
+        value = here[i]
+        below, above = min((value - floor) * steep, nothing), min((top - value) * steep, nothing)
+        to[i] = min(max(value, floor), top) + room * (_decay(below) - _decay(above))

@@ -69,14 +69,19 @@ def _split(cue: Pixels, frame: Frame) -> Iterator[Pixels]:
     yield rest - np.float32(cue.mean())
 
 
-def decide_bands(cue: Raster, *, frame: Frame, **_: float) -> tuple[float, ...]:
-    """How strong each band is, root mean square."""
+_CONTRASTS = tuple(f"{name}_contrast" for name in BANDS)
+
+
+def decide_bands(cue: Raster, *, frame: Frame, **settings: float) -> tuple[float, ...]:
+    """How strong each band is, root mean square; nothing where no contrast asks for it."""
+    if all(settings[name] == 1 for name in _CONTRASTS):
+        return ()
     return tuple(float(np.sqrt(np.vdot(band, band) / band.size)) for band in _split(cue.pixels, frame))
 
 
 def bands(cue: Raster, *, frame: Frame, decided: tuple[float, ...], **settings: float) -> Raster:
     """Sum of the size bands of the height told, each times its gain; (H, W), mean about 0."""
-    if all(settings[f"{name}_contrast"] == 1 for name in BANDS):
+    if not decided:
         return Raster(_weighed(cue.pixels, frame, [settings[name] for name in BANDS]), evidence=dict(cue.evidence))
     result = np.zeros_like(cue.pixels)
     for name, band, strength in zip(BANDS, _split(cue.pixels, frame), decided, strict=True):
@@ -108,6 +113,6 @@ OPERATION = Operation(
     writes="banded",
     apply=bands,
     decide=decide_bands,
-    decides_by=(),
+    decides_by=_CONTRASTS,
     version=2,
 )

@@ -21,10 +21,9 @@ from amber_thicket.core.relief.estimate import (
     field_of,
     spectrum,
     steepness,
+    steepness_told,
     told_by_both,
     told_by_recesses,
-    told_by_shading,
-    told_by_tone,
 )
 from amber_thicket.core.relief.raking import Raking
 from amber_thicket.core.settings import OperationSettings, setting
@@ -106,15 +105,32 @@ class Settings(OperationSettings):
 
 
 @dataclass(frozen=True)
+class Parts:
+    """What the estimates are made of: the spectrum of a tone of `shape`, and the height its recesses tell."""
+
+    shape: tuple[int, int]
+    spectrum: Pixels
+    recesses: Pixels
+
+    @property
+    def nbytes(self) -> int:
+        return int(self.spectrum.nbytes + self.recesses.nbytes)
+
+
+@dataclass(frozen=True)
 class Told:
-    """What the picture gives reason for. light: as found. bearing: toward the light, degrees. shading, tone,
-    recesses: shares that count; the unit slopes of each; photograph: the picture is read before Even."""
+    """What the picture gives reason for. light: as found. bearing: toward the light, degrees. slopes: how steep each
+    estimate is by itself; photograph: the picture is read before Even. parts: of plan size, for whoever wants that."""
 
     light: Raking
     bearing: float
-    shares: dict[str, float]
     slopes: dict[str, float]
     photograph: bool
+    parts: Parts
+
+    @property
+    def nbytes(self) -> int:
+        return self.parts.nbytes
 
 
 def tone_of(colour: Pixels, hues: dict[str, float]) -> Pixels:
@@ -169,59 +185,51 @@ def _counted(settings: dict[str, Any], light: Raking, bearing: float, turned: bo
     return {name: share for name, share in counted.items() if share > 0} or {"tone": 0.5, "recesses": 0.5}
 
 
-def _estimates(tone: Pixels, names: Any, bearing: float, tile: float) -> dict[str, Pixels]:
-    """Each of the estimates asked for: spectra of tone and shading, the field of recesses."""
-    found = spectrum(tone) if set(names) & {"tone", "shading"} else None
-    made: dict[str, Pixels] = {}
-    for name in names:
-        if name == "recesses" or found is None:
-            made[name] = told_by_recesses(tone, tile)
-        elif name == "tone":
-            made[name] = told_by_tone(found, tile, tone.shape)
-        else:
-            made[name] = told_by_shading(found, bearing, tile, tone.shape)
-    return made
+def _parts(tone: Pixels, tile: float) -> Parts:
+    return Parts(tone.shape, spectrum(tone), told_by_recesses(tone, tile))
 
 
 def decide_cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame, **settings: Any) -> Told:
-    """Where the light comes from, how much each estimate counts, and how steep each is by itself."""
+    """Where the light comes from, and how steep each estimate is by itself."""
     light = Raking(**lit().evidence)
     bearing = settings["bearing"] if settings["light"] == "typed" else light.bearing
     if settings["other_end"]:
         bearing = (bearing + 180) % 360
-    counted = _counted(settings, light, bearing, settings["join"].method == "strew")
     photograph = _reads_photograph(settings, settings)
-    tone = tone_of((as_shot if photograph else tiled)().pixels, _hues_in(settings))
-    slopes = {}
-    for name, made in _estimates(tone, counted, bearing, frame.tile_width).items():
-        field = made if name == "recesses" else field_of(made, tone.shape)
-        slopes[name] = max(steepness(field, frame.tile_width), 1e-6)
-    return Told(light, bearing, counted, slopes, photograph)
+    parts = _parts(tone_of((as_shot if photograph else tiled)().pixels, _hues_in(settings)), frame.tile_width)
+    tone, shading = steepness_told(parts.spectrum, frame.tile_width, parts.shape, bearing)
+    slopes = {"tone": tone, "shading": shading, "recesses": steepness(parts.recesses, frame.tile_width)}
+    return Told(light, bearing, {name: max(value, 1e-6) for name, value in slopes.items()}, photograph, parts)
 
 
 def cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame, decided: Told, **settings: Any) -> Raster:
     """The height told, (H, W), mean about 0; each estimate has unit slope before it is weighed."""
-    tone = tone_of((as_shot if decided.photograph else tiled)().pixels, _hues_in(settings))
-    gains = {name: float(share / decided.slopes[name]) for name, share in decided.shares.items()}
+    shares = _counted(settings, decided.light, decided.bearing, settings["join"].method == "strew")
+    gains = {name: float(share / decided.slopes[name]) for name, share in shares.items()}
+    parts = decided.parts
+    if parts.shape != (frame.height, frame.width):
+        parts = _parts(
+            tone_of((as_shot if decided.photograph else tiled)().pixels, _hues_in(settings)), frame.tile_width
+        )
     result: Any = None
     if set(gains) & {"tone", "shading"}:
         told = told_by_both(
-            spectrum(tone),
+            parts.spectrum,
             frame.tile_width,
-            tone.shape,
+            parts.shape,
             tone=gains.get("tone", 0.0),
             shading=gains.get("shading", 0.0),
             bearing=decided.bearing,
         )
-        result = field_of(told, tone.shape)
+        result = field_of(told, parts.shape)
     if "recesses" in gains:
-        deep = told_by_recesses(tone, frame.tile_width)
+        deep = parts.recesses
         result = cv2.scaleAdd(deep, gains["recesses"], np.zeros_like(deep) if result is None else result)
-    whole = sum(decided.shares.values())
+    whole = sum(shares.values())
     evidence = {
         "bearing": round(float(decided.bearing), 1),
-        "shading": round(decided.shares.get("shading", 0.0) / whole, 3),
-        "recesses": round(decided.shares.get("recesses", 0.0) / whole, 3),
+        "shading": round(shares.get("shading", 0.0) / whole, 3),
+        "recesses": round(shares.get("recesses", 0.0) / whole, 3),
         "strength": decided.light.strength,
         "fit": decided.light.fit,
         "weight": decided.light.weight,
@@ -238,7 +246,9 @@ OPERATION = Operation(
     writes="cue",
     apply=cues,
     decide=decide_cues,
+    # What Even does to the shading changes the inputs as well.
+    decides_by=("source", "light", "bearing", "other_end", *BANDS),
     also=("tile.join", "even.raking", "even.shadow", "even.highlight", "even.known", "even.glare"),
     lazy=True,
-    version=2,
+    version=3,
 )

@@ -35,54 +35,84 @@ def _waves(shape: tuple[int, int], tile: float) -> tuple[Pixels, Pixels]:
 
 
 def spectrum(tone: Pixels) -> Pixels:
-    """What told_by_tone and told_by_shading work on. tone: (H, W), any mean; it wraps."""
+    """What told_by_both works on. tone: (H, W), any mean; it wraps."""
     return np.asarray(rfft2(tone - tone.mean(), workers=-1))
-
-
-def told_by_tone(found: Pixels, tile: float, shape: tuple[int, int]) -> Pixels:
-    """Spectrum of the height told by brightness: bright is high. tile: px of a tile width; shape: of the picture."""
-    return told_by_both(found, tile, shape, tone=1.0, shading=0.0, bearing=0.0)
-
-
-def told_by_shading(found: Pixels, bearing: float, tile: float, shape: tuple[int, int]) -> Pixels:
-    """Spectrum of the height whose flanks toward the light are the bright ones.
-
-    bearing: degrees toward the light, from the right, counter-clockwise.
-    """
-    return told_by_both(found, tile, shape, tone=0.0, shading=1.0, bearing=bearing)
 
 
 def told_by_both(
     found: Pixels, tile: float, shape: tuple[int, int], *, tone: float, shading: float, bearing: float
 ) -> Pixels:
-    """Spectrum of both heights together, each times its gain; in one pass, as at full size every pass counts."""
+    """Spectrum of the height told by brightness, bright is high, and of that whose flanks toward the light are bright,
+    each times its gain; in one pass, as at full size every pass counts.
+
+    tile: px of a tile width; shape: of the picture; bearing: degrees toward the light, from the right,
+    counter-clockwise.
+    """
+    out = np.empty_like(found)
+    gains = np.array([tone, shading, _REGULAR], np.float32)
+    over_rows(partial(_transfer, found, *_terms(shape, tile, bearing), gains, out), len(found))
+    return out
+
+
+def _terms(shape: tuple[int, int], tile: float, bearing: float) -> tuple[Pixels, ...]:
+    """What the transfers are made of: frequencies (x, y), the Gaussians of the finest and the coarsest width at each,
+    and the direction toward the light."""
     wx, wy = (waves.ravel() for waves in _waves(shape, tile))
     # A Gaussian of both frequencies is one of each, times the other.
     ends = [np.exp(-0.5 * size**2 * waves**2) for size in (_FINEST, _COARSEST) for waves in (wx, wy)]
     a = np.radians(bearing)
-    turned = np.array([np.cos(a), -np.sin(a)], np.float32)
-    out = np.empty_like(found)
-    gains = np.array([tone, shading, _REGULAR], np.float32)
-    over_rows(partial(_transfer, found, wx, wy, *ends, turned, gains, out), len(found))
-    return out
+    return wx, wy, *ends, np.array([np.cos(a), -np.sin(a)], np.float32)
+
+
+@compiled(loose=True, inline=True)
+def _told(u, v, band, turned, regular):  # type: ignore[no-untyped-def]
+    """What one frequency is multiplied with for tone, and, times i, for shading."""
+    square = max(u * u + v * v, np.float32(1e-12))
+    along = turned[0] * u + turned[1] * v
+    return np.float32(1.0) / np.sqrt(np.sqrt(square)), band * along / (along * along + regular * square)
 
 
 @compiled(loose=True)
 def _transfer(found, wx, wy, fine_x, fine_y, coarse_x, coarse_y, turned, gains, out, first, last):  # type: ignore[no-untyped-def]
     tone, shading, regular = gains[0], gains[1], gains[2]
     for y in range(first, last):
-        v, fine, coarse = wy[y], fine_y[y], coarse_y[y]
+        fine, coarse = fine_y[y], coarse_y[y]
         for x in range(wx.size):
-            u = wx[x]
-            square = max(u * u + v * v, np.float32(1e-12))
-            along = turned[0] * u + turned[1] * v
-            band = fine_x[x] * fine - coarse_x[x] * coarse
-            told = shading * band * along / (along * along + regular * square)
-            soft = tone / np.sqrt(np.sqrt(square))
-            out[y, x] = found[y, x] * complex(soft, told)
+            soft, told = _told(wx[x], wy[y], fine_x[x] * fine - coarse_x[x] * coarse, turned, regular)
+            out[y, x] = found[y, x] * complex(tone * soft, shading * told)
     if first == 0:
         # The mean says nothing about height.
         out[0, 0] = found[0, 0] * tone
+
+
+def steepness_told(found: Pixels, tile: float, shape: tuple[int, int], bearing: float) -> tuple[float, float]:
+    """steepness() of the heights told by tone and by shading, from the spectrum alone (Parseval's theorem)."""
+    powers = np.zeros((len(found), 2))
+    terms = _terms(shape, tile, bearing)
+    rises = [(2 - 2 * np.cos(waves * (_PLAN / tile))).astype(np.float32) for waves in terms[:2]]
+    over_rows(partial(_power_rows, found, *terms, *rises, np.float32(_REGULAR), shape[1] % 2, powers), len(found))
+    tone, shading = np.sqrt(powers.sum(axis=0)) / (shape[0] * shape[1]) * tile / _PLAN
+    return float(tone), float(shading)
+
+
+@compiled(loose=True)
+def _power_rows(  # type: ignore[no-untyped-def]
+    found, wx, wy, fine_x, fine_y, coarse_x, coarse_y, turned, rise_x, rise_y, regular, odd, out, first, last
+):
+    """Power of the slopes of each row of frequencies. Half of the columns stand for their mirror images as well."""
+    columns = wx.size
+    for y in range(first, last):
+        fine, coarse = fine_y[y], coarse_y[y]
+        tone, shading = np.float32(0.0), np.float32(0.0)
+        for x in range(columns):
+            soft, told = _told(wx[x], wy[y], fine_x[x] * fine - coarse_x[x] * coarse, turned, regular)
+            value = found[y, x]
+            power = (value.real * value.real + value.imag * value.imag) * (rise_x[x] + rise_y[y])
+            if x == 0 or (x == columns - 1 and not odd):
+                power *= np.float32(0.5)
+            tone += power * soft * soft
+            shading += power * told * told
+        out[y, 0], out[y, 1] = 2 * tone, 2 * shading
 
 
 def told_by_recesses(tone: Pixels, tile: float) -> Pixels:

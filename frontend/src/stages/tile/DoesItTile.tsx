@@ -55,7 +55,7 @@ export function DoesItTile({ material }: { material: Material }) {
           </table>
         </>
       )}
-      <p className="pt-1.5 text-[12px] text-soft">A seam figure under 4 cannot be seen; over 8 it shows at every repeat. Mismatch is against random places: .45 and less is good.</p>
+      <p className="pt-1.5 text-[12px] text-soft">A seam figure under 4 cannot be seen; over 8 it shows at every repeat. Mismatch is against random places: .45 and less is good.{broken !== undefined && figures && ` Up to ${(100 * figures.most_broken).toFixed(1)} % of the joins may run through pieces.`}</p>
     </section>
   );
 }
