@@ -54,6 +54,7 @@ def row(name: str, method: str, ready: Evaluation, side: int, floor: float) -> l
         f"{drift(linear_to_lab(tile)):.2f} ({before:.2f})",
         f"{found[0].strength:.2f}" if found else "-",
         f"{plan.evidence.get('join_mismatch', float('nan')):.2f}",
+        " / ".join(f"{cost:.2f}" for cost in plan.evidence.get("join_costs", ())) or "-",
         "yes" if all(figure.passes for figure in after) else "no",
         f"{decided / floor:.0f}",
         f"{took / floor:.0f}",
@@ -74,6 +75,6 @@ def run(side: int) -> None:
             mark = "*" if method == suggested.method else ""
             rows.append(row(name, method + mark, ready, side, floor))
             print(" ".join(rows[-1]), flush=True)
-    head = ["picture", "method", "seam", "hidden / own", "drift (before)", "stands out", "mismatch", "passes"]
-    head += ["decide ×", "in all ×"]
+    head = ["picture", "method", "seam", "hidden / own", "drift (before)", "stands out", "mismatch", "squared"]
+    head += ["passes", "decide ×", "in all ×"]
     table(f"Tiling at {side}²; * is suggested; times against one smoothing of the picture", head, rows)

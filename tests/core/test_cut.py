@@ -35,8 +35,9 @@ class ApartTest(unittest.TestCase):
         rng = np.random.default_rng(5)
         places = self.features.reshape(-1, 9)
         one, other = (places[rng.integers(0, len(places), 20000)] for _ in range(2))
-        wanted = float(np.sqrt(((one - other) ** 2).sum(-1)).mean())
-        self.assertAlmostEqual(usually_apart(self.colour), wanted, delta=0.1 * wanted)
+        squared = ((one - other) ** 2).sum(-1)
+        for found, wanted in zip(usually_apart(self.colour), (np.sqrt(squared).mean(), squared.mean()), strict=True):
+            self.assertAlmostEqual(found, float(wanted), delta=0.1 * wanted)
 
 
 if __name__ == "__main__":

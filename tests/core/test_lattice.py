@@ -87,7 +87,10 @@ class MeetTest(unittest.TestCase):
         np.testing.assert_allclose(moved[middle], sample[middle], atol=0.02, err_msg="the inside stays where it is")
 
     def test_whole_repeats_join_better_than_any_cut(self) -> None:
-        for name in ("slate_shingles", "coir_matting", "embossed_hide"):
+        # QUALITY: a lattice differs along its joins by at most .15 of random places, in squared differences (decision
+        # 19), on the axes on which it returns.
+        surfaces = {"slate_shingles": (0, 1), "coir_matting": (0, 1), "embossed_hide": (0, 1), "deck_planks": (1,)}
+        for name, axes in surfaces.items():
             with self.subTest(name):
                 pixels = shot(name)
                 plain = evaluation(pixels, **size_of(SIDE))
@@ -97,9 +100,13 @@ class MeetTest(unittest.TestCase):
                 ready = evaluation(
                     pixels, **size_of(SIDE), **{k.replace(".", "__"): v for k, v in found.changes.items()}
                 )
-                before, after = (e.layer("base_color", (768, 768)).evidence["join_mismatch"] for e in (plain, ready))
-                self.assertLess(after, 0.85 * before)
-                self.assertLessEqual(after, 0.4)
+                joined = [e.layer("base_color", (768, 768)).evidence for e in (plain, ready)]
+                before, after = ([one["join_costs"][axis] for axis in axes] for one in joined)
+                self.assertLess(np.mean(after), 0.15)
+                if len(axes) == 2:
+                    # Boards join as well wherever they are cut: the path runs along a gap.
+                    self.assertLess(sum(after), 0.8 * sum(before))
+                self.assertLessEqual(joined[1]["join_mismatch"], 0.41)
                 settled = suggestion(ready)
                 self.assertEqual((settled.method, settled.changes), ("lattice", {}), settled.reason)
 

@@ -125,12 +125,12 @@ def _down_rows(colour, across, height, out, first, last):  # type: ignore[no-unt
             out[y, x] = _apart(colour, y, here, y + height, below)
 
 
-def usually_apart(colour: Pixels) -> float:
-    """Mean feature difference of places that have nothing to do with each other."""
+def usually_apart(colour: Pixels) -> tuple[float, float]:
+    """Mean feature difference of places that have nothing to do with each other, and the mean of its square."""
     places = np.arange(0, colour.shape[0] * colour.shape[1], 127)
     out = np.empty(len(places), np.float32)
     _pairs(colour, places, np.random.default_rng(0).permutation(places), out)
-    return float(np.sqrt(out).mean())
+    return float(np.sqrt(out).mean()), float(out.mean())
 
 
 @compiled()

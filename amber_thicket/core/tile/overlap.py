@@ -56,11 +56,16 @@ def cut_labels(
     lower[height // 2 :] = True
     labels = choice.view(np.uint8) | (lower.view(np.uint8) << np.uint8(1))
     along_x, along_y = np.arange(cost_x.shape[0]), np.arange(cost_y.shape[1])
-    usual = max(usually_apart(colour), 1e-9)
-    on_x, on_y = (cost**0.5 / usual for cost in (cost_x[along_x, across], cost_y[down, along_y]))
+    usual, squared = (max(value, 1e-9) for value in usually_apart(colour))
+    paths = cost_x[along_x, across], cost_y[down, along_y]
+    on_x, on_y = (cost**0.5 / usual for cost in paths)
     cuts: list[tuple[Any, Any, Any]] = [(on_x, across, along_x % height), (on_y, along_y % width, down)]
-    mismatched = float(np.concatenate([on_x, on_y]).mean())
-    return labels, {"join_mismatch": round(mismatched, 3), **broken_along(cuts, (width, height))}
+    evidence = {
+        "join_mismatch": round(float(np.concatenate([on_x, on_y]).mean()), 3),
+        # The same in squared differences, which the paths make least: where left meets right, where top meets bottom.
+        "join_costs": [round(float(cost.mean()) / squared, 3) for cost in paths],
+    }
+    return labels, evidence | broken_along(cuts, (width, height))
 
 
 def _brushed(cost: Pixels, unfit: Mask | None, kept: Mask | None, period: int, over: int) -> Pixels:
