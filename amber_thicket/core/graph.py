@@ -344,9 +344,16 @@ class Evaluation:
         return self.sizes(fit_side(self.recipe, side)) if side > PLAN_SIDE else plan
 
     def _decided_key(self, operation: Operation) -> str:
+        """The content key of what `apply` is handed."""
         if operation.id not in self._decided_keys:
-            self._decided_keys[operation.id] = self._made_decided_key(operation)
+            key = self._made_decided_key(operation)
+            if self._settles(operation):
+                key = _digest(["settle", key, *self._mattering(operation)])
+            self._decided_keys[operation.id] = key
         return self._decided_keys[operation.id]
+
+    def _settles(self, operation: Operation) -> bool:
+        return operation.settle is not None and self.given(operation) is None
 
     def _made_decided_key(self, operation: Operation) -> str:
         sizes = self._decide_sizes(operation)
@@ -363,14 +370,24 @@ class Evaluation:
         decide = (self.given(operation) or operation).decide
         assert decide is not None
         sizes = self._decide_sizes(operation)
+        frame = self._frame(operation, sizes)
 
         def compute() -> Any:
             inputs = self._input_layers(operation, sizes)
             self.cancel.check()
             with told_to(self._reached):
-                return decide(*inputs, frame=self._frame(operation, sizes), **self._handed(operation, sizes))
+                return decide(*inputs, frame=frame, **self._handed(operation, sizes))
 
-        return self.memory.get(self._decided_key(operation), compute, self.cancel.check)
+        key = self._decided_key(operation)
+        if not self._settles(operation):
+            return self.memory.get(key, compute, self.cancel.check)
+
+        def settled() -> Any:
+            found = self.memory.get(self._made_decided_key(operation), compute, self.cancel.check)
+            assert operation.settle is not None
+            return operation.settle(found, frame=frame, **self._handed(operation, sizes))
+
+        return self.memory.get(key, settled, self.cancel.check)
 
     def _reached(self, share: float, what: str) -> None:
         self.cancel.check()

@@ -3,6 +3,7 @@
 import json
 import unittest
 from typing import Any
+from unittest.mock import patch
 
 import cv2
 import numpy as np
@@ -159,6 +160,14 @@ class RegrowTest(unittest.TestCase):
         plan = ready.decided(BY_ID["tile.join"])
         self.assertGreater(len(plan.placements), 8)
         self.assertEqual(ready.layer("base_color", (SIDE, SIDE)).pixels.shape, (SIDE, SIDE, 3))
+
+    def test_another_feather_grows_nothing_again(self) -> None:
+        before = made(method="regrow").decided(BY_ID["tile.join"])
+        with patch("amber_thicket.core.tile.join._regrown", side_effect=AssertionError):
+            after = made(method="regrow", feather=5.0).decided(BY_ID["tile.join"])
+        np.testing.assert_array_equal(before.labels, after.labels)
+        softest = [max(float(masks[0].std()) for _, _, masks in plan.shares) for plan in (before, after)]
+        self.assertNotEqual(*softest)
 
     def test_twins_stay_apart(self) -> None:
         """No part of the sample twice within the distance, but where blocks lie over each other a little."""

@@ -73,6 +73,8 @@ def _squared(one, other, out):  # type: ignore[no-untyped-def]
 
 # Squared, the weights features() gives to colours and to differences of neighbours two px apart.
 _COLOUR, _SLOPE = np.float32(1 / 3), np.float32(1 / 12)
+# How many places tell what places have in common that have nothing to do with each other.
+_PAIRS = 7000
 
 
 @compiled(loose=True)
@@ -127,7 +129,8 @@ def _down_rows(colour, across, height, out, first, last):  # type: ignore[no-unt
 
 def usually_apart(colour: Pixels) -> tuple[float, float]:
     """Mean feature difference of places that have nothing to do with each other, and the mean of its square."""
-    places = np.arange(0, colour.shape[0] * colour.shape[1], 127)
+    count = colour.shape[0] * colour.shape[1]
+    places = np.arange(0, count, max(1, count // _PAIRS))
     out = np.empty(len(places), np.float32)
     _pairs(colour, places, np.random.default_rng(0).permutation(places), out)
     return float(np.sqrt(out).mean()), float(out.mean())

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -132,10 +132,46 @@ class _Sample:
     kept: Mask | None
 
 
-def decide_join(
-    evened: Raster, height: Raster | None = None, *, frame: Frame, **given: Any
-) -> TilePlan | Mosaic | Mixture:
-    """The plan. evened: linear RGB of the whole sample at plan size; height: of the sample, where one is known;
+@dataclass(frozen=True)
+class Laid:
+    """Which piece of the sample shows where, before their joins are softened. placements: of the pieces; None where
+    they are the sample's own copies. shifts, evidence: as in plan.TilePlan."""
+
+    labels: NDArray[Any]
+    placements: tuple[Placement, ...] | None
+    shifts: Pixels | None
+    evidence: dict[str, Any]
+
+    @property
+    def nbytes(self) -> int:
+        return self.labels.nbytes + (0 if self.shifts is None else self.shifts.nbytes)
+
+
+class Faded(NamedTuple):
+    """Copies that fade over all of their overlap: px of it across and down."""
+
+    across: int
+    down: int
+
+
+def settle_join(decided: Laid | Faded | Mixture, *, frame: Frame, **given: Any) -> TilePlan | Mosaic | Mixture:
+    """The plan, its joins feathered."""
+    chosen = Settings(**given)
+    width, height = frame.width, frame.height
+    if isinstance(decided, Mixture):
+        return decided
+    if isinstance(decided, Faded):
+        shares = blend_shares(width, height, *decided, chosen.feather)
+        return TilePlan(PIECES, shares, shares[-1].argmax(axis=0).astype(np.uint8), crisp=False)
+    if decided.placements is not None:
+        return mosaic(decided.labels, decided.placements, chosen.feather, decided.evidence, decided.shifts)
+    widths = tuple(part * frame.tile_width * chosen.feather / (100 * FEATHER[0]) for part in FEATHER[:2])
+    shares = feathered(decided.labels, len(PIECES), (*widths, FEATHER[2] * frame.tile_width))
+    return TilePlan(PIECES, shares, decided.labels, shifts=decided.shifts, evidence=decided.evidence)
+
+
+def decide_join(evened: Raster, height: Raster | None = None, *, frame: Frame, **given: Any) -> Laid | Faded | Mixture:
+    """What shows where. evened: linear RGB of the whole sample at plan size; height: of the sample, where one is known;
     frame: the tile."""
     chosen = Settings(**given)
     size = (evened.pixels.shape[1], evened.pixels.shape[0])
@@ -153,14 +189,12 @@ def decide_join(
     return _overlapped(sample, frame, chosen)
 
 
-def _overlapped(sample: _Sample, frame: Frame, chosen: Settings) -> TilePlan | Mosaic:
+def _overlapped(sample: _Sample, frame: Frame, chosen: Settings) -> Laid | Faded:
     """Blend, cut and lattice: whole copies of the sample, one tile apart."""
     width, height = frame.width, frame.height
     pixels = sample.pixels
     if chosen.method == "blend":
-        over = (pixels.shape[1] - width, pixels.shape[0] - height)
-        shares = blend_shares(width, height, *over, chosen.feather)
-        return TilePlan(PIECES, shares, shares[-1].argmax(axis=0).astype(np.uint8), crisp=False)
+        return Faded(pixels.shape[1] - width, pixels.shape[0] - height)
     shifts = meeting(pixels, width, height) if chosen.method == "lattice" else None
     if shifts is not None:
         pixels = moved_by(pixels, shifts, width)
@@ -171,10 +205,8 @@ def _overlapped(sample: _Sample, frame: Frame, chosen: Settings) -> TilePlan | M
         seen = features_with_height(features(pixels), sample.height)
         work = _from_copies(labels, pixels.shape[:2], seen, sample.kept)
         avoid(work, Lookalike(seen, sample.unfit, in_step(pixels, (width, height))), sample.unfit)
-        return _planned(work, seen, chosen, evidence, shifts)
-    widths = tuple(part * frame.tile_width * chosen.feather / (100 * FEATHER[0]) for part in FEATHER[:2])
-    shares = feathered(labels, len(PIECES), (*widths, FEATHER[2] * frame.tile_width))
-    return TilePlan(PIECES, shares, labels, shifts=shifts, evidence=evidence)
+        return _laid(work, seen, evidence, shifts)
+    return Laid(labels, None, shifts, evidence)
 
 
 def _from_copies(labels: NDArray[np.uint8], sample: tuple[int, ...], seen: Pixels, kept: Mask | None) -> Patchwork:
@@ -193,19 +225,17 @@ def _from_copies(labels: NDArray[np.uint8], sample: tuple[int, ...], seen: Pixel
     return work
 
 
-def _planned(
-    work: Patchwork, seen: Pixels, chosen: Settings, evidence: dict[str, Any], shifts: Pixels | None = None
-) -> Mosaic:
+def _laid(work: Patchwork, seen: Pixels, evidence: dict[str, Any], shifts: Pixels | None = None) -> Laid:
     usual = max(anywhere(seen), 1e-9)
     found = {
         "join_mismatch": round(work.mismatch() / usual, 3),
         "pieces": len(np.unique(work.labels)),
         **broken(np.sqrt(np.maximum(work.across, work.below) / 2) / np.float32(usual)),
     }
-    return mosaic(work.labels, work.placements, chosen.feather, evidence | found, shifts)
+    return Laid(work.labels, tuple(work.placements), shifts, evidence | found)
 
 
-def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> Mosaic:
+def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> Laid:
     width, height = frame.width, frame.height
     seen = features_with_height(features(sample.pixels), sample.height)
     apart = chosen.apart / 100 * width
@@ -227,21 +257,21 @@ def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> Mosaic:
     before = work.cost
     mend(work, look, spared, apart=apart, times=round(MENDED * chosen.grow))
     evidence["mended"] = round(1 - work.cost / before, 3) if before else 0.0
-    return _planned(work, seen, chosen, evidence)
+    return _laid(work, seen, evidence)
 
 
 def _either(one: Mask | None, other: Mask | None) -> Mask | None:
     return other if one is None else one if other is None else one | other
 
 
-def _strewn(sample: _Sample, frame: Frame, chosen: Settings) -> Mosaic:
+def _strewn(sample: _Sample, frame: Frame, chosen: Settings) -> Laid:
     # A piece with its outline has to fit into the tile.
     size = min(chosen.piece / 100 * frame.width, _ROOM * min(frame.width, frame.height))
     limits = Limits(size, chosen.turn, chosen.spread / 100, chosen.mirror)
     seen = features_with_height(features(sample.pixels), sample.height)
     work = Patchwork(frame.width, frame.height, seen.shape[2])
     strew(work, seen, sample.unfit, limits, chosen.seed)
-    return _planned(work, seen, chosen, {})
+    return _laid(work, seen, {})
 
 
 def join(
@@ -281,6 +311,8 @@ OPERATION = Operation(
     writes="joined",
     apply=join,
     decide=decide_join,
+    decides_by=tuple(name for name in Settings.model_fields if name != "feather"),
+    settle=settle_join,
     idle=lambda s: s.method == "none",
     version=4,
 )
