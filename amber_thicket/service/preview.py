@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.check.figures import coded, drift, seam
+from amber_thicket.core.check.figures import coded, drift, seams
 from amber_thicket.core.check.rules import tiling_joins
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side, output_size
 from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8, linear_to_lab
@@ -164,7 +164,7 @@ def strip(evaluation: Evaluation) -> bytes:
         elif stage == "pack":
             codes = _sheaf(evaluation)
         else:
-            codes = _card(codes_of(STAGE_LAYERS[stage], _pixels(evaluation, STAGE_LAYERS[stage], PLAN_SIDE)))
+            codes = _layer_card(evaluation, STAGE_LAYERS[stage])
         cards.append(codes if codes.ndim == 3 else np.repeat(codes[..., None], 3, -1))
     return encoded(np.vstack(cards), "jpg", 82)
 
@@ -174,7 +174,7 @@ _THUMBNAIL = 320
 
 def thumbnail(evaluation: Evaluation) -> bytes:
     """A small square of the finished surface for the library, as JPEG."""
-    return _small_square(_shaded(evaluation))
+    return _small_square(_shaded(evaluation, side=_THUMBNAIL))
 
 
 def first_thumbnail(pixels: Pixels) -> bytes:
@@ -189,14 +189,18 @@ def _small_square(codes: NDArray[np.uint8]) -> bytes:
     return encoded(small, "jpg", 85)
 
 
-def _card(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
+def _layer_card(evaluation: Evaluation, layer: str) -> NDArray[np.uint8]:
+    return codes_of(layer, _card(_pixels(evaluation, layer, PLAN_SIDE)))
+
+
+def _card(picture: NDArray[Any]) -> NDArray[Any]:
     """The middle of a picture at card shape."""
     width, height = CARD
-    scale = max(width / codes.shape[1], height / codes.shape[0])
-    size = (max(width, round(codes.shape[1] * scale)), max(height, round(codes.shape[0] * scale)))
-    small = cv2.resize(codes, size, interpolation=cv2.INTER_AREA)
+    scale = max(width / picture.shape[1], height / picture.shape[0])
+    size = (max(width, round(picture.shape[1] * scale)), max(height, round(picture.shape[0] * scale)))
+    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
     left, top = (size[0] - width) // 2, (size[1] - height) // 2
-    return np.ascontiguousarray(small[top : top + height, left : left + width]).astype(np.uint8)
+    return np.ascontiguousarray(small[top : top + height, left : left + width])
 
 
 # Linear light of the grey that pictures lie on.
@@ -204,16 +208,20 @@ _SURROUND = np.float32(0.184)
 _TOWARD = np.array([-0.55, 0.5, 0.67], np.float32)
 
 
-def _shaded(evaluation: Evaluation, glint: Pixels | float = 0.0) -> NDArray[np.uint8]:
-    """The maps under one raking light: base colour × occlusion × slope to the light. glint: (H, W) light besides."""
+def _shaded(evaluation: Evaluation, glint: Pixels | float = 0.0, *, side: int = 0) -> NDArray[np.uint8]:
+    """The maps under one raking light: base colour × occlusion × slope to the light. glint: (H, W) light besides.
+    side: px of the shorter side, where that is less than the preview has."""
     size = preview_size(evaluation)
-    facing = np.clip(evaluation.layer("normal", size).pixels @ _TOWARD, 0, None) / _TOWARD[2]
-    shade = (0.25 + 0.75 * facing) * evaluation.layer("ambient_occlusion", size).pixels
-    light = (
-        evaluation.layer("base_color", size).pixels * shade[..., None] * 1.1 + np.asarray(glint, np.float32)[..., None]
-    )
+    factor = max(1, min(size) // side) if side else 1
+
+    def of(role: str) -> Pixels:
+        return shrink(evaluation.layer(role, size).pixels, factor)
+
+    facing = np.clip(of("normal") @ _TOWARD, 0, None) / _TOWARD[2]
+    shade = (0.25 + 0.75 * facing) * of("ambient_occlusion")
+    light = of("base_color") * shade[..., None] * 1.1 + np.asarray(glint, np.float32)[..., None]
     if "opacity" in evaluation.maps():
-        solid = evaluation.layer("opacity", size).pixels[..., None]
+        solid = of("opacity")[..., None]
         light = light * solid + _SURROUND * (1 - solid)
     return encode_srgb8(np.clip(light, 0, 1).astype(np.float32))
 
@@ -235,7 +243,7 @@ def raked(evaluation: Evaluation, *, as_read: bool) -> NDArray[np.uint8]:
 
 
 def _relit(evaluation: Evaluation) -> NDArray[np.uint8]:
-    return _card(_shaded(evaluation))
+    return _card(_shaded(evaluation, side=CARD[0]))
 
 
 def _sheaf(evaluation: Evaluation) -> NDArray[np.uint8]:
@@ -246,7 +254,7 @@ def _sheaf(evaluation: Evaluation) -> NDArray[np.uint8]:
     band = np.clip((x / width * len(roles)).astype(int), 0, len(roles) - 1)
     result = np.zeros((height, width, 3), np.uint8)
     for number, role in enumerate(roles):
-        card = _card(codes_of(role, _pixels(evaluation, role, PLAN_SIDE)))
+        card = _layer_card(evaluation, role)
         result[band == number] = (card if card.ndim == 3 else np.repeat(card[..., None], 3, -1))[band == number]
     return result
 
@@ -326,8 +334,7 @@ def histogram(evaluation: Evaluation, layer: str) -> dict[str, Any]:
 
 def _seams(pixels: Pixels, role: str = "base_color") -> list[dict[str, Any]]:
     """Seam figure of both axes, with its level."""
-    found = [seam(coded(pixels, role), axis=axis) for axis in (0, 1)]
-    return [{**figure._asdict(), "level": figure.level} for figure in found]
+    return [{**figure._asdict(), "level": figure.level} for figure in seams(coded(pixels, role))]
 
 
 def figures(evaluation: Evaluation) -> dict[str, Any]:

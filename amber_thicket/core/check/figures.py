@@ -104,19 +104,31 @@ def seam(values: Pixels, *, axis: int) -> Seam:
 
     values: (H, W, C). QUALITY: pass under 4, blocked over 8. Border and its two neighbours are left out of `inner`.
     """
-    lines = np.ascontiguousarray(values)
-    border, inner, at = -np.inf, -np.inf, 0.0
+    return _over_scales(values, (axis,))[0]
+
+
+def seams(values: Pixels) -> tuple[Seam, Seam]:
+    """seam() of both axes."""
+    across, down = _over_scales(values, (0, 1))
+    return across, down
+
+
+def _over_scales(values: Pixels, axes: tuple[int, ...]) -> list[Seam]:
+    found = [(-np.inf, -np.inf, 0.0)] * len(axes)
+    scaled, at_scale = np.ascontiguousarray(values), 1
     for scale in SCALES:
-        scaled = shrink(lines, scale) if scale > 1 else lines
+        scaled, at_scale = shrink(scaled, scale // at_scale), scale
         scaled = scaled[..., None] if scaled.ndim == 2 else scaled
         if min(scaled.shape[:2]) < 16:
             break
-        z = _z(roughness_of_lines(scaled, axis=axis))
-        border = max(border, float(z[0]))
-        within = z[2:-1]
-        if within.max() > inner:
-            inner, at = float(within.max()), float((within.argmax() + 2) / z.size)
-    return Seam(round(border, 2), round(inner, 2), round(at, 4))
+        for number, axis in enumerate(axes):
+            z = _z(roughness_of_lines(scaled, axis=axis))
+            border, inner, at = found[number]
+            within = z[2:-1]
+            if within.max() > inner:
+                inner, at = float(within.max()), float((within.argmax() + 2) / z.size)
+            found[number] = max(border, float(z[0])), inner, at
+    return [Seam(round(border, 2), round(inner, 2), round(at, 4)) for border, inner, at in found]
 
 
 def own_worst(values: Pixels, *, axis: int) -> float:

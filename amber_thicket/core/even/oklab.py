@@ -10,6 +10,7 @@ from functools import partial
 
 import numpy as np
 
+from amber_thicket.core.numeric.colour import cube_root
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
@@ -41,23 +42,11 @@ _CI, _LI = _FROM_CONES.astype(np.float32), _FROM_LAB.astype(np.float32)
 
 
 @compiled(loose=True, inline=True)
-def _root(x):  # type: ignore[no-untyped-def]
-    """Cube root to 2e-7: a third of the exponent to begin with, then two steps of Halley's."""
-    size = abs(x)
-    y = np.int32(np.float32(size).view(np.int32) // 3 + 709921077).view(np.float32)
-    for _ in range(2):
-        cube = y * y * y
-        y = y * (cube + np.float32(2.0) * size) / (np.float32(2.0) * cube + size + np.float32(1e-30))
-    y = y if size > np.float32(1e-24) else np.float32(0.0)
-    return -y if x < np.float32(0.0) else y
-
-
-@compiled(loose=True, inline=True)
 def lab_of(r, g, b):  # type: ignore[no-untyped-def]
     """L, a, b of one linear colour; for compiled loops."""
-    long = _root(_C[0, 0] * r + _C[0, 1] * g + _C[0, 2] * b)
-    middle = _root(_C[1, 0] * r + _C[1, 1] * g + _C[1, 2] * b)
-    short = _root(_C[2, 0] * r + _C[2, 1] * g + _C[2, 2] * b)
+    long = cube_root(_C[0, 0] * r + _C[0, 1] * g + _C[0, 2] * b)
+    middle = cube_root(_C[1, 0] * r + _C[1, 1] * g + _C[1, 2] * b)
+    short = cube_root(_C[2, 0] * r + _C[2, 1] * g + _C[2, 2] * b)
     return (
         _L[0, 0] * long + _L[0, 1] * middle + _L[0, 2] * short,
         _L[1, 0] * long + _L[1, 1] * middle + _L[1, 2] * short,

@@ -46,17 +46,16 @@ def giveaways(tile: Pixels) -> list[Giveaway]:
     strength, reach = _standing_out(np.ascontiguousarray(lab, np.float32))
     found: list[tuple[float, int, int, float]] = []
     left = strength.copy()
-    y, x = np.mgrid[0 : size[1], 0 : size[0]]
+    x, y = np.arange(size[0], dtype=np.float32), np.arange(size[1], dtype=np.float32)
     for _ in range(_PEAKS):
         at = int(left.argmax())
         row, column = divmod(at, size[0])
         if left[row, column] <= 0:
             break
         found.append((float(strength[row, column]), row, column, float(reach[row, column])))
-        away_x = np.abs(x - column)
-        away_y = np.abs(y - row)
-        away = np.hypot(np.minimum(away_x, size[0] - away_x), np.minimum(away_y, size[1] - away_y))
-        left[away < 3.0 * reach[row, column]] = 0
+        away_x, away_y = np.abs(x - column), np.abs(y - row)
+        away_x, away_y = np.minimum(away_x, size[0] - away_x), np.minimum(away_y, size[1] - away_y)
+        left[away_y[:, None] ** 2 + away_x**2 < (3.0 * reach[row, column]) ** 2] = 0
     if len(found) <= _USUAL.start:
         return []
     usual = max(2.0, float(np.median([value for value, *_ in found[_USUAL]])))

@@ -33,7 +33,7 @@ function useStrip(material: Material): string | null {
           done();
         }
       });
-    });
+    }, 60);
     return () => {
       callOff();
       control.abort();

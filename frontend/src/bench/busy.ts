@@ -16,13 +16,19 @@ export function heardOf(share: number, what: string) {
   quiet = window.setTimeout(() => useWorking.setState({ now: null }), 1500);
 }
 
-/** Runs work once the pictures that are looked at are there and nothing changed for a moment; call the result to call it off. */
-export function whenRested(work: () => void, rest = 260): () => void {
+/**
+ * Runs work once the pictures that are looked at are there and nothing changed for a moment; call the result to call it off.
+ * behind: what else goes before it: one after the other, each is there sooner than all at once.
+ */
+export function whenRested(work: () => void, rest: number, behind: string[] = []): () => void {
   let timer = 0;
+  // What goes before it may only be about to begin.
+  let calm = -behind.length;
   const look = () => {
     const busyWith = Object.keys(useBusy.getState().running);
-    if (busyWith.some((what) => what in LAYER_NAMES || what === "saving")) timer = window.setTimeout(look, 60);
-    else work();
+    calm = busyWith.some((what) => what in LAYER_NAMES || what === "saving" || behind.includes(what)) ? -behind.length : calm + 1;
+    if (calm > 0) work();
+    else timer = window.setTimeout(look, 30);
   };
   timer = window.setTimeout(look, rest);
   return () => clearTimeout(timer);

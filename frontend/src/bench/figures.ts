@@ -5,18 +5,18 @@ import { api } from "../api/client";
 import type { Compared, Figures, Finding, HistogramTold, LayerId, Material, Places, TilingSuggestion } from "../api/types";
 import { busy, whenRested } from "./busy";
 
-/** The value once it has rested for a moment: the picture comes first, figures follow. */
-export function useRested<T>(value: T): T {
+/** The value once it has rested for a moment: the picture comes first, the cards, then figures follow, rules last. */
+export function useRested<T>(value: T, last = false): T {
   const [rested, setRested] = useState(value);
   useEffect(() => {
-    return whenRested(() => setRested(value));
-  }, [value]);
+    return whenRested(() => setRested(value), last ? 150 : 120, last ? ["cards", "figures"] : ["cards"]);
+  }, [value, last]);
   return rested;
 }
 
 /** Asks for something that belongs to a key, once the key has rested; the older answer stays meanwhile. */
 function useMeasured<T>(what: string, material: Material, key: string | number, ask: (id: string, signal: AbortSignal) => Promise<T>): T | undefined {
-  const rested = useRested(key);
+  const rested = useRested(key, what === "checks");
   const query = useQuery({
     queryKey: [what, material.id, rested],
     queryFn: async ({ signal }) => {

@@ -4,21 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-import numpy as np
-
+from amber_thicket.core.check.levels import share_used
 from amber_thicket.core.check.rule import Finding, Rule, Subject
 
 LEAST = 0.6
+_LEAST_LEVELS = 16
 
 
 def look(subject: Subject) -> Iterable[Finding]:
     codes = subject.codes("base_color")
     if codes is None:
         return
-    green = codes[..., 1].astype(np.int64)
-    low, high = (int(v) for v in np.percentile(green, (1, 99)))
-    used = np.unique(green[(green >= low) & (green <= high)]).size / max(high - low + 1, 1)
-    bad = high - low >= 16 and used < LEAST
+    used = share_used(codes[..., 1], _LEAST_LEVELS)
+    bad = used < LEAST
     said = f"{100 * used:.0f} % of the levels between"
     yield Finding("attention" if bad else "pass", said, f"over {100 * LEAST:g} %", map="base_color")
 

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-import numpy as np
-
+from amber_thicket.core.check.levels import levels
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
 
 
@@ -13,12 +12,12 @@ def look(subject: Subject) -> Iterable[Finding]:
     file, codes = subject.file_of("height"), subject.codes("height")
     if file is None or codes is None:
         return
-    levels = int(np.unique(codes).size)
+    used = levels(codes)
     fix = Fix("Store 16 bit", {"pack.files.height_bits": "16"}) if file.bits < 16 else None
-    bad = file.bits < 16 or levels < min(1024, codes.size // 8)
+    bad = file.bits < 16 or used < min(1024, codes.size // 8)
     yield Finding(
         "attention" if bad else "pass",
-        f"{file.bits} bit, {levels} levels",
+        f"{file.bits} bit, {used} levels",
         "16 bit, over 1024 levels",
         map="height",
         fix=fix,

@@ -4,25 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-import numpy as np
-
 from amber_thicket.core.check.blocks import BLOCKY
+from amber_thicket.core.check.levels import share_used
 from amber_thicket.core.check.rule import Finding, Rule, Subject
 
 LEAST = 0.6
+_LEAST_LEVELS = 16
 
 
 def look(subject: Subject) -> Iterable[Finding]:
     codes = subject.codes("normal")
     if codes is None:
         return
-    whole = codes[..., :2].astype(np.int64) >> (8 if codes.dtype.itemsize > 1 else 0)
-    used = 1.0
-    for plane in (whole[..., 0], whole[..., 1]):
-        low, high = (int(v) for v in np.percentile(plane, (1, 99)))
-        if high - low >= 16:
-            within = plane[(plane >= low) & (plane <= high)]
-            used = min(used, np.unique(within).size / (high - low + 1))
+    whole = codes[..., :2] >> (8 if codes.dtype.itemsize > 1 else 0)
+    used = min(share_used(whole[..., axis], _LEAST_LEVELS) for axis in (0, 1))
     said, wanted = f"{100 * used:.0f} % of the levels between", f"over {100 * LEAST:g} %"
     yield Finding("attention" if used < LEAST else "pass", said, wanted, map="normal")
     blocks = subject.notes.get("normal_blocks")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from amber_thicket.core.check.figures import coded, own_worst, seam
+from amber_thicket.core.check.figures import coded, seams
 from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Rule, Subject
 
 LIMIT = 1.5
@@ -16,8 +16,8 @@ def look(subject: Subject) -> Iterable[Finding]:
         return
     tile = coded(subject.maps["base_color"].pixels, "base_color")
     sample = coded(subject.sample.pixels, "base_color")
-    for axis, name in ((0, "across"), (1, "down")):
-        inner, own = seam(tile, axis=axis), max(own_worst(sample, axis=axis), 3.0)
+    for axis, (name, inner, before) in enumerate(zip(("across", "down"), seams(tile), seams(sample), strict=True)):
+        own = max(before.inner, 3.0)
         share = inner.inner / own
         box = (inner.at - 0.01, 0.0, 0.02, 1.0) if axis == 0 else (0.0, inner.at - 0.01, 1.0, 0.02)
         bad = share > LIMIT

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from amber_thicket.core.check.figures import PASS, coded, own_worst, seam
+from amber_thicket.core.check.figures import PASS, coded, seams
 from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Rule, Subject
 from amber_thicket.core.numeric.filters import shrink
 
@@ -21,9 +21,8 @@ def look(subject: Subject) -> Iterable[Finding]:
         small = shrink(values, 1 << level)
         if min(small.shape[:2]) < 32:
             break
-        for axis in (0, 1):
-            figure = seam(small, axis=axis).border - max(own_worst(shrink(sample, 1 << level), axis=axis) - PASS, 0)
-            worst, at = max((worst, at), (figure, level))
+        for found, before in zip(seams(small), seams(shrink(sample, 1 << level)), strict=True):
+            worst, at = max((worst, at), (found.border - max(before.inner - PASS, 0), level))
     if at:
         level_of = "attention" if worst > PASS else "pass"
         yield Finding(level_of, f"{worst:.1f} at mip level {at}", f"under {PASS:g}", map="base_color")  # type: ignore[arg-type]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from amber_thicket.core.check.figures import coded, seam
+from amber_thicket.core.check.figures import coded, seams
 from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Fix, Level, Rule, Subject
 
 
@@ -16,13 +16,13 @@ def look(subject: Subject) -> Iterable[Finding]:
         values = coded(raster.pixels, role)
         if float(values.max() - values.min()) < 1e-4:
             continue
-        seams = [seam(values, axis=axis) for axis in (0, 1)]
-        worst = max(seams, key=lambda s: (not s.passes, s.border))
-        axis = seams.index(worst)
+        both = seams(values)
+        worst = max(both, key=lambda s: (not s.passes, s.border))
+        axis = both.index(worst)
         box = (0.0, 0.0, 0.02, 1.0) if axis == 0 else (0.0, 0.0, 1.0, 0.02)
         joined = subject.recipe.settings("tile.join").method != "none"
         fix = None if joined else Fix("Join by cut", {"tile.join.method": "cut"})
-        measured = f"{seams[0].border:.1f} across, {seams[1].border:.1f} down"
+        measured = f"{both[0].border:.1f} across, {both[1].border:.1f} down"
         bad = worst.level != "pass"
         level: Level = "blocked" if worst.level == "blocked" else ("attention" if bad else "pass")
         yield Finding(level, measured, "under 4", map=role, box=box if bad else None, fix=fix if bad else None)

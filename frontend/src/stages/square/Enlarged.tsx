@@ -33,7 +33,7 @@ export function Enlarged({ material }: { material: Material }) {
         // Called off by a newer one; the old picture stays.
         .catch(() => {})
         .finally(done);
-    });
+    }, 260);
     return () => {
       callOff();
       control.abort();
