@@ -47,7 +47,11 @@ MEASURE = """([label, key]) => new Promise((done) => {
   document.activeElement.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey: true, bubbles: true, cancelable: true }));
   look();
 })"""
-QUIET = "() => !document.querySelector('[data-testid=doing]').textContent"
+# Nothing is under way, and was not for a while: what follows a change is asked for one after the other.
+QUIET = """() => {
+  if (document.querySelector('[data-testid=doing]').textContent) window.busyAt = performance.now();
+  return performance.now() - (window.busyAt ??= performance.now()) > 400;
+}"""
 
 
 @contextmanager
@@ -72,8 +76,7 @@ def opened() -> Iterator[Page]:
 
 
 def _rest(page: Page) -> None:
-    page.wait_for_function(QUIET)
-    page.wait_for_timeout(400)
+    page.evaluate("() => { window.busyAt = performance.now(); }")
     page.wait_for_function(QUIET)
 
 

@@ -131,8 +131,9 @@ def finding_json(rule: Rule, finding: Finding) -> dict[str, Any]:
 
 
 def check(evaluation: Evaluation, name: str) -> list[dict[str, Any]]:
-    """All rules on one material, gravest first."""
-    return [finding_json(rule, finding) for rule, finding in examine(subject_of(evaluation, name))]
+    """All rules on one material, gravest first. Raises Cancelled."""
+    found = examine(subject_of(evaluation, name), evaluation.cancel.check)
+    return [finding_json(rule, finding) for rule, finding in found]
 
 
 def pack(evaluation: Evaluation, name: str, progress: Progress) -> Iterator[Written]:

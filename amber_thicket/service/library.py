@@ -164,19 +164,25 @@ class Library:
         """
         self._await(material_id, revision)
         with self.database.atomic("immediate"):
-            behind = self.get(material_id).revision == revision - 1
-            material = self._current(material_id, revision - 1 if behind else revision)
+            material = self.get(material_id)
+            if material.revision not in (revision - 1, revision):
+                raise _stale(material)
             step = Step.get_by_id(material.head)
-            recipe = from_json(step.recipe).with_changes(changes)
+            old = from_json(step.recipe)
+            recipe = old.with_changes(changes)
             if recipe.as_json() == step.recipe:
                 return material
-            before = self.evaluation(material)
-            recipe = kept_strokes(before, kept_scale(before, recipe, changes), changes)
-            return self._stepped(material, recipe, label=label, gesture=gesture)
+            if any(path.startswith(_SHAPING) for path in changes):
+                before = self.evaluation(material)
+                recipe = kept_strokes(before, kept_scale(before, recipe, changes), changes)
+            return self._stepped(material, recipe, label=label, gesture=gesture, step=step)
 
-    def _stepped(self, material: Material, recipe: Recipe, *, label: str, gesture: str) -> Material:
-        """A new state of the material; one of the same gesture takes the place of the last."""
-        step = Step.get_by_id(material.head)
+    def _stepped(
+        self, material: Material, recipe: Recipe, *, label: str, gesture: str, step: Step | None = None
+    ) -> Material:
+        """A new state of the material; one of the same gesture takes the place of the last. step: the newest, where it
+        is at hand."""
+        step = step or Step.get_by_id(material.head)
         if gesture and step.gesture == gesture and step.parent is not None:
             step.recipe = recipe.as_json()
             step.save()
@@ -245,11 +251,7 @@ class Library:
     def _current(self, material_id: str, revision: int) -> Material:
         material = self.get(material_id)
         if material.revision != revision:
-            raise StaleEdit(
-                "This material was changed elsewhere.",
-                remedy="The newest state is being loaded; make the change again.",
-                revision=material.revision,
-            )
+            raise _stale(material)
         return material
 
     @staticmethod
@@ -259,6 +261,18 @@ class Library:
         material.changed = time.time()
         material.save()
         return material
+
+
+def _stale(material: Material) -> StaleEdit:
+    return StaleEdit(
+        "This material was changed elsewhere.",
+        remedy="The newest state is being loaded; make the change again.",
+        revision=material.revision,
+    )
+
+
+# Operations that kept_scale() and kept_strokes() follow.
+_SHAPING = ("square.", "gather.orient.")
 
 
 def kept_scale(before: Evaluation, recipe: Recipe, changes: dict[str, Any]) -> Recipe:

@@ -24,6 +24,7 @@ from amber_thicket.web.services import services
 blueprint = Blueprint("materials", __name__)
 _PART = 1 << 18
 _SOON = 0.9
+_FOLLOWING = ("strip", "figures", "checks")
 ENCLOSED = "application/vnd.amber-thicket.enclosed"
 Shape = TypeVar("Shape", bound=BaseModel)
 
@@ -252,6 +253,8 @@ def edited(material_id: str) -> Response:
     edit = body(Edit)
     kept = services()
     material = kept.library.edit(material_id, edit.revision, edit.changes, label=edit.label, gesture=edit.gesture)
+    # The page asks for these anew; until then they would only take time from its pictures.
+    kept.slots.call_off(*(f"{material_id}/{slot}" for slot in _FOLLOWING))
     layers = [layer for layer in edit.showing if layer in preview.LAYERS]
     if not layers or ENCLOSED not in request.accept_mimetypes.values():
         return _told(material)

@@ -42,6 +42,14 @@ class Slots:
                 older.cancel()
         return cancel
 
+    def call_off(self, *slots: str) -> None:
+        """What is on its way there is wanted no longer."""
+        with self._lock:
+            held = [self._held.pop(slot, None) for slot in slots]
+        for cancel in held:
+            if cancel:
+                cancel.cancel()
+
 
 class Ahead:
     """Makes what a page will look at next while the answer to its edit is still on its way."""

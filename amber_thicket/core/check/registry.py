@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from amber_thicket.core.check.rule import ORDER, Finding, Rule, Subject
 from amber_thicket.core.check.rules import (
     ambient_occlusion_apart,
@@ -108,7 +110,11 @@ if len({rule.id for rule in RULES}) != len(RULES):
     raise RuntimeError("two rules share an id")
 
 
-def examine(subject: Subject) -> list[tuple[Rule, Finding]]:
-    """Every rule's findings, gravest first, otherwise in the order of the list."""
-    found = [(rule, finding) for rule in RULES for finding in rule.look(subject)]
+def examine(subject: Subject, wanted: Callable[[], None] = lambda: None) -> list[tuple[Rule, Finding]]:
+    """Every rule's findings, gravest first, otherwise in the order of the list. wanted: called before each rule; raises
+    Cancelled to stop."""
+    found: list[tuple[Rule, Finding]] = []
+    for rule in RULES:
+        wanted()
+        found += [(rule, finding) for finding in rule.look(subject)]
     return sorted(found, key=lambda pair: ORDER.index(pair[1].level))

@@ -36,8 +36,7 @@ def decide_blotches(rebuilt: Raster, *, frame: Frame, dark: float, bright: float
 def blotches(rebuilt: Raster, *, frame: Frame, decided: Pixels, dark: float, bright: float, size: float) -> Raster:
     """Linear RGB, tone and colour of blotches taken back toward their neighbourhood; detail finer than them stays."""
     away = enlarge(decided, frame.height, frame.width, wraps=False, cubic=True)
-    share = np.where(away[..., :1] < 0, np.float32(dark / 100), np.float32(bright / 100))
-    return Raster(moved_in_oklab(rebuilt.pixels, -away * share))
+    return Raster(moved_in_oklab(rebuilt.pixels, away, dark / 100, bright / 100))
 
 
 OPERATION = Operation(

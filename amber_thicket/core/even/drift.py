@@ -59,7 +59,7 @@ def decide_drift(flat: Raster, *, frame: Frame, amount: float, radius: float, pr
 def drift(flat: Raster, *, frame: Frame, decided: Pixels, amount: float, radius: float, protect: float) -> Raster:
     """Linear RGB with the slow part of tone and colour taken out by amount per cent."""
     slow = enlarge(decided, frame.height, frame.width, wraps=False, cubic=True)
-    return Raster(moved_in_oklab(flat.pixels, slow * np.float32(-amount / 100)))
+    return Raster(moved_in_oklab(flat.pixels, slow, amount / 100, amount / 100))
 
 
 OPERATION = Operation(

@@ -99,11 +99,28 @@ def from_oklab(lab: Pixels) -> Pixels:
     return _each(_to_linear, lab)
 
 
-def moved_in_oklab(linear: Pixels, by: Pixels) -> Pixels:
-    """Linear RGB with a smooth field (H, W, 3) added in Oklab; detail keeps its contrast against its tone."""
-    lab = to_oklab(linear)
-    # A tone moved up takes its detail along: albedo varies by shares, not by steps.
-    light = np.maximum(lab[..., :1], 0.02)
-    lab *= np.clip(1 + by[..., :1] / light, 1 / _MOST_GAIN, _MOST_GAIN)
-    lab[..., 1:] += by[..., 1:]
-    return np.asarray(np.maximum(from_oklab(lab), 0), np.float32)
+def moved_in_oklab(linear: Pixels, field: Pixels, darker: float, brighter: float) -> Pixels:
+    """Linear RGB with a share of a smooth field (H, W, 3) taken away in Oklab; detail keeps its contrast against its
+    tone. darker, brighter: the share where the field is below 0 in lightness, and elsewhere."""
+    pixels, by = np.ascontiguousarray(linear, np.float32), np.ascontiguousarray(field, np.float32)
+    out = np.empty_like(pixels)
+    over_rows(partial(_move_rows, pixels, by, np.float32(darker), np.float32(brighter), out), len(pixels))
+    return out
+
+
+@compiled(loose=True)
+def _move_rows(pixels, by, darker, brighter, out, first, last):  # type: ignore[no-untyped-def]
+    width = pixels.shape[1]
+    least, most, nothing = np.float32(1 / _MOST_GAIN), np.float32(_MOST_GAIN), np.float32(0.0)
+    for y in range(first, last):
+        here, field, to = pixels[y].reshape(3 * width), by[y].reshape(3 * width), out[y].reshape(3 * width)
+        for x in range(width):
+            light, a, b = lab_of(here[3 * x], here[3 * x + 1], here[3 * x + 2])
+            share = darker if field[3 * x] < nothing else brighter
+            # A tone moved up takes its detail along: albedo varies by shares, not by steps.
+            gain = np.float32(1.0) - share * field[3 * x] / max(light, np.float32(0.02))
+            gain = min(max(gain, least), most)
+            red, green, blue = linear_of(
+                light * gain, a * gain - share * field[3 * x + 1], b * gain - share * field[3 * x + 2]
+            )
+            to[3 * x], to[3 * x + 1], to[3 * x + 2] = max(red, nothing), max(green, nothing), max(blue, nothing)

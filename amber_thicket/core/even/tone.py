@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-import cv2
+from functools import partial
+
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import field_validator, model_validator
 from scipy.interpolate import PchipInterpolator
 
-from amber_thicket.core.even.oklab import from_oklab, to_oklab
+from amber_thicket.core.even.oklab import lab_of, linear_of
 from amber_thicket.core.numeric.colour import encode_srgb, luminance, srgb_to_linear
+from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
@@ -111,14 +114,30 @@ def tone(evened_original: Raster, *, frame: Frame, saturation: float, curve: str
         coded = np.where(coded <= 1, through(points_of(curve), coded), coded).astype(np.float32)
     wanted = srgb_to_linear(coded)
     gains = (wanted / np.maximum(table_in, 1e-6)).astype(np.float32)
-    at = np.sqrt(light / np.float32(top)) * np.float32(_TABLE - 1)
-    gain = cv2.remap(gains[None], at, np.zeros_like(at), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    out = pixels * gain[..., None]
-    if saturation:
-        lab = to_oklab(out)
-        lab[..., 1:] *= np.float32(1 + saturation / 100)
-        out = np.maximum(from_oklab(lab), 0)
-    return Raster(np.ascontiguousarray(out, np.float32))
+    pixels, out = np.ascontiguousarray(pixels, np.float32), np.empty(pixels.shape, np.float32)
+    per_step = np.float32((_TABLE - 1) / np.sqrt(top))
+    colour = np.float32(1 + saturation / 100)
+    over_rows(partial(_toned, pixels, light, np.append(gains, gains[-1:]), per_step, colour, out), len(pixels))
+    return Raster(out)
+
+
+@compiled(loose=True)
+def _toned(pixels, light, gains, per_step, colour, out, first, last):  # type: ignore[no-untyped-def]
+    """Each colour times the gain of its brightness (by its root), then its chroma times `colour`."""
+    width, nothing = pixels.shape[1], np.float32(0.0)
+    for y in range(first, last):
+        here, to, bright = pixels[y].reshape(3 * width), out[y].reshape(3 * width), light[y]
+        for x in range(width):
+            at = np.sqrt(bright[x]) * per_step
+            step = min(np.int32(at), np.int32(len(gains) - 2))
+            gain = gains[step] + (gains[step + 1] - gains[step]) * (at - np.float32(step))
+            for c in range(3):
+                to[3 * x + c] = here[3 * x + c] * gain
+        if colour != np.float32(1.0):
+            for x in range(width):
+                lightness, a, b = lab_of(to[3 * x], to[3 * x + 1], to[3 * x + 2])
+                red, green, blue = linear_of(lightness, a * colour, b * colour)
+                to[3 * x], to[3 * x + 1], to[3 * x + 2] = max(red, nothing), max(green, nothing), max(blue, nothing)
 
 
 OPERATION = Operation(

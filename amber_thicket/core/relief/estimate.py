@@ -120,7 +120,8 @@ def told_by_recesses(tone: Pixels, tile: float) -> Pixels:
     scale = tile / _PLAN
     found, finer = np.zeros_like(tone), tone
     for width in _RECESSES:
-        softer = blur(tone, width * scale, wraps=True)
+        # The finest is smoothed exactly; of the wider ones any smooth part will do.
+        softer = blur(tone, width * scale, wraps=True, fast=width > _RECESSES[0])
         over_rows(partial(_take_in, finer, softer, np.float32(_BRIGHT), found), len(tone))
         finer = softer
     found -= found.mean()
@@ -138,8 +139,23 @@ def _take_in(finer, softer, bright, found, first, last):  # type: ignore[no-unty
 
 def steepness(field: Pixels, tile: float) -> float:
     """Root mean square slope of a height (H, W) that wraps, per px of a tile of 768."""
-    across, down = field - np.roll(field, 1, 1), field - np.roll(field, 1, 0)
-    return float(np.sqrt((np.vdot(across, across) + np.vdot(down, down)) / field.size)) * tile / _PLAN
+    rises = np.zeros(len(field))
+    over_rows(partial(_rises, field, rises), len(field))
+    return float(np.sqrt(rises.sum() / field.size)) * tile / _PLAN
+
+
+@compiled(loose=True)
+def _rises(field, out, first, last):  # type: ignore[no-untyped-def]
+    """Sum of squared steps to the neighbours before, of each row."""
+    columns = field.shape[1]
+    for y in range(first, last):
+        here, above = field[y], field[y - 1 if y else len(field) - 1]
+        across, down = here[0] - here[columns - 1], here[0] - above[0]
+        total = across * across + down * down
+        for x in range(1, columns):
+            across, down = here[x] - here[x - 1], here[x] - above[x]
+            total += across * across + down * down
+        out[y] = total
 
 
 def field_of(found: Pixels, shape: tuple[int, int]) -> Pixels:

@@ -9,7 +9,7 @@ import numpy as np
 from amber_thicket.core.numeric.levels import soft_clip
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.relief.slope import integrated, slopes
+from amber_thicket.core.relief.slope import integrated, slopes, typical_slope
 from amber_thicket.core.settings import OperationSettings, setting
 
 _OUTLIERS = 0.1
@@ -69,7 +69,9 @@ def _unit(banded: Raster, floor: float, top: float, invert: bool, levels: dict[s
 
 def decide_height(banded: Raster, *, frame: Frame, steepness: float, invert: bool, **levels: float) -> Decided:
     """What holds for every size: see Decided."""
-    floor, top = (float(v) for v in np.percentile(banded.pixels[::2, ::2], (_OUTLIERS, 100 - _OUTLIERS)))
+    some = banded.pixels[::2, ::2].reshape(-1)
+    ends = [round(part / 100 * (some.size - 1)) for part in (_OUTLIERS, 100 - _OUTLIERS)]
+    floor, top = (float(v) for v in np.partition(some, ends)[ends])
     room = 0.03 * (top - floor)
     floor, top = floor - room, top + room
     unit = _unit(banded, floor, top, invert, levels)
@@ -78,9 +80,7 @@ def decide_height(banded: Raster, *, frame: Frame, steepness: float, invert: boo
 
 def _span_for(unit: Pixels, frame: Frame, steepness: float) -> float:
     """The depth, in tile widths, at which heights in [0, 1] have the wanted typical slope."""
-    right, up = slopes(unit, wraps=True)
-    typical = float(np.sqrt((np.vdot(right, right) + np.vdot(up, up)) / right.size))
-    return min(steepness / max(typical * frame.tile_width, 1e-6), 1.0)
+    return min(steepness / max(typical_slope(unit) * frame.tile_width, 1e-6), 1.0)
 
 
 def height(banded: Raster, *, frame: Frame, decided: Decided, steepness: float, invert: bool, **levels: Any) -> Raster:
@@ -162,5 +162,5 @@ OPERATION = Operation(
         Given("height", given_height, decide_given, beside=("normal",)),
         Given("normal", height_of_normals, decide_integrated),
     ),
-    version=2,
+    version=3,
 )

@@ -6,11 +6,15 @@ Frankot & Chellappa, "A method for enforcing integrability in shape from shading
 
 from __future__ import annotations
 
+from functools import partial
+
 import cv2
 import numpy as np
 import scipy.fft
 
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import pad
+from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
 
@@ -20,6 +24,34 @@ def slopes(height: Pixels, *, wraps: bool) -> tuple[Pixels, Pixels]:
     right = cv2.Scharr(padded, cv2.CV_32F, 1, 0, scale=1 / 32)
     down = cv2.Scharr(padded, cv2.CV_32F, 0, 1, scale=-1 / 32)
     return right[1:-1, 1:-1], down[1:-1, 1:-1]
+
+
+def typical_slope(height: Pixels) -> float:
+    """Root mean square of slopes() of a height that wraps."""
+    sums = np.zeros(len(height))
+    over_rows(partial(_squared_slopes, np.ascontiguousarray(height, np.float32), sums), len(height))
+    return float(np.sqrt(sums.sum() / height.size))
+
+
+@compiled(loose=True)
+def _squared_slopes(height, sums, first, last):  # type: ignore[no-untyped-def]
+    rows, columns = height.shape
+    side, middle = np.float32(3 / 32), np.float32(10 / 32)
+    for y in range(first, last):
+        above, here, below = height[y - 1 if y else rows - 1], height[y], height[y + 1 if y + 1 < rows else 0]
+        total = np.float32(0.0)
+        for x in range(1, columns - 1):
+            right = side * (above[x + 1] - above[x - 1] + below[x + 1] - below[x - 1]) + middle * (
+                here[x + 1] - here[x - 1]
+            )
+            down = side * (below[x - 1] - above[x - 1] + below[x + 1] - above[x + 1]) + middle * (below[x] - above[x])
+            total += right * right + down * down
+        for x in (0, columns - 1):
+            a, b = (x - 1) % columns, (x + 1) % columns
+            right = side * (above[b] - above[a] + below[b] - below[a]) + middle * (here[b] - here[a])
+            down = side * (below[a] - above[a] + below[b] - above[b]) + middle * (below[x] - above[x])
+            total += right * right + down * down
+        sums[y] = total
 
 
 def integrated(vectors: Pixels) -> Pixels:

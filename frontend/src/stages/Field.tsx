@@ -64,11 +64,11 @@ interface RowProps<T> {
 }
 
 function NumberRow({ info, name, value, title, onChange, reset }: RowProps<number> & { info: SettingInfo; onChange: (value: Value, gesture?: string) => void; reset: () => void }) {
-  const material = useBench((state) => state.material);
+  // The text, not the material: a panel of sliders would be drawn anew at every change otherwise.
+  const length = useBench((state) => (state.material ? lengthText(info, value, state.material) : ""));
   const gesture = useRef("");
   const step = info.step ?? (info.integer ? 1 : 0.01);
   const text = valueText(info, value);
-  const length = material ? lengthText(info, value, material) : "";
   const open = info.min === null || info.max === null || info.max - info.min > 10_000;
   return (
     <div className="py-1">
