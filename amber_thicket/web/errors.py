@@ -10,6 +10,7 @@ from flask import Flask, Response, request
 from werkzeug.exceptions import HTTPException
 
 from amber_thicket import errors
+from amber_thicket.web.services import FOLLOWING
 
 _STATUS: dict[type[errors.ThicketError], int] = {
     errors.UnreadableFile: 415,
@@ -35,6 +36,9 @@ def handle_errors(app: Flask) -> None:
 
     @app.errorhandler(errors.ThicketError)
     def deliberate(error: errors.ThicketError) -> Response:
+        if isinstance(error, errors.Cancelled) and request.args.get("slot") in FOLLOWING:
+            # An edit came between, which is nothing a browser need complain of.
+            return Response(status=204)
         status = next((s for kind, s in _STATUS.items() if isinstance(error, kind)), 400)
         return _problem(status, error.code, error.message, error.remedy, **error.details)
 

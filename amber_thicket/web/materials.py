@@ -19,12 +19,11 @@ from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
 from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
 from amber_thicket.service import gather, mapset, places, preview, snapshots, square, tiling
 from amber_thicket.store.models import Material
-from amber_thicket.web.services import services
+from amber_thicket.web.services import FOLLOWING, services
 
 blueprint = Blueprint("materials", __name__)
 _PART = 1 << 18
 _SOON = 0.9
-_FOLLOWING = ("strip", "figures", "checks")
 ENCLOSED = "application/vnd.amber-thicket.enclosed"
 Shape = TypeVar("Shape", bound=BaseModel)
 
@@ -253,8 +252,9 @@ def edited(material_id: str) -> Response:
     edit = body(Edit)
     kept = services()
     material = kept.library.edit(material_id, edit.revision, edit.changes, label=edit.label, gesture=edit.gesture)
-    # The page asks for these anew; until then they would only take time from its pictures.
-    kept.slots.call_off(*(f"{material_id}/{slot}" for slot in _FOLLOWING))
+    if material.revision > edit.revision:
+        # The page asks for these anew; until then they would only take time from its pictures.
+        kept.slots.call_off(*(f"{material_id}/{slot}" for slot in FOLLOWING))
     layers = [layer for layer in edit.showing if layer in preview.LAYERS]
     if not layers or ENCLOSED not in request.accept_mimetypes.values():
         return _told(material)

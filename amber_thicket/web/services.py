@@ -19,6 +19,8 @@ from amber_thicket.service.library import Library
 from amber_thicket.web.config import Config
 from amber_thicket.web.events import Events
 
+# What pages ask for behind their pictures; an edit calls it off.
+FOLLOWING = ("strip", "figures", "checks")
 # Seconds between two words about how far something is.
 _EVERY = 0.2
 

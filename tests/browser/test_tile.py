@@ -1,5 +1,8 @@
 """Methods and brushes of Tile in the real page."""
 
+import json
+from typing import Any
+
 import cv2
 
 from tests.browser.server import BrowserTest
@@ -26,6 +29,10 @@ class TileTest(BrowserTest):
                 self.page.mouse.down(button=button)
         self.page.mouse.up(button=button)
 
+    def recipe(self) -> dict[str, Any]:
+        address = self.page.url.replace("/m/", "/api/materials/")
+        return dict(self.page.request.get(address).json()["recipe"]["operations"])
+
     def strokes(self) -> list[str]:
         return self.page.locator("ul[aria-label=Strokes] li").all_inner_texts()
 
@@ -50,12 +57,16 @@ class TileTest(BrowserTest):
 
     def test_left_out_moved_and_taken_back(self) -> None:
         page = self.page
+        # The sample does not repeat, so a view that is set to be shifted shows it, and takes strokes, as it lies.
+        page.locator("section[aria-label='First view'] >> text=Shifted").click()
         page.get_by_role("button", name="Leave out").click()
         page.locator("[data-testid=view-first][aria-label^=Evened]").wait_for()
         old = self.shown("second")
         self.drag((0.45, 0.5), (0.55, 0.5))
         left_out = self.wait_for_new(old, "second")
         self.assertEqual(len(self.strokes()), 1)
+        [[_, *places]] = json.loads(self.recipe()["tile.join"]["excluded"])
+        self.assertTrue(all(abs(place - 0.5) < 0.11 for place in places), places)
         page.keyboard.press("Escape")
         page.locator("[data-testid=brush]").wait_for(state="detached")
         page.locator("ul[aria-label=Strokes] li button").first.click()

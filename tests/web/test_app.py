@@ -13,6 +13,7 @@ import numpy as np
 from flask.testing import FlaskClient
 from PIL import Image
 
+from amber_thicket.errors import Cancelled
 from amber_thicket.formats import limits
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
@@ -167,6 +168,19 @@ class EditTest(AppTest):
         for thread in threads:
             thread.join()
         self.assertEqual(sorted(answers), [200, 409, 409, 409])
+
+    def test_an_edit_calls_off_what_followed_the_last(self) -> None:
+        material = self.imported()
+        asked = self.services.slots.take(f"{material['id']}/checks")
+        same = self.edit(material, {"relief.height.invert": False})
+        self.assertEqual(same.get_json()["revision"], material["revision"])
+        asked.check()
+        self.edit(material, {"relief.height.invert": True})
+        self.assertRaises(Cancelled, asked.check)
+        # Nobody need complain of what was called off by an edit; anything else says so.
+        with mock.patch("amber_thicket.web.pictures.check", side_effect=Cancelled("Called off.")):
+            self.assertEqual(self.client.get(f"/api/materials/{material['id']}/checks?slot=checks").status_code, 204)
+            self.assertEqual(self.client.get(f"/api/materials/{material['id']}/checks").status_code, 499)
 
     def test_undo_over_the_wire(self) -> None:
         material = self.imported()

@@ -11,7 +11,11 @@ export class Problem extends Error {
   }
 }
 
+/** Whether an edit called off what was asked; it is asked again. */
+export const calledOff = (error: unknown): boolean => error instanceof Problem && error.status === 499;
+
 async function answered(response: Response): Promise<Response> {
+  if (response.status === 204) throw new Problem(499, "Called off.", "");
   if (response.ok) return response;
   const body = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
   throw new Problem(response.status, body.title ?? "The program did not answer.", body.detail ?? "Is it still running?");

@@ -1,6 +1,6 @@
 /** The eight stages as small live pictures, with the twig that shows how far the work has come. */
 import { useEffect, useState } from "react";
-import { request } from "../api/client";
+import { calledOff, request } from "../api/client";
 import type { Material, StageId } from "../api/types";
 import { busy, whenRested } from "./busy";
 import { useFindings } from "./figures";
@@ -17,23 +17,23 @@ function useStrip(material: Material): string | null {
   const key = Object.values(material.keys).join("").slice(0, 2000);
   useEffect(() => {
     const control = new AbortController();
-    const callOff = whenRested(() => {
-      void digest(key).then(async (short) => {
-        const url = `/api/materials/${material.id}/strip.jpg?key=${short}&slot=strip`;
-        const done = busy("cards");
-        try {
-          const blob = await (await request(url, { signal: control.signal })).blob();
-          setShown((old) => {
-            if (old) setTimeout(() => URL.revokeObjectURL(old), 1000);
-            return URL.createObjectURL(blob);
-          });
-        } catch {
-          // Called off by a newer one; the old cards stay.
-        } finally {
-          done();
-        }
-      });
-    }, 60);
+    const ask = async (): Promise<void> => {
+      const url = `/api/materials/${material.id}/strip.jpg?key=${await digest(key)}&slot=strip`;
+      const done = busy("cards");
+      try {
+        const blob = await (await request(url, { signal: control.signal })).blob();
+        setShown((old) => {
+          if (old) setTimeout(() => URL.revokeObjectURL(old), 1000);
+          return URL.createObjectURL(blob);
+        });
+      } catch (error) {
+        // The old cards stay. An edit that changes none of them leaves nobody else to ask again.
+        if (calledOff(error)) setTimeout(() => void (control.signal.aborted || ask()), 200);
+      } finally {
+        done();
+      }
+    };
+    const callOff = whenRested(() => void ask(), 60);
     return () => {
       callOff();
       control.abort();

@@ -1,7 +1,7 @@
 /** Seam, drift and what the operations found out, for the newest state; the older ones stay meanwhile. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api } from "../api/client";
+import { api, calledOff } from "../api/client";
 import type { Compared, Figures, Finding, HistogramTold, LayerId, Material, Places, TilingSuggestion } from "../api/types";
 import { busy, whenRested } from "./busy";
 
@@ -29,7 +29,8 @@ function useMeasured<T>(what: string, material: Material, key: string | number, 
     },
     placeholderData: keepPreviousData,
     staleTime: Infinity,
-    retry: 1,
+    retry: (count, error) => count < (calledOff(error) ? 20 : 1),
+    retryDelay: 300,
   });
   return query.data;
 }

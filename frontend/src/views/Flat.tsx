@@ -141,7 +141,8 @@ export function Flat({ side, layer, setup, material }: Props) {
     return () => element.removeEventListener("wheel", wheel);
   });
 
-  const shift = how === "shifted" ? 0.5 : 0;
+  // What does not repeat is not shown shifted either, whatever the view is set to.
+  const shift = how === "shifted" && wraps(layer) ? 0.5 : 0;
   return (
     <div
       ref={frame}
