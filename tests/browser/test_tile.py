@@ -59,6 +59,8 @@ class TileTest(BrowserTest):
         page = self.page
         # The sample does not repeat, so a view that is set to be shifted shows it, and takes strokes, as it lies.
         page.locator("section[aria-label='First view'] >> text=Shifted").click()
+        page.click("section[aria-label='First view'] button[aria-label=What]")
+        page.click("[role=option]:has-text('Evened')")
         page.get_by_role("button", name="Leave out").click()
         page.locator("[data-testid=view-first][aria-label^=Evened]").wait_for()
         old = self.shown("second")
