@@ -20,6 +20,7 @@ _MORE = {
     "even.glare.amount": 50.0,
     "even.blotches.dark": 50.0,
     "even.drift.amount": 50.0,
+    "even.tone.saturation": 10.0,
 }
 
 

@@ -252,9 +252,7 @@ def edited(material_id: str) -> Response:
     edit = body(Edit)
     kept = services()
     material = kept.library.edit(material_id, edit.revision, edit.changes, label=edit.label, gesture=edit.gesture)
-    if material.revision > edit.revision:
-        # The page asks for these anew; until then they would only take time from its pictures.
-        kept.slots.call_off(*(f"{material_id}/{slot}" for slot in FOLLOWING))
+    _call_off_following(material, edit.revision)
     layers = [layer for layer in edit.showing if layer in preview.LAYERS]
     if not layers or ENCLOSED not in request.accept_mimetypes.values():
         return _told(material)
@@ -262,6 +260,12 @@ def edited(material_id: str) -> Response:
     ahead = kept.watched(material_id, kept.library.evaluation(material, cancel))
     making = kept.ahead.make(ahead, layers)
     return _with_picture(_told(material, ahead), making)
+
+
+def _call_off_following(material: Material, known: int) -> None:
+    """Where something changed, the page asks for it anew; until then it would only take time from the pictures."""
+    if material.revision > known:
+        services().slots.call_off(*(f"{material.id}/{slot}" for slot in FOLLOWING))
 
 
 def _with_picture(answer: Response, making: Future[bytes]) -> Response:
@@ -281,8 +285,10 @@ def stepped(material_id: str, way: str) -> Response:
     library = services().library
     # What is on its way for the state that is left is no longer wanted.
     services().slots.take(f"{material_id}/ahead")
-    move = library.undo if way == "undo" else library.redo
-    return _told(move(material_id, body(Known).revision))
+    move, known = library.undo if way == "undo" else library.redo, body(Known).revision
+    material = move(material_id, known)
+    _call_off_following(material, known)
+    return _told(material)
 
 
 @blueprint.patch("/api/materials/<material_id>")

@@ -177,6 +177,9 @@ class EditTest(AppTest):
         asked.check()
         self.edit(material, {"relief.height.invert": True})
         self.assertRaises(Cancelled, asked.check)
+        asked = self.services.slots.take(f"{material['id']}/figures")
+        self.client.post(f"/api/materials/{material['id']}/undo", json={"revision": material["revision"] + 1})
+        self.assertRaises(Cancelled, asked.check)
         # Nobody need complain of what was called off by an edit; anything else says so.
         with mock.patch("amber_thicket.web.pictures.check", side_effect=Cancelled("Called off.")):
             self.assertEqual(self.client.get(f"/api/materials/{material['id']}/checks?slot=checks").status_code, 204)

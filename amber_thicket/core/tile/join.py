@@ -205,6 +205,8 @@ def _overlapped(sample: _Sample, frame: Frame, chosen: Settings) -> Laid | Faded
         seen = features_with_height(features(pixels), sample.height)
         work = _from_copies(labels, pixels.shape[:2], seen, sample.kept)
         avoid(work, Lookalike(seen, sample.unfit, in_step(pixels, (width, height))), sample.unfit)
+        # What the paths alone would cost is no longer true.
+        del evidence["join_costs"]
         return _laid(work, seen, evidence, shifts)
     return Laid(labels, None, shifts, evidence)
 

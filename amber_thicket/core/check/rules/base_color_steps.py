@@ -8,14 +8,13 @@ from amber_thicket.core.check.levels import share_used
 from amber_thicket.core.check.rule import Finding, Rule, Subject
 
 LEAST = 0.6
-_LEAST_LEVELS = 16
 
 
 def look(subject: Subject) -> Iterable[Finding]:
     codes = subject.codes("base_color")
     if codes is None:
         return
-    used = share_used(codes[..., 1], _LEAST_LEVELS)
+    used = share_used(codes[..., 1])
     bad = used < LEAST
     said = f"{100 * used:.0f} % of the levels between"
     yield Finding("attention" if bad else "pass", said, f"over {100 * LEAST:g} %", map="base_color")

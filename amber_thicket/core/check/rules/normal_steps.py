@@ -9,7 +9,6 @@ from amber_thicket.core.check.levels import share_used
 from amber_thicket.core.check.rule import Finding, Rule, Subject
 
 LEAST = 0.6
-_LEAST_LEVELS = 16
 
 
 def look(subject: Subject) -> Iterable[Finding]:
@@ -17,7 +16,7 @@ def look(subject: Subject) -> Iterable[Finding]:
     if codes is None:
         return
     whole = codes[..., :2] >> (8 if codes.dtype.itemsize > 1 else 0)
-    used = min(share_used(whole[..., axis], _LEAST_LEVELS) for axis in (0, 1))
+    used = min(share_used(whole[..., axis]) for axis in (0, 1))
     said, wanted = f"{100 * used:.0f} % of the levels between", f"over {100 * LEAST:g} %"
     yield Finding("attention" if used < LEAST else "pass", said, wanted, map="normal")
     blocks = subject.notes.get("normal_blocks")
