@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import cv2
 import numpy as np
 
 from amber_thicket.core.even.known import without
@@ -11,6 +14,7 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.standins.bench.camera import Shot, photograph
 from amber_thicket.standins.bench.kinds import KINDS
+from amber_thicket.standins.bench.surface import Surface
 from bench.timing import table
 
 SHOT = Shot(bearing=60, elevation=30, sky=0.35)
@@ -25,6 +29,13 @@ def error(pixels: Pixels, albedo: Pixels) -> float:
     return float(np.sqrt(np.mean(fine * fine)))
 
 
+def exact(surface: Surface) -> Pixels:
+    """The light itself, (H, W): what the camera sees of the same relief when it is grey, without gloss and noise."""
+    grey = replace(surface, albedo=np.full_like(surface.albedo, 0.5), metallic=np.zeros_like(surface.metallic))
+    seen = photograph(grey, replace(SHOT, gloss=0, noise=0, white=4.0), np.random.default_rng(1))
+    return np.maximum(luminance(decode_srgb(seen)), _DARK)[..., None]
+
+
 def run(side: int) -> None:
     rows = []
     for name, make in KINDS.items():
@@ -34,11 +45,16 @@ def run(side: int) -> None:
             frame = Frame(size, size, float(size), False)
             lit = Raster(decode_srgb(photograph(surface, SHOT, np.random.default_rng(1))))
             light = sun(lit, Raster((surface.height / surface.height.max()).astype(np.float32)), frame=frame)
-            made = without(lit, light, frame).pixels
             steep = np.degrees(np.arctan2(1, np.hypot(light.evidence["x"], light.evidence["y"])))
-            before, after = error(lit.pixels, surface.albedo), error(made, surface.albedo)
-            row += [f"{before:.2f}", f"{100 * (1 - after / before):.0f} %", f"{steep:.0f}°"]
+            # No division sharpens a picture: the true colour is as sharp as the lens shows it. Beside it, what is
+            # gone against the sharp one, and how much of that goes by the exact light.
+            seen = cv2.GaussianBlur(surface.albedo, (0, 0), SHOT.focus)
+            made, best = without(lit, light, frame).pixels, lit.pixels / exact(surface)
+            before = error(lit.pixels, seen)
+            sharp = [1 - error(field, surface.albedo) / error(lit.pixels, surface.albedo) for field in (made, best)]
+            row += [f"{before:.2f}", f"{100 * (1 - error(made, seen) / before):.0f} %"]
+            row += [f"{100 * sharp[0]:.0f} of {100 * sharp[1]:.0f} %", f"{steep:.0f}°"]
         rows.append(row)
         print(" ".join(row), flush=True)
-    head = ["surface", "error", "gone", "sun", "error, larger", "gone", "sun"]
+    head = ["surface", "error", "gone", "sharp", "sun", "error, larger", "gone", "sharp", "sun"]
     table(f"Shading the known relief takes out; the sun stood {SHOT.elevation:.0f}° high", head, rows)
