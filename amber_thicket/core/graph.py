@@ -180,6 +180,10 @@ class Evaluation:
             parts.append(self._decided_key(operation))
         return _digest(parts)
 
+    def known_keys(self) -> set[str]:
+        """The content keys of all layers and decisions that were asked for, or that what was asked for hangs on."""
+        return {*self._keys.values(), *self._decided_keys.values()}
+
     def given(self, operation: Operation) -> Given | None:
         """How the operation takes an existing map, when the capture brought one for it."""
         return next((given for given in operation.given if self._whole(given.role)), None)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from amber_thicket.errors import Cancelled
@@ -116,6 +116,13 @@ class Memory:
             self._held -= counted
         self._in_large -= self._large.pop(key, 0)
         del self._values[key]
+
+    def drop(self, keys: Iterable[str]) -> None:
+        """Lets values go that nobody will ask for again; what is not there is passed over."""
+        with self._lock:
+            for key in keys:
+                if key in self._values:
+                    self._let_go(key)
 
     def _next_to_leave(self) -> str:
         """The key not used for longest, of the large values as long as those hold half of all."""

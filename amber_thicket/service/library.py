@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -133,7 +133,10 @@ class Library:
 
     def evaluation(self, material: Material, cancel: Cancel | None = None) -> Evaluation:
         """The newest recipe on the material's capture."""
-        made = evaluation_of(material.source, self.recipe(material), self.blobs, self.memory, cancel)
+        return self._evaluation(material, self.recipe(material), cancel)
+
+    def _evaluation(self, material: Material, recipe: Recipe, cancel: Cancel | None = None) -> Evaluation:
+        made = evaluation_of(material.source, recipe, self.blobs, self.memory, cancel)
         made.others = partial(self._laid_over, str(material.id), made)
         return made
 
@@ -155,8 +158,18 @@ class Library:
         found = {id: self._bare(id, str(material.id)) for id in ids}
         return {id: {"source": one[0], "recipe": one[1].as_json()} for id, one in found.items() if one}
 
-    def edit(self, material_id: str, revision: int, changes: dict[str, Any], *, label: str, gesture: str) -> Material:
-        """Change settings. Steps of one gesture (a drag) fold into one.
+    def edit(
+        self,
+        material_id: str,
+        revision: int,
+        changes: dict[str, Any],
+        *,
+        label: str,
+        gesture: str,
+        coming: Callable[[Evaluation], None] | None = None,
+    ) -> Material:
+        """Change settings. Steps of one gesture (a drag) fold into one. coming: is handed the new state where something
+        changes, before it is written to the disk.
 
         A revision ahead of the material's waits a moment for the change before it, which is still on its way.
         When that one never comes (its page was closed under it), the change is made on what there is.
@@ -175,6 +188,8 @@ class Library:
             if any(path.startswith(_SHAPING) for path in changes):
                 before = self.evaluation(material)
                 recipe = kept_strokes(before, kept_scale(before, recipe, changes), changes)
+            if coming:
+                coming(self._evaluation(material, recipe))
             return self._stepped(material, recipe, label=label, gesture=gesture, step=step)
 
     def _stepped(

@@ -73,7 +73,7 @@ def _whole_crop(evaluation: Evaluation) -> Pixels:
     box = (edges.left / 100 * width, edges.top / 100 * height, edges.right / 100 * width, edges.bottom / 100 * height)
     scale = SIDE / max(box[2] - box[0], box[3] - box[1])
     size = (max(16, round((box[2] - box[0]) * scale)), max(16, round((box[3] - box[1]) * scale)))
-    return looked_up(pixels, view, box, size, "sharp").clip(0, None)
+    return looked_up(pixels, view, box, size, "sharp", least=0)
 
 
 def _with(evaluation: Evaluation, lattice: Lattice, fit: Fit) -> Suggestion:

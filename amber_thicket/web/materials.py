@@ -19,7 +19,7 @@ from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
 from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
 from amber_thicket.service import gather, mapset, places, preview, snapshots, square, tiling
 from amber_thicket.store.models import Material
-from amber_thicket.web.services import FOLLOWING, services
+from amber_thicket.web.services import services
 
 blueprint = Blueprint("materials", __name__)
 _PART = 1 << 18
@@ -251,21 +251,30 @@ def shown(material_id: str) -> Response:
 def edited(material_id: str) -> Response:
     edit = body(Edit)
     kept = services()
-    material = kept.library.edit(material_id, edit.revision, edit.changes, label=edit.label, gesture=edit.gesture)
-    _call_off_following(material, edit.revision)
     layers = [layer for layer in edit.showing if layer in preview.LAYERS]
-    if not layers or ENCLOSED not in request.accept_mimetypes.values():
+    enclosing = bool(layers) and ENCLOSED in request.accept_mimetypes.values()
+    under_way: list[tuple[Evaluation, Future[bytes]]] = []
+
+    def make(evaluation: Evaluation) -> None:
+        evaluation.cancel = kept.slots.take(f"{material_id}/ahead")
+        under_way.append((evaluation, kept.ahead.make(kept.watched(material_id, evaluation), layers)))
+
+    def begin(evaluation: Evaluation) -> None:
+        kept.call_off_following(material_id)
+        kept.passing.follow(material_id, edit.gesture, evaluation)
+        if enclosing:
+            make(evaluation)
+
+    # The picture is begun before the change is on the disk, which takes its own time.
+    material = kept.library.edit(
+        material_id, edit.revision, edit.changes, label=edit.label, gesture=edit.gesture, coming=begin
+    )
+    if not enclosing:
         return _told(material)
-    cancel = kept.slots.take(f"{material_id}/ahead")
-    ahead = kept.watched(material_id, kept.library.evaluation(material, cancel))
-    making = kept.ahead.make(ahead, layers)
-    return _with_picture(_told(material, ahead), making)
-
-
-def _call_off_following(material: Material, known: int) -> None:
-    """Where something changed, the page asks for it anew; until then it would only take time from the pictures."""
-    if material.revision > known:
-        services().slots.call_off(*(f"{material.id}/{slot}" for slot in FOLLOWING))
+    if not under_way:
+        make(kept.library.evaluation(material))
+    evaluation, making = under_way[0]
+    return _with_picture(_told(material, evaluation), making)
 
 
 def _with_picture(answer: Response, making: Future[bytes]) -> Response:
@@ -287,7 +296,8 @@ def stepped(material_id: str, way: str) -> Response:
     services().slots.take(f"{material_id}/ahead")
     move, known = library.undo if way == "undo" else library.redo, body(Known).revision
     material = move(material_id, known)
-    _call_off_following(material, known)
+    if material.revision > known:
+        services().call_off_following(material_id)
     return _told(material)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import threading
 import time
+from collections import OrderedDict
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import cast
@@ -12,7 +13,7 @@ from typing import cast
 from flask import current_app
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation
-from amber_thicket.core.memory import Cancel
+from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.jobs.desk import Desk
 from amber_thicket.service import preview
 from amber_thicket.service.library import Library
@@ -72,6 +73,31 @@ class Ahead:
                 preview.picture(evaluation, layer, kind="jpg", side=PLAN_SIDE)
 
 
+class Passing:
+    """The states a drag runs through. Nobody goes back to them, so what was made for them makes room for the next ones:
+    blocks that are free already cost nothing, and fresh ones cost as much as most of what is done in them."""
+
+    _MATERIALS = 16
+
+    def __init__(self, memory: Memory) -> None:
+        self._memory = memory
+        self._states: OrderedDict[str, tuple[str, list[Evaluation]]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def follow(self, material_id: str, gesture: str, evaluation: Evaluation) -> None:
+        """evaluation: of the state that a change leads to. gesture: names the drag; "" for a change by itself."""
+        with self._lock:
+            before = self._states.pop(material_id, ("", []))
+            states = [*before[1], evaluation] if gesture and gesture == before[0] else [evaluation]
+            passed, states = states[:-2], states[-2:]
+            self._states[material_id] = gesture, states
+            while len(self._states) > self._MATERIALS:
+                self._states.popitem(last=False)
+        for old in passed:
+            # The last state is still looked at while the new one is made.
+            self._memory.drop(old.known_keys() - states[0].known_keys())
+
+
 @dataclass
 class Services:
     config: Config
@@ -80,6 +106,14 @@ class Services:
     events: Events
     slots: Slots = field(default_factory=Slots)
     ahead: Ahead = field(default_factory=Ahead)
+
+    def __post_init__(self) -> None:
+        self.passing = Passing(self.library.memory)
+
+    def call_off_following(self, material_id: str) -> None:
+        """Where something changes, the page asks anew for what follows its pictures; until then it would only take time
+        from them."""
+        self.slots.call_off(*(f"{material_id}/{slot}" for slot in FOLLOWING))
 
     def watched(self, material_id: str, evaluation: Evaluation) -> Evaluation:
         """The same; pages hear how far its long decisions are, a few times a second at most."""

@@ -6,10 +6,14 @@ Wide kernels run on a shrunken grid whose own blur is subtracted from the wanted
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
+from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
 _WORK_SIGMA = 3.0
@@ -42,11 +46,70 @@ def _direct(pixels: Pixels, sigma: float, wraps: bool) -> Pixels:
         return pixels.copy()
     margin = max(1, int(np.ceil(3.5 * sigma)))
     size = 2 * margin + 1
-    if not wraps and margin <= min(pixels.shape[:2]):
-        return cv2.GaussianBlur(pixels, (size, size), sigma, borderType=cv2.BORDER_REFLECT)
-    padded = pad(pixels, margin, wraps=wraps)
-    soft = cv2.GaussianBlur(padded, (size, size), sigma, borderType=cv2.BORDER_REPLICATE)
-    return np.ascontiguousarray(soft[margin:-margin, margin:-margin])
+    if margin > min(pixels.shape[:2]) or pixels.dtype != np.float32:
+        soft = cv2.GaussianBlur(pad(pixels, margin, wraps=wraps), (size, size), sigma, borderType=cv2.BORDER_REPLICATE)
+        return np.ascontiguousarray(soft[margin:-margin, margin:-margin])
+    layer = np.ascontiguousarray(pixels)
+    # As the library: one channel comes back without an axis of its own.
+    out = np.empty(layer.shape[: 2 if layer.shape[2:] == (1,) else 3], np.float32)
+    lines, channels = layer.reshape(len(layer), -1), layer.size // (layer.shape[0] * layer.shape[1])
+    taps = cv2.getGaussianKernel(size, sigma, cv2.CV_32F)[margin:, 0].copy()
+    over_rows(partial(_smooth_rows, lines, channels, wraps, taps, out.reshape(lines.shape)), len(layer), least=32)
+    return out
+
+
+@compiled()
+def _around(at, length, wraps):  # type: ignore[no-untyped-def]
+    """An index up to one length beyond the ends, wrapped round or mirrored."""
+    if at < 0:
+        return at + length if wraps else -1 - at
+    if at >= length:
+        return at - length if wraps else 2 * length - 1 - at
+    return at
+
+
+@compiled(loose=True)
+def _smooth_rows(lines, channels, wraps, taps, out, first, last):  # type: ignore[no-untyped-def]
+    """Down and across in one go, with less traffic than the library's. lines: (rows, values). taps: the middle one and
+    those to one side."""
+    height, count = lines.shape
+    reach = len(taps) - 1
+    room = reach * channels
+    wide = np.empty(count + 2 * room, np.float32)
+    line = wide[room : room + count]
+    for y in range(first, last):
+        here, w0 = lines[y], taps[0]
+        for i in range(count):
+            line[i] = here[i] * w0
+        # Two taps a time: half as often to and from memory.
+        for k in range(1, reach + 1, 2):
+            above, below, w1 = lines[_around(y - k, height, wraps)], lines[_around(y + k, height, wraps)], taps[k]
+            if k == reach:
+                for i in range(count):
+                    line[i] += (above[i] + below[i]) * w1
+                continue
+            up, down = lines[_around(y - k - 1, height, wraps)], lines[_around(y + k + 1, height, wraps)]
+            w2 = taps[k + 1]
+            for i in range(count):
+                line[i] += (above[i] + below[i]) * w1 + (up[i] + down[i]) * w2
+        for k in range(1, reach + 1):
+            left = count - k * channels if wraps else (k - 1) * channels
+            right = (k - 1) * channels if wraps else count - k * channels
+            for c in range(channels):
+                wide[room - k * channels + c] = line[left + c]
+                wide[room + count + (k - 1) * channels + c] = line[right + c]
+        to = out[y]
+        for i in range(count):
+            to[i] = line[i] * w0
+        for k in range(1, reach + 1, 2):
+            before, after, w1 = wide[room - k * channels :], wide[room + k * channels :], taps[k]
+            if k == reach:
+                for i in range(count):
+                    to[i] += (before[i] + after[i]) * w1
+                continue
+            back, ahead, w2 = wide[room - (k + 1) * channels :], wide[room + (k + 1) * channels :], taps[k + 1]
+            for i in range(count):
+                to[i] += (before[i] + after[i]) * w1 + (back[i] + ahead[i]) * w2
 
 
 def blur(pixels: Pixels, sigma: float, *, wraps: bool, fast: bool = False) -> Pixels:
@@ -70,7 +133,74 @@ def shrink(pixels: Pixels, factor: int) -> Pixels:
         return pixels
     height, width = pixels.shape[:2]
     size = (max(1, -(-width // factor)), max(1, -(-height // factor)))
+    if (height % factor or width % factor) and pixels.dtype == np.float32:
+        return _averaged(pixels, size)
     return cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
+
+
+def _averaged(pixels: Pixels, size: tuple[int, int]) -> Pixels:
+    """Area average where cells are no whole number of pixels, several times as fast as the library's. size: (width,
+    height), no larger than the picture."""
+    layer = np.ascontiguousarray(pixels).reshape(*pixels.shape[:2], -1)
+    out = np.empty((size[1], size[0], layer.shape[2]), np.float32)
+    down, across = _cells(pixels.shape[0], size[1]), _cells(pixels.shape[1], size[0])
+    over_rows(partial(_average_rows, layer, *down, *across, out), size[1], least=16)
+    # As the library: one channel comes back without an axis of its own.
+    return out[..., 0] if out.shape[2] == 1 else out
+
+
+def _cells(extent: int, count: int) -> tuple[NDArray[np.int64], Pixels]:
+    """First pixel of each cell, (count,), and how much of each pixel from there on counts, (count, pixels)."""
+    edges = np.arange(count + 1) * (extent / count)
+    taps = min(int(np.ceil(extent / count)) + 1, extent)
+    begin = np.minimum(edges[:-1].astype(np.int64), extent - taps)
+    at = begin[:, None] + np.arange(taps)
+    inside = np.minimum(edges[1:, None], at + 1) - np.maximum(edges[:-1, None], at)
+    return begin, (np.maximum(inside, 0) * (count / extent)).astype(np.float32)
+
+
+@compiled(loose=True)
+def _average_rows(layer, tops, heights, lefts, widths, out, first, last):  # type: ignore[no-untyped-def]
+    width, channels = layer.shape[1], layer.shape[2]
+    line = np.empty((width, channels), np.float32)
+    flat = line.reshape(width * channels)
+    for r in range(first, last):
+        flat[:] = 0.0
+        if heights.shape[1] == 3:
+            upper, middle, lower = layer[tops[r]], layer[tops[r] + 1], layer[tops[r] + 2]
+            u, m, w = upper.reshape(width * channels), middle.reshape(width * channels), lower.reshape(width * channels)
+            s0, s1, s2 = heights[r, 0], heights[r, 1], heights[r, 2]
+            for i in range(len(flat)):
+                flat[i] = u[i] * s0 + m[i] * s1 + w[i] * s2
+        for t in range(0 if heights.shape[1] == 3 else heights.shape[1]):
+            share, row = heights[r, t], layer[tops[r] + t].reshape(width * channels)
+            if share > 0.0:
+                for i in range(len(flat)):
+                    flat[i] += row[i] * share
+        if channels == 3 and widths.shape[1] == 3:
+            to = out[r].reshape(out.shape[1] * 3)
+            for x in range(out.shape[1]):
+                at, s0, s1, s2 = 3 * lefts[x], widths[x, 0], widths[x, 1], widths[x, 2]
+                to[3 * x] = flat[at] * s0 + flat[at + 3] * s1 + flat[at + 6] * s2
+                to[3 * x + 1] = flat[at + 1] * s0 + flat[at + 4] * s1 + flat[at + 7] * s2
+                to[3 * x + 2] = flat[at + 2] * s0 + flat[at + 5] * s1 + flat[at + 8] * s2
+            continue
+        if channels == 3:
+            for x in range(out.shape[1]):
+                red, green, blue = np.float32(0.0), np.float32(0.0), np.float32(0.0)
+                for t in range(widths.shape[1]):
+                    share, at = widths[x, t], 3 * (lefts[x] + t)
+                    red += flat[at] * share
+                    green += flat[at + 1] * share
+                    blue += flat[at + 2] * share
+                out[r, x, 0], out[r, x, 1], out[r, x, 2] = red, green, blue
+            continue
+        for x in range(out.shape[1]):
+            for c in range(channels):
+                total = np.float32(0.0)
+                for t in range(widths.shape[1]):
+                    total += line[lefts[x] + t, c] * widths[x, t]
+                out[r, x, c] = total
 
 
 def enlarge(pixels: Pixels, height: int, width: int, *, wraps: bool, cubic: bool = False) -> Pixels:

@@ -15,8 +15,15 @@ from amber_thicket.core.raster import Pixels
 MODES = {"smooth": cv2.INTER_CUBIC, "sharp": cv2.INTER_LANCZOS4}
 
 
-def region(pixels: Pixels, box: tuple[float, float, float, float], size: tuple[int, int], *, mode: str) -> Pixels:
-    """A sub-rectangle resampled to size.
+def region(
+    pixels: Pixels,
+    box: tuple[float, float, float, float],
+    size: tuple[int, int],
+    *,
+    mode: str,
+    least: float = -np.inf,
+) -> Pixels:
+    """A sub-rectangle resampled to size. least: where resampling would swing below this, it is this.
 
     pixels: (H, W[, C]) float32. box: left, top, right, bottom in pixels (edges, not centres; may be
     fractional). size: (width, height) of the result. mode: "smooth" or "sharp", used when enlarging.
@@ -35,8 +42,12 @@ def region(pixels: Pixels, box: tuple[float, float, float, float], size: tuple[i
     if _is_whole(x) and _is_whole(y) and x[0] >= 0 and y[0] >= 0:
         x0, y0 = round(float(x[0])), round(float(y[0]))
         if x0 + width <= pixels.shape[1] and y0 + height <= pixels.shape[0]:
-            return np.ascontiguousarray(pixels[y0 : y0 + height, x0 : x0 + width])
-    return _separable(pixels, x, y, mode)
+            part = np.ascontiguousarray(pixels[y0 : y0 + height, x0 : x0 + width])
+            if least == -np.inf:
+                return part
+            # What was only cut out is the picture's own memory.
+            return np.maximum(part, least, out=None if np.may_share_memory(part, pixels) else part)
+    return _separable(pixels, x, y, mode, np.float32(least))
 
 
 class Mapping(Protocol):
@@ -161,17 +172,46 @@ def _taps(at: Pixels, limit: int, mode: str) -> tuple[np.ndarray, Pixels]:
     return np.clip(index, 0, limit - 1), weight
 
 
-def _separable(pixels: Pixels, x: Pixels, y: Pixels, mode: str) -> Pixels:
-    """Exact separable interpolation, rows first; weights are the same for every row and column."""
+def _separable(pixels: Pixels, x: Pixels, y: Pixels, mode: str, least: np.float32) -> Pixels:
+    """Exact separable interpolation; weights are the same for every row and column."""
     channels = pixels.reshape(pixels.shape[0], pixels.shape[1], -1)
     lines = np.ascontiguousarray(channels)
     index_y, weight_y = _taps(y, pixels.shape[0], mode)
     index_x, weight_x = _taps(x, pixels.shape[1], mode)
     together = (np.diff(index_x, axis=1) == 1).all(axis=1)
-    out = np.empty((y.size, x.size, channels.shape[2]), np.float32)
     kernel = _combine_colours if channels.shape[2] == 3 else _combine
-    over_rows(partial(kernel, lines, index_y, weight_y, index_x, weight_x, together, out), y.size)
+    out = np.empty((y.size, x.size, channels.shape[2]), np.float32)
+    needed = int(index_y.max()) + 1 - int(index_y.min())
+    if needed < 0.8 * y.size:
+        # Enlarging down: there are fewer rows to go along before it than after it.
+        top = int(index_y.min())
+        wide = np.empty((needed, x.size, channels.shape[2]), np.float32)
+        itself, whole = np.arange(top, top + needed)[:, None], np.ones((needed, 1), np.float32)
+        over_rows(partial(kernel, lines, itself, whole, index_x, weight_x, together, wide), needed)
+        flat, result = wide.reshape(needed, -1), out.reshape(y.size, -1)
+        over_rows(partial(_down, flat, index_y - top, weight_y, least, result), y.size)
+    else:
+        over_rows(partial(kernel, lines, index_y, weight_y, index_x, weight_x, together, out), y.size)
+        if least > -np.inf:
+            np.maximum(out, least, out=out)
     return out.reshape((y.size, x.size, *pixels.shape[2:]))
+
+
+@compiled(loose=True)
+def _down(lines, index, weight, least, out, first, last):  # type: ignore[no-untyped-def]
+    """Each output row from a few input rows, (rows, values)."""
+    for r in range(first, last):
+        to, at, w = out[r], index[r], weight[r]
+        if len(w) == 6:
+            a, b, c, d, e, f = lines[at[0]], lines[at[1]], lines[at[2]], lines[at[3]], lines[at[4]], lines[at[5]]
+            w0, w1, w2, w3, w4, w5 = w[0], w[1], w[2], w[3], w[4], w[5]
+            for i in range(len(to)):
+                to[i] = max((a[i] * w0 + b[i] * w1) + (c[i] * w2 + d[i] * w3) + (e[i] * w4 + f[i] * w5), least)
+        else:
+            a, b, c, d = lines[at[0]], lines[at[1]], lines[at[2]], lines[at[3]]
+            w0, w1, w2, w3 = w[0], w[1], w[2], w[3]
+            for i in range(len(to)):
+                to[i] = max((a[i] * w0 + b[i] * w1) + (c[i] * w2 + d[i] * w3), least)
 
 
 @compiled(loose=True)

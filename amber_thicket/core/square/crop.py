@@ -83,17 +83,22 @@ def detailed(pixels: Pixels, view: View, box: Box, size: tuple[int, int], times:
     # A size that does not divide reaches over the box by less than one small pixel, and is cut after.
     right = box[0] + (box[2] - box[0]) * small[0] * factor / size[0]
     bottom = box[1] + (box[3] - box[1]) * small[1] * factor / size[1]
-    sample = looked_up(pixels, view, (box[0], box[1], right, bottom), small, "sharp").clip(0, None)
+    sample = looked_up(pixels, view, (box[0], box[1], right, bottom), small, "sharp", least=0)
     for _ in range(times):
         sample = doubled(sample)
     return np.ascontiguousarray(sample[: size[1], : size[0]])
 
 
-def looked_up(pixels: Pixels, view: View, box: Box, size: tuple[int, int], resampling: str) -> Pixels:
-    """A part of the flattened picture at (width, height) px. box: left, top, right, bottom in its px."""
+def looked_up(
+    pixels: Pixels, view: View, box: Box, size: tuple[int, int], resampling: str, *, least: float = -np.inf
+) -> Pixels:
+    """A part of the flattened picture at (width, height) px. box: left, top, right, bottom in its px. least: what would
+    come to less is this."""
     if view.plain:
-        return sampling.region(pixels, box, size, mode="smooth" if resampling == "smooth" else "sharp")
-    return sampling.warped(pixels, view, box, size)
+        mode = "smooth" if resampling == "smooth" else "sharp"
+        return sampling.region(pixels, box, size, mode=mode, least=least)
+    found = sampling.warped(pixels, view, box, size)
+    return found if least == -np.inf else np.maximum(found, least, out=found)
 
 
 def crop(gathered: Raster, *, frame: Frame, lens: Any, flat: Any, resampling: str, **edges: Any) -> Raster:
@@ -113,12 +118,10 @@ def crop(gathered: Raster, *, frame: Frame, lens: Any, flat: Any, resampling: st
     colour = pixels.ndim == 3 and not gathered.vectors
     if resampling == "detail" and colour and (times := doublings(view, box, frame.width)):
         return Raster(detailed(pixels, view, box, size, times), evidence={"doublings": times})
-    sample = looked_up(pixels, view, box, size, resampling)
     if gathered.vectors:
-        return Raster(unit(sample if view.plain else turned_back(sample, view, box)), vectors=True)
-    # What was only cut out of the capture is the capture's own memory.
-    own = not np.may_share_memory(sample, pixels)
-    return Raster(np.maximum(sample, 0, out=sample if own else None))
+        normals = looked_up(pixels, view, box, size, resampling)
+        return Raster(unit(normals if view.plain else turned_back(normals, view, box)), vectors=True)
+    return Raster(looked_up(pixels, view, box, size, resampling, least=0))
 
 
 OPERATION = Operation(

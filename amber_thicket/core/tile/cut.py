@@ -73,6 +73,8 @@ def _squared(one, other, out):  # type: ignore[no-untyped-def]
 
 # Squared, the weights features() gives to colours and to differences of neighbours two px apart.
 _COLOUR, _SLOPE = np.float32(1 / 3), np.float32(1 / 12)
+# Columns beside those a path may use.
+_ROOM = 2
 # How many places tell what places have in common that have nothing to do with each other.
 _PAIRS = 7000
 
@@ -159,31 +161,38 @@ def _banded(cost: Pixels, wander: float) -> Pixels:
 @compiled()
 def _accumulate(cost, start, left, right, best, came):  # type: ignore[no-untyped-def]
     """Cheapest way down to each place, from one column of the first row or, below 0, any. left, right: first and last
-    column of each row that may be used."""
+    column of each row that may be used, which move by one column a row at most. best: (length, width + 2 · _ROOM)."""
     length = cost.shape[0]
     dear = np.float32(1e9)
-    for x in range(left[0], right[0] + 1):
-        best[0, x] = cost[0, x] if start < 0 or x == start else dear
-    for y in range(1, length):
-        first, last = left[y - 1], right[y - 1]
-        for x in range(left[y], right[y] + 1):
-            low, step = dear, 0
-            if first <= x <= last:
-                low = best[y - 1, x]
-            if first <= x - 1 <= last and best[y - 1, x - 1] < low:
-                low, step = best[y - 1, x - 1], -1
-            if first <= x + 1 <= last and best[y - 1, x + 1] < low:
-                low, step = best[y - 1, x + 1], 1
-            best[y, x] = low + cost[y, x]
-            came[y, x] = step
+    for y in range(length):
+        first, count = left[y], right[y] + 1 - left[y]
+        # Beside the columns in use everything is too dear, so nobody asks which columns those are.
+        best[y, first : first + _ROOM] = dear
+        best[y, first + _ROOM + count : first + 2 * _ROOM + count] = dear
+        here, to, step = cost[y, first:], best[y, first + _ROOM :], came[y, first:]
+        if y == 0:
+            for x in range(count):
+                to[x] = here[x] if start < 0 or first + x == start else dear
+            continue
+        before = best[y - 1, first + _ROOM - 1 :]
+        one, above, two = before, before[1:], before[2:]
+        for x in range(count):
+            low = min(one[x], two[x])
+            step[x] = np.int8(0) if above[x] <= low else np.int8(-1) if one[x] <= two[x] else np.int8(1)
+            to[x] = min(above[x], low) + here[x]
 
 
 @compiled()
-def _trace(best, came, end, path):  # type: ignore[no-untyped-def]
+def _trace(came, end, path):  # type: ignore[no-untyped-def]
     x = end
-    for y in range(best.shape[0] - 1, -1, -1):
+    for y in range(came.shape[0] - 1, -1, -1):
         path[y] = x
         x += came[y, x]
+
+
+def _room(cost: Pixels) -> tuple[Pixels, NDArray[np.int8]]:
+    """What _accumulate() works in."""
+    return np.empty((cost.shape[0], cost.shape[1] + 2 * _ROOM), np.float32), np.zeros(cost.shape, np.int8)
 
 
 def _all(cost: Pixels) -> tuple[Path, Path]:
@@ -194,10 +203,10 @@ def _all(cost: Pixels) -> tuple[Path, Path]:
 def open_path(cost: Pixels, *, wander: float) -> Path:
     """Column of the cheapest path from the first row to the last. cost: (length, width). wander: 0..1."""
     banded = _banded(cost, wander)
-    best, came = np.empty_like(banded), np.zeros(banded.shape, np.int8)
+    best, came = _room(banded)
     _accumulate(banded, -1, *_all(banded), best, came)
     path = np.empty(cost.shape[0], np.int32)
-    _trace(best, came, int(best[-1].argmin()), path)
+    _trace(came, int(best[-1, _ROOM:-_ROOM].argmin()), path)
     return path
 
 
@@ -209,11 +218,11 @@ def closed_path(cost: Pixels, *, wander: float) -> Path:
     banded = _banded(cost, wander)
     # The first row once more, which costs nothing again.
     ring = np.vstack([banded, np.zeros_like(banded[:1])])
-    best, came = np.empty_like(ring), np.zeros(ring.shape, np.int8)
+    best, came = _room(ring)
     everywhere = _all(ring)
     # No closed path is cheaper than the open one that ends where it does.
     _accumulate(ring, -1, *everywhere, best, came)
-    through = best[-1].copy()
+    through = best[-1, _ROOM:-_ROOM].copy()
     lowest, winner = np.inf, everywhere[0]
     first = int(through.argmin())
     parts = [(0, len(through) - 1, *everywhere)]
@@ -225,8 +234,8 @@ def closed_path(cost: Pixels, *, wander: float) -> Path:
         start = first if low <= first <= high else (low + high) // 2
         _accumulate(ring, start, left, right, best, came)
         path = np.empty(len(ring), np.int32)
-        _trace(best, came, start, path)
-        if best[-1, start] < lowest:
-            lowest, winner = float(best[-1, start]), path
+        _trace(came, start, path)
+        if best[-1, start + _ROOM] < lowest:
+            lowest, winner = float(best[-1, start + _ROOM]), path
         parts += [(low, start - 1, left, path), (start + 1, high, path, right)]
     return winner[:-1]

@@ -294,7 +294,9 @@ def join(
     if isinstance(decided, Mosaic):
         pixels = render_mosaic(decided, sample, size, vectors=evened.vectors)
     else:
-        pixels = render(decided, sample, size)
+        pixels = render(decided, sample, size, least=-np.inf if evened.vectors else 0.0)
+        if not evened.vectors:
+            return Raster(pixels, evidence=dict(decided.evidence))
     return _finished(pixels, evened, decided.evidence)
 
 
@@ -316,5 +318,5 @@ OPERATION = Operation(
     decides_by=tuple(name for name in Settings.model_fields if name != "feather"),
     settle=settle_join,
     idle=lambda s: s.method == "none",
-    version=4,
+    version=5,
 )

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.tile.broken import broken_along
 from amber_thicket.core.tile.cut import (
-    Path,
     apart_across,
     apart_down,
     closed_path,
@@ -24,9 +26,19 @@ from amber_thicket.core.tile.patchwork import Mask
 PIECES = ((0, 0), (1, 0), (0, 1), (1, 1))
 
 
-def _axis_labels(path: Path, extent: int) -> NDArray[np.bool_]:
-    """True where the shifted copy shows: before the path. Returns (len(path), extent)."""
-    return np.arange(extent)[None, :] < path[:, None]
+@compiled()
+def _copies(across, down, over, out, first, last):  # type: ignore[no-untyped-def]
+    """Which copy shows, 1 for the one to the right and 2 for the one below: before the paths. over: overlap down."""
+    height, width = out.shape
+    for y in range(first, last):
+        line = out[y]
+        for x in range(width):
+            # Past the middle both copies show the same pixels. Calling them the shifted one there keeps the feather
+            # from reaching across the border, where it would mix in the sample's bare edge.
+            lower = y < down[x] or y >= height // 2
+            # Where the lower copy shows, the choice across is the one made in the row it comes from.
+            cut = across[y + height] if lower and y < over else across[y]
+            line[x] = (1 if x < cut or x >= width // 2 else 0) | (2 if lower else 0)
 
 
 def cut_labels(
@@ -41,20 +53,12 @@ def cut_labels(
     colour = seen(sample)
     cost_x = apart_across(colour, width)
     across = open_path(_brushed(cost_x, unfit, kept, width, over_x), wander=wander)
-    shifted = _axis_labels(across, width)
     cost_y = apart_down(colour, across, (width, height))
     turned = [None if mask is None else np.ascontiguousarray(mask[:, :width].T) for mask in (unfit, kept)]
     dear_y = _brushed(np.ascontiguousarray(cost_y.T), turned[0], turned[1], height, over_y)
     down = closed_path(dear_y, wander=wander)
-    lower = np.ascontiguousarray(_axis_labels(down, height).T)
-    # Where the lower copy shows, the choice across is the one made in the row it comes from.
-    choice = shifted[:height].copy()
-    choice[:over_y] = np.where(lower[:over_y], shifted[height:], shifted[:over_y])
-    # Past the middle both copies show the same pixels. Calling them the shifted one there keeps the
-    # feather from reaching across the border, where it would mix in the sample's bare edge.
-    choice[:, width // 2 :] = True
-    lower[height // 2 :] = True
-    labels = choice.view(np.uint8) | (lower.view(np.uint8) << np.uint8(1))
+    labels = np.empty((height, width), np.uint8)
+    over_rows(partial(_copies, across, down, over_y, labels), height)
     along_x, along_y = np.arange(cost_x.shape[0]), np.arange(cost_y.shape[1])
     usual, squared = (max(value, 1e-9) for value in usually_apart(colour))
     paths = cost_x[along_x, across], cost_y[down, along_y]

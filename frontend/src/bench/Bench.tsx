@@ -1,5 +1,5 @@
 /** One material open: stages, two views, settings, readout. */
-import { useCallback, useEffect } from "react";
+import { memo, useCallback, useDeferredValue, useEffect } from "react";
 import { go } from "../app/router";
 import { useAnnounced } from "../app/events";
 import { useKeys } from "../app/keys";
@@ -16,9 +16,19 @@ import { catchUp, openMaterial, useBench } from "./store";
 import { TopLine } from "./TopLine";
 import { tellProblem } from "../ui/notices";
 
+/** What is told about a change besides its picture. */
+const Stages = memo(StageColumn);
+const Settings = memo(Panel);
+const Line = memo(TopLine);
+const Foot = memo(Readout);
+
 export function Bench({ id }: { id: string }) {
-  const { material, missing } = useBench();
-  const { whole, active } = useViews();
+  const material = useBench((state) => state.material);
+  const missing = useBench((state) => state.missing);
+  const whole = useViews((state) => state.whole);
+  const active = useViews((state) => state.active);
+  // The picture is drawn first; everything around it follows in the next moment.
+  const before = useDeferredValue(material);
   useEffect(() => () => useViews.setState({ whole: false }), []);
   useEffect(() => {
     openMaterial(id).catch(tellProblem);
@@ -48,6 +58,7 @@ export function Bench({ id }: { id: string }) {
     );
   }
   if (!material || material.id !== id) return <div className="h-full bg-ground" />;
+  const around = before?.id === id ? before : material;
   if (whole)
     return (
       <div className="h-full bg-ground">
@@ -65,15 +76,15 @@ export function Bench({ id }: { id: string }) {
         if (files.length) void bringMaps(material.id, files);
       }}
     >
-      <TopLine material={material} />
+      <Line material={around} />
       <div className="flex min-h-0 flex-1">
-        <StageColumn material={material} />
+        <Stages material={around} />
         <main className="min-w-0 flex-1">
           <Views material={material} />
         </main>
-        <Panel material={material} />
+        <Settings material={around} />
       </div>
-      <Readout material={material} />
+      <Foot material={around} />
       <Arrivals />
     </div>
   );

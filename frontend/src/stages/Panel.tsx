@@ -31,8 +31,7 @@ const PANELS: Record<StageId, (props: { material: Material }) => React.ReactNode
 
 export function Panel({ material }: { material: Material }) {
   const stage = useViews((state) => state.stage);
-  const help = useHelp();
-  const { show } = help;
+  const show = useHelp((state) => state.show);
   // What was explained in another stage has nothing to say here.
   useEffect(() => {
     show("", "");
@@ -67,10 +66,18 @@ export function Panel({ material }: { material: Material }) {
       <div key={stage} className="min-h-0 flex-1 overflow-y-auto px-3.5 pb-3">
         <Inside material={material} />
       </div>
-      <p aria-live="polite" className="min-h-[46px] border-t border-line px-3.5 py-1.5 text-[12px] leading-[1.35] text-soft">
-        {help.name && <span className="text-text">{help.name}: </span>}
-        {help.text || "Point at a setting to read what it does."}
-      </p>
+      <HelpLine />
     </aside>
+  );
+}
+
+/** What the setting that is pointed at does. */
+function HelpLine() {
+  const { name, text } = useHelp();
+  return (
+    <p aria-live="polite" className="min-h-[46px] border-t border-line px-3.5 py-1.5 text-[12px] leading-[1.35] text-soft">
+      {name && <span className="text-text">{name}: </span>}
+      {text || "Point at a setting to read what it does."}
+    </p>
   );
 }

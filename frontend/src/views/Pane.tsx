@@ -1,5 +1,5 @@
 /** One of the two views: what it shows, how, and the picture itself. */
-import { lazy, Suspense } from "react";
+import { lazy, memo, Suspense } from "react";
 import { ChartArea, Fullscreen, Maximize2, Minimize2 } from "lucide-react";
 import type { LayerId, Material } from "../api/types";
 import { Choice } from "../ui/Choice";
@@ -58,7 +58,6 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
   const input = useViews((state) => state.input);
   const arrangement = useViews((state) => state.arrangement);
   const compare = useViews((state) => state.compare.mode);
-  const lit = useLit();
   const whole = useViews((state) => state.whole);
   const histogram = useViews((state) => state.histogram);
   const there = (Object.keys(LAYER_NAMES) as LayerId[]).filter((layer) => material.keys[layer]);
@@ -68,73 +67,7 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
   const alone = arrangement === side;
   return (
     <section aria-label={side === "first" ? "First view" : "Second view"} className="flex size-full min-h-0 min-w-0 flex-col">
-      <header className="flex h-9 shrink-0 items-center gap-1.5 border-b border-line bg-ground px-1.5">
-        {/* What does not fit is cut off here, never the button behind it. */}
-        <div className="flex min-w-0 flex-1 items-center gap-1 overflow-hidden">
-        <Pick label="What" value={wanted === what || input ? setup.what : what} groups={groupsOf(there)} onChange={(next) => setView(side, { what: next })} className="h-6.5 px-2 font-medium" />
-        {what === "lit" ? (
-          <Choice label="Shape" value={lit.shape} options={lit.shapeFile ? [...SHAPES, { value: "own", label: "Own" }] : SHAPES} onChange={(shape) => useLit.setState({ shape })} />
-        ) : (
-          <>
-            {cut ? null : wraps(what) ? (
-              <Choice label="How" value={setup.how} options={HOWS} onChange={(how) => setView(side, { how })} />
-            ) : (
-              <span className="text-[12px] text-soft">before tiling</span>
-            )}
-            {setup.how === "repeated" && wraps(what) && (
-              <Pick
-                label="Repeats"
-                value={String(setup.repeat)}
-                groups={[{ options: [2, 3, 4, 6, 8].map((n) => ({ value: String(n), label: `${n} ×` })) }]}
-                onChange={(repeat) => {
-                  setView(side, { repeat: Number(repeat) });
-                  useViews.setState({ look: null });
-                }}
-                className="h-6.5 px-1.5"
-              />
-            )}
-            <Pick
-              label="Channel"
-              value={setup.channel}
-              groups={[{ options: CHANNELS.map((c) => (c.value === "all" ? { ...c, label: "All" } : c)) }]}
-              onChange={(channel) => setView(side, { channel })}
-              className="h-6.5 px-1.5"
-            />
-          </>
-        )}
-        </div>
-        {what !== "lit" && (
-          <button
-            type="button"
-            aria-label="Histogram"
-            aria-pressed={histogram}
-            title="How the values are spread (d)"
-            onClick={() => useViews.setState({ histogram: !histogram })}
-            className={cx("shrink-0 rounded-[5px] p-1 hover:bg-lifted hover:text-text", histogram ? "text-amber" : "text-soft")}
-          >
-            <ChartArea size={13} />
-          </button>
-        )}
-        {input && what !== "lit" && <span className="rounded-[5px] bg-amber px-1.5 text-[11.5px] font-semibold text-on-amber">Input</span>}
-        <button
-          type="button"
-          aria-label={whole ? "Leave the whole window" : "Fill the window"}
-          title={whole ? "Back (Esc)" : "Fill the whole window (w)"}
-          onClick={() => useViews.setState({ whole: !whole, active: side })}
-          className={cx("shrink-0 rounded-[5px] p-1 hover:bg-lifted hover:text-text", whole ? "text-amber" : "text-soft")}
-        >
-          <Fullscreen size={13} />
-        </button>
-        {!whole && <button
-          type="button"
-          aria-label={alone ? "Show both views" : "Show this view alone"}
-          title={alone ? "Show both views" : "Show this view alone"}
-          onClick={() => useViews.setState({ arrangement: alone ? "beside" : side })}
-          className="shrink-0 rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
-        >
-          {alone ? <Minimize2 size={13} /> : <Maximize2 size={13} />}
-        </button>}
-      </header>
+      <Head side={side} what={what} chosen={wanted === what || input ? setup.what : what} how={setup.how} repeat={setup.repeat} channel={setup.channel} there={there.join(" ")} cut={cut} input={input} alone={alone} whole={whole} histogram={histogram} />
       <div className="relative min-h-0 flex-1">
         {what === "lit" ? (
           <Suspense fallback={<div className="size-full bg-surround" />}>
@@ -144,12 +77,106 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
           <>
             <Flat side={side} layer={what} setup={setup} material={material} />
             {histogram && <Histogram material={material} layer={what} channel={setup.channel} />}
-            {side === "first" && !alone && !whole && (
-              <Pick label="Compare with the second view" value={compare} groups={[{ options: COMPARES }]} onChange={(mode) => useViews.setState((state) => ({ compare: { ...state.compare, mode } }))} className="absolute right-[62px] bottom-2 z-10 h-6 border-transparent bg-ground/85 px-1.5 text-[12px]" />
-            )}
+            {side === "first" && !alone && !whole && <CompareWith mode={compare} />}
           </>
         )}
       </div>
     </section>
   );
 }
+
+const CompareWith = memo(function CompareWith({ mode }: { mode: Compare }) {
+  return <Pick label="Compare with the second view" value={mode} groups={[{ options: COMPARES }]} onChange={(mode) => useViews.setState((state) => ({ compare: { ...state.compare, mode } }))} className="absolute right-[62px] bottom-2 z-10 h-6 border-transparent bg-ground/85 px-1.5 text-[12px]" />;
+});
+
+interface HeadProps {
+  side: Side;
+  what: What;
+  /** What is chosen, which is not what is shown while a key holds the stage's input up. */
+  chosen: What;
+  how: How;
+  repeat: number;
+  channel: Channel;
+  /** Layers there are, with spaces between them: the same text as long as they are the same. */
+  there: string;
+  cut: boolean;
+  input: boolean;
+  alone: boolean;
+  whole: boolean;
+  histogram: boolean;
+}
+
+/** The line above a view. It hangs on none of the pixels, so a change of a setting leaves it alone. */
+const Head = memo(function Head({ side, what, chosen, how, repeat, channel, there, cut, input, alone, whole, histogram }: HeadProps) {
+  const shape = useLit((state) => state.shape);
+  const own = useLit((state) => state.shapeFile);
+  return (
+    <header className="flex h-9 shrink-0 items-center gap-1.5 border-b border-line bg-ground px-1.5">
+      {/* What does not fit is cut off here, never the button behind it. */}
+      <div className="flex min-w-0 flex-1 items-center gap-1 overflow-hidden">
+      <Pick label="What" value={chosen} groups={groupsOf(there.split(" ") as LayerId[])} onChange={(next) => setView(side, { what: next })} className="h-6.5 px-2 font-medium" />
+      {what === "lit" ? (
+        <Choice label="Shape" value={shape} options={own ? [...SHAPES, { value: "own", label: "Own" }] : SHAPES} onChange={(next) => useLit.setState({ shape: next })} />
+      ) : (
+        <>
+          {cut ? null : wraps(what) ? (
+            <Choice label="How" value={how} options={HOWS} onChange={(next) => setView(side, { how: next })} />
+          ) : (
+            <span className="text-[12px] text-soft">before tiling</span>
+          )}
+          {how === "repeated" && wraps(what) && (
+            <Pick
+              label="Repeats"
+              value={String(repeat)}
+              groups={[{ options: [2, 3, 4, 6, 8].map((n) => ({ value: String(n), label: `${n} ×` })) }]}
+              onChange={(next) => {
+                setView(side, { repeat: Number(next) });
+                useViews.setState({ look: null });
+              }}
+              className="h-6.5 px-1.5"
+            />
+          )}
+          <Pick
+            label="Channel"
+            value={channel}
+            groups={[{ options: CHANNELS.map((c) => (c.value === "all" ? { ...c, label: "All" } : c)) }]}
+            onChange={(next) => setView(side, { channel: next })}
+            className="h-6.5 px-1.5"
+          />
+        </>
+      )}
+      </div>
+      {what !== "lit" && (
+        <button
+          type="button"
+          aria-label="Histogram"
+          aria-pressed={histogram}
+          title="How the values are spread (d)"
+          onClick={() => useViews.setState({ histogram: !histogram })}
+          className={cx("shrink-0 rounded-[5px] p-1 hover:bg-lifted hover:text-text", histogram ? "text-amber" : "text-soft")}
+        >
+          <ChartArea size={13} />
+        </button>
+      )}
+      {input && what !== "lit" && <span className="rounded-[5px] bg-amber px-1.5 text-[11.5px] font-semibold text-on-amber">Input</span>}
+      <button
+        type="button"
+        aria-label={whole ? "Leave the whole window" : "Fill the window"}
+        title={whole ? "Back (Esc)" : "Fill the whole window (w)"}
+        onClick={() => useViews.setState({ whole: !whole, active: side })}
+        className={cx("shrink-0 rounded-[5px] p-1 hover:bg-lifted hover:text-text", whole ? "text-amber" : "text-soft")}
+      >
+        <Fullscreen size={13} />
+      </button>
+      {!whole && <button
+        type="button"
+        aria-label={alone ? "Show both views" : "Show this view alone"}
+        title={alone ? "Show both views" : "Show this view alone"}
+        onClick={() => useViews.setState({ arrangement: alone ? "beside" : side })}
+        className="shrink-0 rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+      >
+        {alone ? <Minimize2 size={13} /> : <Maximize2 size={13} />}
+      </button>}
+    </header>
+  );
+});

@@ -7,7 +7,8 @@ import { useViews } from "./state";
 const clamp = (share: number) => Math.min(0.85, Math.max(0.15, share));
 
 export function Views({ material }: { material: Material }) {
-  const { arrangement, split } = useViews();
+  const arrangement = useViews((state) => state.arrangement);
+  const split = useViews((state) => state.split);
   const room = useRef<HTMLDivElement>(null);
   if (arrangement === "first" || arrangement === "second") {
     return <Pane side={arrangement} material={material} />;
