@@ -181,8 +181,10 @@ class Evaluation:
         return _digest(parts)
 
     def known_keys(self) -> set[str]:
-        """The content keys of all layers and decisions that were asked for, or that what was asked for hangs on."""
-        return {*self._keys.values(), *self._decided_keys.values()}
+        """The content keys of what was asked for or hangs together with it and is quickly made again: layers, and what
+        was made out of decisions."""
+        settled = (key for id, key in self._decided_keys.items() if self._settles(BY_ID[id]))
+        return {*self._keys.values(), *settled}
 
     def given(self, operation: Operation) -> Given | None:
         """How the operation takes an existing map, when the capture brought one for it."""

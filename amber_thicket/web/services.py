@@ -74,28 +74,33 @@ class Ahead:
 
 
 class Passing:
-    """The states a drag runs through. Nobody goes back to them, so what was made for them makes room for the next ones:
-    blocks that are free already cost nothing, and fresh ones cost as much as most of what is done in them."""
+    """The states a material went through. Layers of those that a drag passed through, or that lie some changes back, make
+    room for the next ones: a block that is free already costs nothing, and a fresh one as much as most of what is done
+    in it. Decisions, which are small and may have taken long, stay."""
 
-    _MATERIALS = 16
+    _MATERIALS, _KEPT = 16, 4
 
     def __init__(self, memory: Memory) -> None:
         self._memory = memory
-        self._states: OrderedDict[str, tuple[str, list[Evaluation]]] = OrderedDict()
+        self._states: OrderedDict[str, list[tuple[str, Evaluation]]] = OrderedDict()
         self._lock = threading.Lock()
 
     def follow(self, material_id: str, gesture: str, evaluation: Evaluation) -> None:
         """evaluation: of the state that a change leads to. gesture: names the drag; "" for a change by itself."""
         with self._lock:
-            before = self._states.pop(material_id, ("", []))
-            states = [*before[1], evaluation] if gesture and gesture == before[0] else [evaluation]
-            passed, states = states[:-2], states[-2:]
-            self._states[material_id] = gesture, states
+            states = self._states.pop(material_id, [])
+            passed = []
+            # The last state is still looked at while the new one is made, so it is the one before it that goes.
+            if gesture and [name for name, _ in states[-2:]] == [gesture, gesture]:
+                passed.append(states.pop(-2)[1])
+            if len(states) > self._KEPT:
+                passed.append(states.pop(0)[1])
+            self._states[material_id] = [*states, (gesture, evaluation)]
             while len(self._states) > self._MATERIALS:
                 self._states.popitem(last=False)
-        for old in passed:
-            # The last state is still looked at while the new one is made.
-            self._memory.drop(old.known_keys() - states[0].known_keys())
+        if passed:
+            held = set().union(*(state.known_keys() for _, state in states))
+            self._memory.drop(set().union(*(state.known_keys() for state in passed)) - held)
 
 
 @dataclass

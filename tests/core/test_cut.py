@@ -1,12 +1,26 @@
-"""The cost of a join, worked out without making the features it is defined by."""
+"""Joins: what they cost without making the features that define it, where they run, what shows on either side."""
 
 from __future__ import annotations
 
 import unittest
+from unittest import mock
 
 import numpy as np
+from scipy.sparse import csr_matrix
+from scipy.sparse.csgraph import dijkstra
 
-from amber_thicket.core.tile.cut import apart_across, apart_down, features, mismatch, seen, usually_apart
+from amber_thicket.core.tile.cut import (
+    _banded,
+    apart_across,
+    apart_down,
+    closed_path,
+    features,
+    mismatch,
+    open_path,
+    seen,
+    usually_apart,
+)
+from amber_thicket.core.tile.overlap import cut_labels
 from tests.support import linear_photograph
 
 
@@ -38,6 +52,50 @@ class ApartTest(unittest.TestCase):
         squared = ((one - other) ** 2).sum(-1)
         for found, wanted in zip(usually_apart(self.colour), (np.sqrt(squared).mean(), squared.mean()), strict=True):
             self.assertAlmostEqual(found, float(wanted), delta=0.1 * wanted)
+
+
+class PathTest(unittest.TestCase):
+    def test_cheapest_path_against_dijkstra(self) -> None:
+        """scipy.sparse.csgraph on the same grid: from a row to the next, at most one column aside."""
+        rng = np.random.default_rng(8)
+        for rows, columns in ((30, 17), (12, 40), (2, 9)):
+            cost = _banded(rng.random((rows, columns)).astype(np.float32), 1.0)
+            number = np.arange(rows * columns).reshape(rows, columns)
+            edges = []
+            for step in (-1, 0, 1):
+                at = np.arange(max(0, -step), columns - max(0, step))
+                edges += [
+                    (number[:-1, at].ravel(), number[1:, at + step].ravel(), cost[1:, at + step].ravel()),
+                ]
+            source, target, weight = (np.concatenate(part) for part in zip(*edges, strict=True))
+            first = (np.full(columns, rows * columns), number[0], cost[0])
+            source, target, weight = (
+                np.concatenate(both) for both in zip((source, target, weight), first, strict=True)
+            )
+            graph = csr_matrix((weight, (source, target)), (rows * columns + 1,) * 2)
+            cheapest = dijkstra(graph, indices=rows * columns)[number[-1]].min()
+            with mock.patch("amber_thicket.core.tile.cut._banded", lambda cost, wander: cost):
+                path = open_path(cost, wander=1.0)
+            self.assertLessEqual(int(np.abs(np.diff(path)).max()), 1)
+            self.assertAlmostEqual(float(cost[np.arange(rows), path].sum()), float(cheapest), delta=1e-4)
+
+
+class CopiesTest(unittest.TestCase):
+    def test_which_copy_shows(self) -> None:
+        """By the rule in words: before the path across the copy to the right shows, before the path down the one below,
+        which brings the choice of the row it comes from along."""
+        sample = linear_photograph("grass")[:110, :100]
+        width, height = 80, 90
+        labels, _ = cut_labels(sample, width, height, 1.0)
+        colour = seen(sample)
+        across = open_path(apart_across(colour, width), wander=1.0)
+        down = closed_path(np.ascontiguousarray(apart_down(colour, across, (width, height)).T), wander=1.0)
+        for y in range(height):
+            for x in range(width):
+                below = y < down[x] or y >= height // 2
+                row = y + height if below and y < 20 else y
+                right = x < across[row] or x >= width // 2
+                self.assertEqual(labels[y, x], right + 2 * below, (x, y))
 
 
 if __name__ == "__main__":

@@ -90,6 +90,19 @@ class KeyTest(unittest.TestCase):
         self.assertLessEqual(memory._held, 10_000)
         self.assertGreater(len(memory._values), 2)
 
+    def test_what_is_dropped_is_made_again(self) -> None:
+        memory, made = Memory(1_000_000), []
+        for key in ("a", "b", "c"):
+            memory.get(key, lambda key=key: made.append(key) or np.zeros(50_000, np.float32))
+        memory.drop(["a", "c", "never"])
+        for key in ("a", "b", "c"):
+            memory.get(key, lambda key=key: made.append(key) or np.zeros(50_000, np.float32))
+        self.assertEqual(made, ["a", "b", "c", "a", "c"])
+        # Nothing left by mistake counts: all that fits still fits.
+        for number in range(40):
+            memory.get(str(number), lambda: np.zeros(50_000, np.float32))
+        self.assertEqual(memory.get("39", lambda: None).nbytes, 200_000)
+
     def test_error_reaches_its_caller_and_is_not_kept(self) -> None:
         memory = Memory(1000)
         with self.assertRaises(ZeroDivisionError):

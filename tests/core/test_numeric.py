@@ -2,6 +2,7 @@
 
 import unittest
 
+import cv2
 import numpy as np
 from scipy import ndimage
 
@@ -30,6 +31,30 @@ class FilterTest(unittest.TestCase):
             atol=1e-5,
         )
 
+    def test_smoothing_all_shapes_as_the_libraries_do(self) -> None:
+        """Against OpenCV's GaussianBlur with the same taps: one to nine channels, odd sizes, kernels as long as the
+        picture."""
+        for shape in ((61, 47), (61, 47, 1), (40, 90, 3), (33, 35, 9), (7, 9), (5, 40, 3)):
+            field = RNG.random(shape).astype(np.float32)
+            for sigma in (0.3, 0.7, 1.4, 2.9):
+                margin = max(1, int(np.ceil(3.5 * sigma)))
+                for wraps, mode in ((True, "wrap"), (False, "symmetric")):
+                    room = [(margin, margin), (margin, margin)] + [(0, 0)] * (len(shape) - 2)
+                    wide = cv2.GaussianBlur(np.pad(field, room, mode=mode), (2 * margin + 1,) * 2, sigma)
+                    found = filters.blur(field, sigma, wraps=wraps)
+                    self.assertEqual(found.shape, shape if shape[2:] != (1,) else shape[:2])
+                    wanted = wide[margin:-margin, margin:-margin].reshape(found.shape)
+                    np.testing.assert_allclose(found, wanted, atol=2e-6, err_msg=f"{shape} {sigma} {wraps}")
+
+    def test_area_average_against_opencv(self) -> None:
+        for shape, factor in (((921, 611, 3), 2), ((100, 101), 2), ((97, 203, 3), 8), ((5, 7, 3), 4), ((50, 33, 2), 7)):
+            field = RNG.random(shape).astype(np.float32)
+            small = filters.shrink(field, factor)
+            size = (-(-shape[1] // factor), -(-shape[0] // factor))
+            wanted = cv2.resize(field, size, interpolation=cv2.INTER_AREA)
+            np.testing.assert_allclose(small, wanted, atol=2e-6, err_msg=f"{shape} {factor}")
+            self.assertAlmostEqual(float(small.mean()), float(field.mean()), delta=1e-5)
+
     def test_enlarged_edges_meet(self) -> None:
         field = RNG.random((16, 16)).astype(np.float32)
         large = filters.enlarge(field, 128, 128, wraps=True)
@@ -41,6 +66,28 @@ class SamplingTest(unittest.TestCase):
     def test_whole_pixels_are_copied(self) -> None:
         field = RNG.random((40, 50, 3)).astype(np.float32)
         np.testing.assert_array_equal(sampling.region(field, (5, 7, 25, 27), (20, 20), mode="sharp"), field[7:27, 5:25])
+
+    def test_enlarging_is_the_same_whichever_way_comes_first(self) -> None:
+        """Against the sums written out: each output pixel from 6 × 6 of the picture (Lanczos, Turkowski 1990)."""
+        field = RNG.random((30, 41, 3)).astype(np.float32)
+        box = (0.3, 1.2, 40.1, 28.9)
+        for size in ((90, 75), (45, 75), (90, 29)):
+            weights = []
+            for count, extent, low, high in ((size[0], 41, box[0], box[2]), (size[1], 30, box[1], box[3])):
+                at = low + (np.arange(count) + 0.5) * (high - low) / count - 0.5
+                matrix = np.zeros((count, extent))
+                for row, place in enumerate(at):
+                    near = np.arange(np.floor(place) - 2, np.floor(place) + 4)
+                    share = np.sinc(place - near) * np.sinc((place - near) / 3)
+                    mirrored = np.abs(near.astype(int))
+                    mirrored = np.where(mirrored >= extent, 2 * extent - 2 - mirrored, mirrored)
+                    np.add.at(matrix[row], mirrored, share / share.sum())
+                weights.append(matrix)
+            wanted = np.einsum("xi,yj,jic->yxc", weights[0], weights[1], field)
+            found = sampling.region(field, box, size, mode="sharp")
+            np.testing.assert_allclose(found, wanted, atol=2e-5)
+            held = sampling.region(field, box, size, mode="sharp", least=0.2)
+            np.testing.assert_array_equal(held, np.maximum(found, np.float32(0.2)))
 
     def test_smooth_picture_survives_resampling(self) -> None:
         y, x = np.mgrid[0:200, 0:200] / 200

@@ -1,5 +1,6 @@
 """The web application: who may ask, what goes wrong and how it says so, editing, pictures."""
 
+import contextlib
 import io
 import json
 import tempfile
@@ -15,8 +16,10 @@ from PIL import Image
 
 from amber_thicket.errors import Cancelled
 from amber_thicket.formats import limits
+from amber_thicket.service.library import Library
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
+from amber_thicket.web.materials import ENCLOSED
 from tests.lightset import png, shot
 from tests.support import encoded, photograph
 
@@ -184,6 +187,62 @@ class EditTest(AppTest):
         with mock.patch("amber_thicket.web.pictures.check", side_effect=Cancelled("Called off.")):
             self.assertEqual(self.client.get(f"/api/materials/{material['id']}/checks?slot=checks").status_code, 204)
             self.assertEqual(self.client.get(f"/api/materials/{material['id']}/checks").status_code, 499)
+
+    def test_layers_a_drag_passed_through_make_room(self) -> None:
+        material, keys = self.imported(), []
+        for value in (11, 12, 13, 14):
+            material = self.edited(material, {"tile.join.overlap_x": value}, gesture="one drag")
+            keys.append(material["keys"]["base_color"])
+        # The one before the last is still looked at while the last is made.
+        self.assertEqual([self.is_held(key) for key in keys], [False, False, True, True])
+
+    def test_layers_some_changes_back_make_room_and_undo_finds_them_again(self) -> None:
+        material, keys = self.imported(), []
+        for value in range(11, 18):
+            material = self.edited(material, {"tile.join.overlap_x": value})
+            keys.append(material["keys"]["base_color"])
+        self.assertEqual([self.is_held(key) for key in keys], [False] * 2 + [True] * 5)
+        for _ in range(6):
+            material = self.client.post(
+                f"/api/materials/{material['id']}/undo", json={"revision": material["revision"]}
+            ).get_json()
+        self.assertEqual(material["keys"]["base_color"], keys[0])
+        picture = self.client.get(f"/api/materials/{material['id']}/picture/base_color.jpg?key={keys[0]}")
+        with Image.open(io.BytesIO(picture.data)) as shown:
+            self.assertEqual(shown.size, (768, 768))
+
+    def edited(self, material: dict[str, Any], changes: dict[str, Any], **more: Any) -> dict[str, Any]:
+        """The material after an edit that asks for its first picture as well."""
+        told = {"revision": material["revision"], "changes": changes, "showing": ["base_color"], **more}
+        answer = self.client.patch(f"/api/materials/{material['id']}/recipe", json=told, headers={"Accept": ENCLOSED})
+        self.assertEqual(answer.status_code, 200, answer.data[:200])
+        length = int.from_bytes(answer.data[:4], "little")
+        self.assertTrue(answer.data[4 + length :].startswith(b"\xff\xd8"))
+        return dict(json.loads(answer.data[4 : 4 + length]))
+
+    def is_held(self, key: str) -> bool:
+        """Whether a layer is there without being made."""
+        with contextlib.suppress(KeyError):
+            self.services.library.memory.get(key, {}.popitem)
+            return True
+        return False
+
+    def test_the_picture_is_begun_before_the_change_is_written(self) -> None:
+        """With a disk that takes long, the picture is there when the change is."""
+        material, order = self.imported(), []
+        make, write = self.services.ahead.make, Library._stepped
+
+        def made(*given: Any) -> Any:
+            order.append("picture")
+            return make(*given)
+
+        def written(*given: Any, **named: Any) -> Any:
+            order.append("disk")
+            return write(*given, **named)
+
+        with mock.patch.object(self.services.ahead, "make", made), mock.patch.object(Library, "_stepped", written):
+            self.edited(material, {"tile.join.overlap_x": 31})
+        self.assertEqual(order, ["picture", "disk"])
 
     def test_undo_over_the_wire(self) -> None:
         material = self.imported()

@@ -118,6 +118,21 @@ class Parts:
 
 
 @dataclass(frozen=True)
+class Looked:
+    """What the picture says before it is asked from where the light comes. recesses: how steep that estimate is; the
+    others as in Told."""
+
+    light: Raking
+    photograph: bool
+    parts: Parts
+    recesses: float
+
+    @property
+    def nbytes(self) -> int:
+        return self.parts.nbytes
+
+
+@dataclass(frozen=True)
 class Told:
     """What the picture gives reason for. light: as found. bearing: toward the light, degrees. slopes: how steep each
     estimate is by itself; photograph: the picture is read before Even. parts: of plan size, for whoever wants that."""
@@ -189,17 +204,22 @@ def _parts(tone: Pixels, tile: float) -> Parts:
     return Parts(tone.shape, spectrum(tone), told_by_recesses(tone, tile))
 
 
-def decide_cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame, **settings: Any) -> Told:
+def decide_cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame, **settings: Any) -> Looked:
+    """What the estimates are made of, and what the picture says about the light."""
+    photograph = _reads_photograph(settings, settings)
+    parts = _parts(tone_of((as_shot if photograph else tiled)().pixels, _hues_in(settings)), frame.tile_width)
+    return Looked(Raking(**lit().evidence), photograph, parts, steepness(parts.recesses, frame.tile_width))
+
+
+def settle_cues(looked: Looked, *, frame: Frame, **settings: Any) -> Told:
     """Where the light comes from, and how steep each estimate is by itself."""
-    light = Raking(**lit().evidence)
+    light, parts = looked.light, looked.parts
     bearing = settings["bearing"] if settings["light"] == "typed" else light.bearing
     if settings["other_end"]:
         bearing = (bearing + 180) % 360
-    photograph = _reads_photograph(settings, settings)
-    parts = _parts(tone_of((as_shot if photograph else tiled)().pixels, _hues_in(settings)), frame.tile_width)
     tone, shading = steepness_told(parts.spectrum, frame.tile_width, parts.shape, bearing)
-    slopes = {"tone": tone, "shading": shading, "recesses": steepness(parts.recesses, frame.tile_width)}
-    return Told(light, bearing, {name: max(value, 1e-6) for name, value in slopes.items()}, photograph, parts)
+    slopes = {"tone": tone, "shading": shading, "recesses": looked.recesses}
+    return Told(light, bearing, {name: max(value, 1e-6) for name, value in slopes.items()}, looked.photograph, parts)
 
 
 def cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame, decided: Told, **settings: Any) -> Raster:
@@ -247,7 +267,8 @@ OPERATION = Operation(
     apply=cues,
     decide=decide_cues,
     # What Even does to the shading changes the inputs as well.
-    decides_by=("source", "light", "bearing", "other_end", *BANDS),
+    decides_by=("source", *BANDS),
+    settle=settle_cues,
     also=("tile.join", "even.raking", "even.shadow", "even.highlight", "even.known", "even.glare"),
     lazy=True,
     version=3,
