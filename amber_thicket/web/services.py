@@ -74,9 +74,9 @@ class Ahead:
 
 
 class Passing:
-    """The states a material went through. Layers of those that a drag passed through, or that lie some changes back, make
-    room for the next ones: a block that is free already costs nothing, and a fresh one as much as most of what is done
-    in it. Decisions, which are small and may have taken long, stay."""
+    """The states a material went through. Layers of those that a drag passed through, or that lie some changes back,
+    make room for the next ones: a block that is free already costs nothing, and a fresh one as much as most of what is
+    done in it. Decisions, which are small and may have taken long, stay."""
 
     _MATERIALS, _KEPT = 16, 4
 

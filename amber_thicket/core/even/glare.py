@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from amber_thicket.core.numeric.colour import encode_srgb, luminance
+from amber_thicket.core.numeric.colour import encode_srgb, extremes, luminance
 from amber_thicket.core.numeric.filters import blur, carried_in, shrink
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
@@ -69,7 +69,7 @@ def glare_mask(pixels: Pixels, tile: float, amount: float) -> Mask:
     tone = np.log(light)
     around = np.ascontiguousarray(np.minimum(tone, np.percentile(tone, 90)), np.float32)
     rise = tone - blur(around, _AROUND * tile, wraps=False)
-    high, low = pixels.max(axis=-1), pixels.min(axis=-1)
+    high, low = extremes(pixels)
     colour = np.ascontiguousarray((high - low) / np.maximum(high, 1e-4), np.float32)
     # Mirrored light is white: less coloured than what lies around, or as grey as that where nothing has a colour.
     pale = colour < 0.8 * blur(colour, _AROUND * tile, wraps=False) + 0.04

@@ -148,6 +148,13 @@ def multiplied(linear: Pixels, gain: Pixels) -> Pixels:
     return out
 
 
+def extremes(colours: Pixels) -> tuple[Pixels, Pixels]:
+    """The highest and the lowest of the three channels, (H, W) each. colours: (H, W, 3). A maximum along an axis of
+    three takes numpy fifty times as long."""
+    red, green, blue = cv2.split(colours)
+    return cv2.max(cv2.max(red, green), blue), cv2.min(cv2.min(red, green), blue)
+
+
 def luminance(linear: Pixels) -> Pixels:
     """Relative luminance Y of linear BT.709 RGB (H, W, 3) -> (H, W)."""
     return cv2.transform(np.ascontiguousarray(linear), LUMINANCE[None, :]).reshape(linear.shape[:2])

@@ -235,12 +235,35 @@ def carried_in(values: Pixels, weight: Pixels, sigmas: Sequence[float]) -> Pixel
     values: (H, W[, C]). weight: (H, W), 0 where nothing is known. sigmas: widths in px, falling. Source: Knutsson &
     Westin, "Normalized and differential convolution", CVPR 1993.
     """
-    flat = values if values.ndim == 3 else values[..., None]
-    known = np.ascontiguousarray(flat * weight[..., None], np.float32)
-    found = np.ones_like(flat) * (known.sum(axis=(0, 1)) / (float(weight.sum()) + 1e-6))
+    flat: Pixels = values if values.ndim == 3 else values[..., None]
+    known: Pixels = np.empty(flat.shape, np.float32)
+    over_rows(partial(_weighed, np.ascontiguousarray(flat), np.ascontiguousarray(weight), known), len(known))
+    lines: Pixels = known.reshape(known.shape[0] * known.shape[1], -1)
+    found = np.empty_like(known)
+    # A product with ones: a sum along an axis of three takes many times as long.
+    found[:] = (np.ones(len(lines), np.float32) @ lines) / np.float32(float(weight.sum()) + 1e-6)
     for sigma in sigmas:
-        power = blur(weight, sigma, wraps=False)[..., None]
+        power = blur(weight, sigma, wraps=False)
         near = blur(known, sigma, wraps=False).reshape(flat.shape)
-        sure = power / (power + np.float32(_SURE))
-        found = sure * near / np.maximum(power, 1e-6) + (1 - sure) * found
-    return np.ascontiguousarray(found.reshape(values.shape), np.float32)
+        over_rows(partial(_carry, power, near, np.float32(_SURE), found), len(found))
+    return found.reshape(values.shape)
+
+
+@compiled(loose=True)
+def _weighed(values, weight, out, first, last):  # type: ignore[no-untyped-def]
+    for y in range(first, last):
+        for x in range(weight.shape[1]):
+            for c in range(values.shape[2]):
+                out[y, x, c] = values[y, x, c] * weight[y, x]
+
+
+@compiled(loose=True)
+def _carry(power, near, sure, found, first, last):  # type: ignore[no-untyped-def]
+    """What is known near counts by how much is."""
+    for y in range(first, last):
+        for x in range(power.shape[1]):
+            here = power[y, x]
+            counts = here / (here + sure)
+            gain = counts / max(here, np.float32(1e-6))
+            for c in range(found.shape[2]):
+                found[y, x, c] = gain * near[y, x, c] + (np.float32(1.0) - counts) * found[y, x, c]

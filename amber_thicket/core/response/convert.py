@@ -10,6 +10,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from amber_thicket.core.numeric.colour import extremes
 from amber_thicket.core.raster import Pixels
 
 DIELECTRIC = 0.04
@@ -28,7 +29,7 @@ def to_metal(diffuse: Pixels, specular: Pixels) -> tuple[Pixels, Pixels]:
     exact where metallic is 0 or 1; half way between, which is no material, it is off by .09 on average (tested). Grey
     speculars above 4 % cannot be told from metal.
     """
-    strength = 1 - specular.max(axis=-1)
+    strength = 1 - extremes(specular)[0]
     bright = _perceived(diffuse)
     mirror = _perceived(specular)
     metallic = _solved(bright, mirror, strength)
@@ -57,9 +58,9 @@ DERIVED: dict[str, Callable[[dict[str, Pixels]], Pixels]] = {
     "diffuse": lambda maps: to_specular(maps["base_color"], maps["metallic"])[0],
     "specular_color": lambda maps: to_specular(maps["base_color"], maps["metallic"])[1],
     # Light that comes through, as a share and its colour.
-    "transmission": lambda maps: maps["translucency"].max(axis=-1),
+    "transmission": lambda maps: extremes(maps["translucency"])[0],
     "transmission_color": lambda maps: (
-        maps["translucency"] / np.maximum(maps["translucency"].max(axis=-1, keepdims=True), 1e-6)
+        maps["translucency"] / np.maximum(extremes(maps["translucency"])[0][..., None], 1e-6)
     ),
 }
 # Those of them with one channel.

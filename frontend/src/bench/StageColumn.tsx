@@ -33,7 +33,7 @@ function useStrip(material: Material): string | null {
         done();
       }
     };
-    const callOff = whenRested(() => void ask(), 60);
+    const callOff = whenRested(() => void ask(), 30);
     return () => {
       callOff();
       control.abort();

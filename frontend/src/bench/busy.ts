@@ -28,7 +28,7 @@ export function whenRested(work: () => void, rest: number, behind: string[] = []
     const busyWith = Object.keys(useBusy.getState().running);
     calm = busyWith.some((what) => what in LAYER_NAMES || what === "saving" || behind.includes(what)) ? -behind.length : calm + 1;
     if (calm > 0) work();
-    else timer = window.setTimeout(look, 30);
+    else timer = window.setTimeout(look, 15);
   };
   timer = window.setTimeout(look, rest);
   return () => clearTimeout(timer);
