@@ -30,10 +30,11 @@ export function Field({ info, value, label, spoken, path, onChange, onReset }: P
   const changed = value !== info.default;
   const explain = () => show(shown, info.help);
   const title = (
-    <span className="flex min-w-0 items-center gap-1.5">
+    <span className="relative flex min-w-0 items-center">
       <span className="truncate">{shown}</span>
+      {/* In the margin: what is said about the value keeps its room. */}
       {changed && (
-        <button type="button" aria-label={`Reset ${name}`} title={`Changed; click for the default, ${valueText(info, info.default)}`} onClick={onReset} className="grid size-4 place-items-center rounded-full hover:bg-lifted">
+        <button type="button" aria-label={`Reset ${name}`} title={`Changed; click for the default, ${valueText(info, info.default)}`} onClick={onReset} className="absolute right-full grid h-5 w-3.5 place-items-center rounded-full hover:bg-lifted">
           <span className="size-[5px] rounded-full bg-amber" />
         </button>
       )}

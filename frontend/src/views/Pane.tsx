@@ -67,7 +67,7 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
   const alone = arrangement === side;
   return (
     <section aria-label={side === "first" ? "First view" : "Second view"} className="flex size-full min-h-0 min-w-0 flex-col">
-      <Head side={side} what={what} chosen={wanted === what || input ? setup.what : what} how={setup.how} repeat={setup.repeat} channel={setup.channel} there={there.join(" ")} cut={cut} input={input} alone={alone} whole={whole} histogram={histogram} />
+      <Head side={side} what={what} chosen={wanted === what || input ? setup.what : what} how={setup.how} channel={setup.channel} there={there.join(" ")} cut={cut} input={input} alone={alone} whole={whole} histogram={histogram} />
       <div className="relative min-h-0 flex-1">
         {what === "lit" ? (
           <Suspense fallback={<div className="size-full bg-surround" />}>
@@ -77,6 +77,7 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
           <>
             <Flat side={side} layer={what} setup={setup} material={material} />
             {histogram && <Histogram material={material} layer={what} channel={setup.channel} />}
+            {setup.how === "repeated" && wraps(what) && <Repeats side={side} repeat={setup.repeat} />}
             {side === "first" && !alone && !whole && <CompareWith mode={compare} />}
           </>
         )}
@@ -84,6 +85,21 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
     </section>
   );
 }
+
+const Repeats = memo(function Repeats({ side, repeat }: { side: Side; repeat: number }) {
+  return (
+    <Pick
+      label="Repeats"
+      value={String(repeat)}
+      groups={[{ options: [2, 3, 4, 6, 8].map((n) => ({ value: String(n), label: `${n} ×` })) }]}
+      onChange={(next) => {
+        setView(side, { repeat: Number(next) });
+        useViews.setState({ look: null });
+      }}
+      className="absolute bottom-2 left-2 z-10 h-6 border-transparent bg-ground/85 px-1.5 text-[12px]"
+    />
+  );
+});
 
 const CompareWith = memo(function CompareWith({ mode }: { mode: Compare }) {
   return <Pick label="Compare with the second view" value={mode} groups={[{ options: COMPARES }]} onChange={(mode) => useViews.setState((state) => ({ compare: { ...state.compare, mode } }))} className="absolute right-[62px] bottom-2 z-10 h-6 border-transparent bg-ground/85 px-1.5 text-[12px]" />;
@@ -95,7 +111,6 @@ interface HeadProps {
   /** What is chosen, which is not what is shown while a key holds the stage's input up. */
   chosen: What;
   how: How;
-  repeat: number;
   channel: Channel;
   /** Layers there are, with spaces between them: the same text as long as they are the same. */
   there: string;
@@ -107,44 +122,32 @@ interface HeadProps {
 }
 
 /** The line above a view. It hangs on none of the pixels, so a change of a setting leaves it alone. */
-const Head = memo(function Head({ side, what, chosen, how, repeat, channel, there, cut, input, alone, whole, histogram }: HeadProps) {
+const Head = memo(function Head({ side, what, chosen, how, channel, there, cut, input, alone, whole, histogram }: HeadProps) {
   const shape = useLit((state) => state.shape);
   const own = useLit((state) => state.shapeFile);
   return (
-    <header className="flex h-9 shrink-0 items-center gap-1.5 border-b border-line bg-ground px-1.5">
+    <header className="flex h-9 shrink-0 items-center gap-0.5 border-b border-line bg-ground px-1.5">
       {/* What does not fit is cut off here, never the button behind it. */}
       <div className="flex min-w-0 flex-1 items-center gap-1 overflow-hidden">
-      <Pick label="What" value={chosen} groups={groupsOf(there.split(" ") as LayerId[])} onChange={(next) => setView(side, { what: next })} className="h-6.5 px-2 font-medium" />
-      {what === "lit" ? (
-        <Choice label="Shape" value={shape} options={own ? [...SHAPES, { value: "own", label: "Own" }] : SHAPES} onChange={(next) => useLit.setState({ shape: next })} />
-      ) : (
-        <>
-          {cut ? null : wraps(what) ? (
-            <Choice label="How" value={how} options={HOWS} onChange={(next) => setView(side, { how: next })} />
-          ) : (
-            <span className="text-[12px] text-soft">before tiling</span>
-          )}
-          {how === "repeated" && wraps(what) && (
+        <Pick label="What" value={chosen} groups={groupsOf(there.split(" ") as LayerId[])} onChange={(next) => setView(side, { what: next })} className="h-6.5 px-2 font-medium" />
+        {what === "lit" ? (
+          <Choice label="Shape" value={shape} options={own ? [...SHAPES, { value: "own", label: "Own" }] : SHAPES} onChange={(next) => useLit.setState({ shape: next })} />
+        ) : (
+          <>
+            {cut ? null : wraps(what) ? (
+              <Choice label="How" value={how} options={HOWS} onChange={(next) => setView(side, { how: next })} />
+            ) : (
+              <span className="text-[12px] text-soft">before tiling</span>
+            )}
             <Pick
-              label="Repeats"
-              value={String(repeat)}
-              groups={[{ options: [2, 3, 4, 6, 8].map((n) => ({ value: String(n), label: `${n} ×` })) }]}
-              onChange={(next) => {
-                setView(side, { repeat: Number(next) });
-                useViews.setState({ look: null });
-              }}
+              label="Channel"
+              value={channel}
+              groups={[{ options: CHANNELS.map((c) => (c.value === "all" ? { ...c, label: "All" } : c)) }]}
+              onChange={(next) => setView(side, { channel: next })}
               className="h-6.5 px-1.5"
             />
-          )}
-          <Pick
-            label="Channel"
-            value={channel}
-            groups={[{ options: CHANNELS.map((c) => (c.value === "all" ? { ...c, label: "All" } : c)) }]}
-            onChange={(next) => setView(side, { channel: next })}
-            className="h-6.5 px-1.5"
-          />
-        </>
-      )}
+          </>
+        )}
       </div>
       {what !== "lit" && (
         <button
