@@ -173,12 +173,26 @@ def _horizons(height, right, up, offsets, distances, margin, out, first, last): 
                 line[x] += projected * np.float32(0.25) * (open_ahead + open_behind)
 
 
-def occlusion(height: Raster, *, frame: Frame, reach: float, depth: float, tight: float, **how: Any) -> Raster:
-    """Ambient occlusion in [0, 1], 1 is open. height: a layer that wraps, with its span."""
+def decide_occlusion(height: Raster, *, frame: Frame, reach: float, depth: float, **how: Any) -> Pixels:
+    """The open sky at plan size, for whoever wants that: what is made of it is quick, and it is not."""
+    return _open_sky(height, frame, reach, depth)
+
+
+def _open_sky(height: Raster, frame: Frame, reach: float, depth: float, part: float = 1.0) -> Pixels:
+    """part: of the reach, but a pixel at least."""
     deep, far = height.span * frame.tile_width * depth, frame.length(reach)
-    pixels = from_height(height.pixels, depth=deep, reach=far) if tight < 100 else np.zeros_like(height.pixels)
+    return from_height(height.pixels, depth=deep, reach=far if part == 1 else max(far * part, 1.0))
+
+
+def occlusion(
+    height: Raster, *, frame: Frame, decided: Pixels, reach: float, depth: float, tight: float, **how: Any
+) -> Raster:
+    """Ambient occlusion in [0, 1], 1 is open. height: a layer that wraps, with its span."""
+    pixels = decided
+    if tight < 100 and pixels.shape != height.pixels.shape:
+        pixels = _open_sky(height, frame, reach, depth)
     if tight > 0:
-        near = from_height(height.pixels, depth=deep, reach=max(far * _TIGHT, 1.0))
+        near = _open_sky(height, frame, reach, depth, _TIGHT)
         pixels = pixels + np.float32(tight / 100) * (near - pixels) if tight < 100 else near
     return _toned(pixels, **how)
 
@@ -216,6 +230,8 @@ OPERATION = Operation(
     reads=("height",),
     writes="ambient_occlusion_made",
     apply=occlusion,
+    decide=decide_occlusion,
+    decides_by=("reach", "depth"),
     given=(Given("ambient_occlusion", given_occlusion),),
     recalls=lambda s: _is_recipe(s.pinned) if s.pinned else None,
     version=2,
