@@ -91,7 +91,7 @@ def split_bands(sample: Pixels, tile_width: float) -> list[Pixels]:
 
 
 def render(plan: TilePlan, sample: Pixels, size: tuple[int, int], *, least: float = -np.inf) -> Pixels:
-    """One layer of the tile. least: where the mixture would come to less, it is this; whatever the sample shows may be.
+    """One layer of the tile. least: what would come to less is this.
 
     sample: (Hs, Ws[, C]) float32 in linear light, at least as large as the tile; size: (width, height) of
     the tile in the sample's pixels. Returns (height, width[, C]). Raises ShapeError when the sample is
@@ -105,7 +105,8 @@ def render(plan: TilePlan, sample: Pixels, size: tuple[int, int], *, least: floa
         )
     flat = sample.ndim == 2
     layer = np.ascontiguousarray(sample[..., None] if flat else sample)
-    tile = layer[:height, :width].copy()
+    plain = layer[:height, :width]
+    tile = plain.copy() if least == -np.inf else np.maximum(plain, np.float32(least))
     overlap_x, overlap_y = layer.shape[1] - width, layer.shape[0] - height
     if len(plan.pieces) > 1 and (overlap_x or overlap_y):
         bands = softened(layer, float(width))
