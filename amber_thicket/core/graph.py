@@ -183,8 +183,9 @@ class Evaluation:
     def known_keys(self) -> set[str]:
         """The content keys of what was asked for or hangs together with it and is quickly made again: layers, and what
         was made out of decisions."""
-        settled = (key for id, key in self._decided_keys.items() if self._settles(BY_ID[id]))
-        return {*self._keys.values(), *settled}
+        # Copies: somebody may still be asking for more.
+        settled = [key for id, key in list(self._decided_keys.items()) if self._settles(BY_ID[id])]
+        return {*list(self._keys.values()), *settled}
 
     def given(self, operation: Operation) -> Given | None:
         """How the operation takes an existing map, when the capture brought one for it."""

@@ -2,12 +2,14 @@
 
 import threading
 import unittest
+from unittest import mock
 
 import numpy as np
 
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.registry import BY_ID
 from amber_thicket.errors import Cancelled
 from tests.support import ArraySource, linear_photograph, size_of
 
@@ -102,6 +104,22 @@ class KeyTest(unittest.TestCase):
         for number in range(40):
             memory.get(str(number), lambda: np.zeros(50_000, np.float32))
         self.assertEqual(memory.get("39", lambda: None).nbytes, 200_000)
+
+    def test_known_keys_may_be_asked_for_while_more_are_made(self) -> None:
+        """A second view of a state that a drag has passed may still be under way when its layers are let go."""
+        state = made(Memory(50_000_000), ArraySource(linear_photograph("gravel")), **size_of(256))
+        state.layer("base_color", SIZE)
+        settles = state._settles
+
+        def asked_beside(operation: object) -> bool:
+            state._decided_keys[f"another {len(state._decided_keys)}"] = "key"
+            state._keys[f"another {len(state._keys)}", state.sizes(SIZE)] = "key"
+            return settles(operation)
+
+        with mock.patch.object(state, "_settles", asked_beside):
+            known = state.known_keys()
+        self.assertIn(state.key("base_color", SIZE), known)
+        self.assertIn(state._decided_key(BY_ID["tile.join"]), known)
 
     def test_error_reaches_its_caller_and_is_not_kept(self) -> None:
         memory = Memory(1000)

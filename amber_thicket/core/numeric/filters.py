@@ -165,18 +165,19 @@ def _average_rows(layer, tops, heights, lefts, widths, out, first, last):  # typ
     line = np.empty((width, channels), np.float32)
     flat = line.reshape(width * channels)
     for r in range(first, last):
-        flat[:] = 0.0
         if heights.shape[1] == 3:
             upper, middle, lower = layer[tops[r]], layer[tops[r] + 1], layer[tops[r] + 2]
             u, m, w = upper.reshape(width * channels), middle.reshape(width * channels), lower.reshape(width * channels)
             s0, s1, s2 = heights[r, 0], heights[r, 1], heights[r, 2]
             for i in range(len(flat)):
                 flat[i] = u[i] * s0 + m[i] * s1 + w[i] * s2
-        for t in range(0 if heights.shape[1] == 3 else heights.shape[1]):
-            share, row = heights[r, t], layer[tops[r] + t].reshape(width * channels)
-            if share > 0.0:
-                for i in range(len(flat)):
-                    flat[i] += row[i] * share
+        else:
+            flat[:] = 0.0
+            for t in range(heights.shape[1]):
+                share, row = heights[r, t], layer[tops[r] + t].reshape(width * channels)
+                if share > 0.0:
+                    for i in range(len(flat)):
+                        flat[i] += row[i] * share
         if channels == 3 and widths.shape[1] == 3:
             to = out[r].reshape(out.shape[1] * 3)
             for x in range(out.shape[1]):
