@@ -37,6 +37,7 @@ _TOGETHER: dict[str, tuple[str, str]] = {
     "joined": ("tile.join", "squared"),
     "repaired": ("tile.repair", "joined"),
     "tiled": ("tile.touch", "repaired"),
+    "hued": ("relief.hued", "tiled"),
 }
 
 

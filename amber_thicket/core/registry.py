@@ -22,7 +22,7 @@ from amber_thicket.core.even import (
 from amber_thicket.core.gather import lights, maps, orient, placed, white
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
-from amber_thicket.core.relief import bands, cues, curvature, height, laid, normal, occlusion, shape, split
+from amber_thicket.core.relief import bands, cues, curvature, height, hued, laid, normal, occlusion, shape, split
 from amber_thicket.core.relief import light as light_found
 from amber_thicket.core.response import color, covers, levels, roughness, zones
 from amber_thicket.core.response.finish import ColourChange, ScalarChange, finishing
@@ -59,6 +59,7 @@ OPERATIONS: tuple[Operation, ...] = (
     cutout.OPERATION,
     carried.OPERATION,
     light_found.OPERATION,
+    hued.OPERATION,
     cues.OPERATION,
     bands.OPERATION,
     height.OPERATION,

@@ -8,7 +8,10 @@ from scipy import ndimage
 
 from amber_thicket.core.numeric import filters, sampling
 from amber_thicket.core.numeric.arctan import degrees_of
+from amber_thicket.core.numeric.colour import extremes
 from amber_thicket.core.numeric.levels import soft_clip
+from amber_thicket.core.numeric.mixed import mixed
+from amber_thicket.core.numeric.ranks import at_shares
 
 RNG = np.random.default_rng(4)
 
@@ -117,6 +120,57 @@ class SamplingTest(unittest.TestCase):
         np.testing.assert_allclose(
             soft[(values > 0.05) & (values < 0.95)], values[(values > 0.05) & (values < 0.95)], atol=1e-6
         )
+
+
+class RankTest(unittest.TestCase):
+    def test_values_at_shares_as_sorting_gives_them(self) -> None:
+        outlier = np.append(RNG.random(999), 1e6)
+        for values in (
+            RNG.standard_normal((81, 77)),
+            outlier,
+            np.full(50, 0.3),
+            np.array([2.0]),
+            -(RNG.random(10) ** 9),
+        ):
+            field = values.astype(np.float32)
+            shares = (0.0, 0.001, 0.25, 0.5, 0.9, 1.0)
+            wanted = [float(np.sort(field, axis=None)[round(share * (field.size - 1))]) for share in shares]
+            self.assertEqual(at_shares(field, shares), wanted)
+
+
+class MixTest(unittest.TestCase):
+    def test_led_over_by_a_mask(self) -> None:
+        share = RNG.random((3, 45)).astype(np.float32)
+        for shape in ((3, 45), (3, 45, 3)):
+            one, other = (RNG.random(shape).astype(np.float32) for _ in range(2))
+            by = share if len(shape) == 2 else share[..., None]
+            colour = np.float32(0.4) if len(shape) == 2 else np.float32([0.1, 0.6, 0.9])
+            for to in (other, colour):
+                np.testing.assert_allclose(mixed(one, to, share), one * (1 - by) + to * by, atol=1e-6)
+
+    def test_extremes_as_numpy_finds_them(self) -> None:
+        colours = RNG.standard_normal((37, 23, 3)).astype(np.float32)
+        high, low = extremes(colours)
+        np.testing.assert_array_equal(high, colours.max(axis=-1))
+        np.testing.assert_array_equal(low, colours.min(axis=-1))
+
+
+class CarriedInTest(unittest.TestCase):
+    def test_a_hole_goes_on_as_its_rim_and_nothing_lies_beyond_it(self) -> None:
+        y, x = np.mgrid[0:96, 0:130].astype(np.float32)
+        ramp = np.stack([x / 130, y / 96, np.full_like(x, 0.5)], -1)
+        hole = np.hypot(x - 60, y - 50) < 22
+        known = ramp.copy()
+        known[hole] = 7
+        found = filters.carried_in(known, 1 - hole.astype(np.float32), [40, 20, 10, 5, 2.5, 1.2])
+        np.testing.assert_allclose(found[..., 2], 0.5, atol=1e-3)
+        # It rises from left to right through the hole as it does around it, and is what it was where it was known.
+        self.assertGreater(float(found[50, 72, 0] - found[50, 48, 0]), 0.2)
+        self.assertTrue((found[hole] >= ramp[hole].min(axis=0) - 0.03).all())
+        self.assertTrue((found[hole] <= ramp[hole].max(axis=0) + 0.03).all())
+        self.assertLess(float(np.abs(found - ramp)[~hole].max()), 0.01)
+        alone = filters.carried_in(known[..., 0], 1 - hole.astype(np.float32), [40, 20, 10, 5, 2.5, 1.2])
+        np.testing.assert_allclose(alone, found[..., 0], atol=1e-6)
 
 
 class ArcTest(unittest.TestCase):

@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 import unittest
+from unittest import mock
 
 import numpy as np
 
+from amber_thicket.core.even.hues import BANDS as HUES
+from amber_thicket.core.even.hues import shares
+from amber_thicket.core.even.oklab import to_oklab
 from amber_thicket.core.gather.maps import unit
-from amber_thicket.core.graph import Evaluation
-from amber_thicket.core.raster import Raster
+from amber_thicket.core.graph import PLAN_SIDE, Evaluation
+from amber_thicket.core.numeric.colour import coded_luminance
+from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.relief.bands import BANDS, EDGES
 from amber_thicket.core.relief.curvature import curvature, decide_curvature
+from amber_thicket.core.relief.hued import hued_of, tone_with
 from amber_thicket.core.relief.normal import laid_on, normal, steeper
 from amber_thicket.core.relief.surfaces import STARTS
 from amber_thicket.standins.bench.camera import Shot
@@ -85,6 +91,31 @@ class FromOnePhotographTest(unittest.TestCase):
         )  # fmt: skip
         steps = [float(e.layer("cue", (256, 256)).pixels[:, 160:220].mean() - e.layer("cue", (256, 256)).pixels[:, 30:90].mean()) for e in (plain, lifted)]  # fmt: skip
         self.assertGreater(steps[1], steps[0] + 0.2)
+
+    def test_hues_are_looked_at_once_however_often_they_are_lifted(self) -> None:
+        """Lifted by the layer of hues and at a size that has none alike; as written out pixel by pixel."""
+        first = evaluation(linear_photograph("gravel"), **size_of(256))
+        asked: list[tuple[int, int]] = []
+
+        def watched(colour: Pixels) -> Pixels:
+            asked.append(colour.shape[:2])
+            return hued_of(colour)
+
+        with mock.patch("amber_thicket.core.relief.hued.hued_of", watched):
+            for red in (0.0, 20.0, 40.0, 60.0):
+                recipe = first.recipe.with_changes({"relief.cues.red": red, "relief.cues.blue": -0.5 * red})
+                ready = Evaluation(recipe, first.source, first.memory)
+                ready.layer("cue", (256, 256))
+        self.assertEqual(asked, [(PLAN_SIDE, PLAN_SIDE)])
+        colour = ready.layer("tiled", (256, 256)).pixels
+        hues = {**dict.fromkeys(HUES, 0.0), "red": 60.0, "blue": -30.0}
+        lab = to_oklab(colour)
+        chroma = np.hypot(lab[..., 1], lab[..., 2])
+        hue = np.rint(np.degrees(np.arctan2(lab[..., 2], lab[..., 1])) % 360)
+        lift = shares(hue) @ np.array([hues[name] for name in HUES], np.float32) / 200
+        wanted = coded_luminance(colour) + lift * chroma / (chroma + 0.02)
+        np.testing.assert_allclose(tone_with(hued_of(colour), hues), wanted, atol=0.004)
+        self.assertLess(float(np.abs(tone_with(hued_of(colour), hues) - wanted).mean()), 1e-4)
 
 
 class BandTest(unittest.TestCase):

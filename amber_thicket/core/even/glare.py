@@ -7,12 +7,17 @@ around them.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 
 import cv2
 import numpy as np
 
-from amber_thicket.core.numeric.colour import encode_srgb, extremes, luminance
+from amber_thicket.core.numeric.colour import srgb_to_linear
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur, carried_in, shrink
+from amber_thicket.core.numeric.mixed import mixed
+from amber_thicket.core.numeric.parallel import over_rows
+from amber_thicket.core.numeric.ranks import at_shares
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
@@ -65,23 +70,48 @@ class Found:
 
 def glare_mask(pixels: Pixels, tile: float, amount: float) -> Mask:
     """Where light is mirrored. pixels: linear RGB; tile: px of one tile width; amount: 0..100, how faint it may be."""
-    light = np.maximum(luminance(pixels), 1e-4)
-    tone = np.log(light)
-    around = np.ascontiguousarray(np.minimum(tone, np.percentile(tone, 90)), np.float32)
-    rise = tone - blur(around, _AROUND * tile, wraps=False)
-    high, low = extremes(pixels)
-    colour = np.ascontiguousarray((high - low) / np.maximum(high, 1e-4), np.float32)
-    # Mirrored light is white: less coloured than what lies around, or as grey as that where nothing has a colour.
-    pale = colour < 0.8 * blur(colour, _AROUND * tile, wraps=False) + 0.04
+    tone, colour = np.empty(pixels.shape[:2], np.float32), np.empty(pixels.shape[:2], np.float32)
+    over_rows(partial(_told, np.ascontiguousarray(pixels, np.float32), tone, colour), len(tone))
+    np.log(tone, out=tone)
+    around = np.minimum(tone, np.float32(at_shares(tone, (0.9,))[0]))
+    soft, usual = (blur(field, _AROUND * tile, wraps=False) for field in (around, colour))
     limit = 1.5 - 1.2 * amount / 100
-    coded = encode_srgb(light)
-    faint = (rise > limit) & pale & (coded > _BRIGHT)
-    # A place counts only when some of it is bright beyond doubt.
-    sure = faint & (rise > 1.3 * limit) & (coded > _SURE)
-    count, labels = cv2.connectedComponents(faint.astype(np.uint8))
+    limits = np.array([limit, 1.3 * limit, *np.log(srgb_to_linear(np.array([_BRIGHT, _SURE])))], np.float32)
+    faint, sure = np.empty(tone.shape, np.uint8), np.empty(tone.shape, np.bool_)
+    over_rows(partial(_stand_out, tone, soft, colour, usual, limits, faint, sure), len(tone))
+    count, labels = cv2.connectedComponents(faint)
     held = np.bincount(labels[sure], minlength=count) >= max(3.0, (0.003 * tile) ** 2)
     held[0] = False
-    return np.asarray(held[labels])
+    return np.asarray(held[labels]) if held.any() else np.zeros(labels.shape, bool)
+
+
+@compiled(loose=True)
+def _told(pixels, light, colour, first, last):  # type: ignore[no-untyped-def]
+    """Luminance, above 0, and how coloured each place is, 0..1."""
+    dark = np.float32(1e-4)
+    for y in range(first, last):
+        here, bright, pure = pixels[y].reshape(3 * light.shape[1]), light[y], colour[y]
+        for x in range(len(bright)):
+            red, green, blue = here[3 * x], here[3 * x + 1], here[3 * x + 2]
+            tone = np.float32(0.2126) * red + np.float32(0.7152) * green + np.float32(0.0722) * blue
+            high, low = max(max(red, green), blue), min(min(red, green), blue)
+            bright[x] = max(tone, dark)
+            pure[x] = (high - low) / max(high, dark)
+
+
+@compiled(loose=True)
+def _stand_out(tone, soft, colour, usual, limits, faint, sure, first, last):  # type: ignore[no-untyped-def]
+    """Places brighter and paler than what lies around, and those of them that are bright beyond doubt: a glare counts
+    only where some of it is. limits: how far above, faint and sure, and how bright at least, both as logarithms."""
+    for y in range(first, last):
+        here, around, pure, other, to, beyond = tone[y], soft[y], colour[y], usual[y], faint[y], sure[y]
+        for x in range(len(here)):
+            rise = here[x] - around[x]
+            # Mirrored light is white: less coloured than what lies around, or as grey where nothing has a colour.
+            pale = pure[x] < np.float32(0.8) * other[x] + np.float32(0.04)
+            told = (rise > limits[0]) & pale & (here[x] > limits[2])
+            to[x] = told
+            beyond[x] = told & (rise > limits[1]) & (here[x] > limits[3])
 
 
 def decide_glare(evened: Raster, *, frame: Frame, amount: float, margin: float) -> Found:
@@ -97,7 +127,7 @@ def decide_glare(evened: Raster, *, frame: Frame, amount: float, margin: float) 
     # The largest places are rebuilt from other parts, as many as can be done in a moment; the rest is filled smoothly.
     order = np.argsort(-boxes[:, cv2.CC_STAT_AREA] * large)
     large[order[_PLACES:]] = False
-    unfit: Mask = large[labels]
+    unfit: Mask = large[labels] if large.any() else np.zeros(labels.shape, bool)
     specks = ((wide > 0) & ~unfit).astype(np.float32)
     plan = None
     if wide.mean() > _MOST:
@@ -110,8 +140,8 @@ def decide_glare(evened: Raster, *, frame: Frame, amount: float, margin: float) 
 
 def _filled_in(pixels: Pixels, mask: Mask, reach: int) -> Pixels:
     """The picture with masked places filled smoothly from around, at half size."""
-    small, weight = shrink(pixels, 2), shrink(np.where(mask, 0, 1).astype(np.float32), 2)
-    weight = np.where(weight < 0.99, 0, weight).astype(np.float32)
+    small, weight = shrink(pixels, 2), shrink(1 - mask.astype(np.float32), 2)
+    weight[weight < 0.99] = 0
     return carried_in(small, weight, [max(step * reach, 0.6) for step in (4.0, 2.0, 1.0, 0.5, 0.25)])
 
 
@@ -121,8 +151,8 @@ def glare(evened: Raster, *, frame: Frame, decided: Found, amount: float, margin
     size = (frame.width, frame.height)
     if decided.specks.any():
         soft = blur(decided.specks, 0.8, wraps=False)
-        share = cv2.resize(soft, size, interpolation=cv2.INTER_LINEAR)[..., None]
-        pixels = pixels + share * (cv2.resize(decided.fill, size, interpolation=cv2.INTER_LINEAR) - pixels)
+        share = cv2.resize(soft, size, interpolation=cv2.INTER_LINEAR)
+        pixels = mixed(pixels, cv2.resize(decided.fill, size, interpolation=cv2.INTER_LINEAR), share)
     if decided.plan:
         pixels = np.maximum(patched(pixels, decided.plan), 0)
     return Raster(np.asarray(pixels, np.float32), evidence={"share": decided.share})

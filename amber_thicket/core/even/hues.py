@@ -79,10 +79,10 @@ def hues(evened_tone: Raster, *, frame: Frame, **amounts: float) -> Raster:
 
 @compiled(loose=True, inline=True)
 def banded(a, b):  # type: ignore[no-untyped-def]
-    """Of the two colour axes: the hue in whole degrees, and how sure it is; for compiled loops."""
+    """Of the two colour axes: the hue in degrees and a half, whose whole part is the nearest degree, and how sure it
+    is; for compiled loops. A whole number here would keep the compiler from going through several pixels at once."""
     chroma = np.sqrt(a * a + b * b)
-    at = int(degrees_of(b, a) + np.float32(0.5))
-    return at, chroma / (chroma + np.float32(_GREY))
+    return degrees_of(b, a) + np.float32(0.5), chroma / (chroma + np.float32(_GREY))
 
 
 @compiled(loose=True)
@@ -91,19 +91,19 @@ def _mix(pixels, colour, light, lit, out, first, last):  # type: ignore[no-untyp
     through several pixels at once."""
     width = pixels.shape[1]
     tone, a, b = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
-    sure = np.empty(width, np.float32)
-    at = np.empty(width, np.int32)
+    at, sure = np.empty(width, np.float32), np.empty(width, np.float32)
     gain, by = np.empty(width, np.float32), np.ones(width, np.float32)
     for y in range(first, last):
         here, to = pixels[y].reshape(3 * width), out[y].reshape(3 * width)
         for x in range(width):
             tone[x], a[x], b[x] = lab_of(here[3 * x], here[3 * x + 1], here[3 * x + 2])
+        for x in range(width):
             at[x], sure[x] = banded(a[x], b[x])
         for x in range(width):
-            gain[x] = np.float32(1.0) + colour[at[x]] * sure[x]
+            gain[x] = np.float32(1.0) + colour[np.int32(at[x])] * sure[x]
         if lit:
             for x in range(width):
-                step = light[at[x]] * sure[x]
+                step = light[np.int32(at[x])] * sure[x]
                 by[x] = np.exp(step * np.float32(0.6931472)) if step != 0.0 else np.float32(1.0)
         for x in range(width):
             red, green, blue = linear_of(tone[x], a[x] * gain[x], b[x] * gain[x])

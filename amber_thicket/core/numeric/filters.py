@@ -118,13 +118,18 @@ def blur(pixels: Pixels, sigma: float, *, wraps: bool, fast: bool = False) -> Pi
     fast: work on a coarser grid, where any smooth low-pass will do (errors of 2 % of the spread).
     """
     height, width = pixels.shape[:2]
-    factor = _shrink_factor(sigma, height, width, wraps, _FAST_SIGMA if fast else _WORK_SIGMA)
+    factor, rest = _coarser(sigma, height, width, wraps, _FAST_SIGMA if fast else _WORK_SIGMA)
+    soft = _direct(shrink(pixels, factor), rest, wraps)
+    return soft if factor == 1 else enlarge(soft, height, width, wraps=wraps)
+
+
+def _coarser(sigma: float, height: int, width: int, wraps: bool, least: float) -> tuple[int, float]:
+    """How many times coarser a grid still shows what is smoothed by sigma, and what is left to smooth on it."""
+    factor = _shrink_factor(sigma, height, width, wraps, least)
     if factor == 1:
-        return _direct(pixels, sigma, wraps)
-    small = shrink(pixels, factor)
+        return 1, sigma
     # Area averaging and linear enlarging blur by about f²/12 and f²/6 on their own.
-    rest = max(sigma * sigma - factor * factor / 4.0, 0.01) ** 0.5 / factor
-    return enlarge(_direct(small, rest, wraps), height, width, wraps=wraps)
+    return factor, max(sigma * sigma - factor * factor / 4.0, 0.01) ** 0.5 / factor
 
 
 def shrink(pixels: Pixels, factor: int) -> Pixels:
@@ -240,14 +245,26 @@ def carried_in(values: Pixels, weight: Pixels, sigmas: Sequence[float]) -> Pixel
     known: Pixels = np.empty(flat.shape, np.float32)
     over_rows(partial(_weighed, np.ascontiguousarray(flat), np.ascontiguousarray(weight), known), len(known))
     lines: Pixels = known.reshape(known.shape[0] * known.shape[1], -1)
-    found = np.empty_like(known)
     # A product with ones: a sum along an axis of three takes many times as long.
-    found[:] = (np.ones(len(lines), np.float32) @ lines) / np.float32(float(weight.sum()) + 1e-6)
+    mean = (np.ones(len(lines), np.float32) @ lines) / np.float32(float(weight.sum()) + 1e-6)
+    found: Pixels = np.ascontiguousarray(mean.reshape(1, 1, -1))
+    height, width = weight.shape
     for sigma in sigmas:
-        power = blur(weight, sigma, wraps=False)
-        near = blur(known, sigma, wraps=False).reshape(flat.shape)
-        over_rows(partial(_carry, power, near, np.float32(_SURE), found), len(found))
+        # What is smooth is carried on a grid that shows it, and only enlarged for the next, finer one.
+        factor, rest = _coarser(sigma, height, width, False, _WORK_SIGMA)
+        near, power = (_direct(shrink(layer, factor), rest, False) for layer in (known, weight))
+        found = _resized(found, power.shape)
+        over_rows(partial(_carry, power, near.reshape(found.shape), np.float32(_SURE), found), len(found))
+    found = _resized(found, weight.shape)
     return found.reshape(values.shape)
+
+
+def _resized(field: Pixels, shape: tuple[int, ...]) -> Pixels:
+    """A field (h, w, C) on a grid of another size (height, width)."""
+    if field.shape[:2] == shape:
+        return field
+    large = cv2.resize(field, (shape[1], shape[0]), interpolation=cv2.INTER_LINEAR)
+    return large.reshape(*shape, field.shape[2])
 
 
 @compiled(loose=True)
@@ -266,5 +283,12 @@ def _carry(power, near, sure, found, first, last):  # type: ignore[no-untyped-de
             here = power[y, x]
             counts = here / (here + sure)
             gain = counts / max(here, np.float32(1e-6))
+            rest = np.float32(1.0) - counts
+            if found.shape[2] == 3:
+                # Written out: a loop over three is not unrolled, and takes several times as long.
+                found[y, x, 0] = gain * near[y, x, 0] + rest * found[y, x, 0]
+                found[y, x, 1] = gain * near[y, x, 1] + rest * found[y, x, 1]
+                found[y, x, 2] = gain * near[y, x, 2] + rest * found[y, x, 2]
+                continue
             for c in range(found.shape[2]):
-                found[y, x, c] = gain * near[y, x, c] + (np.float32(1.0) - counts) * found[y, x, c]
+                found[y, x, c] = gain * near[y, x, c] + rest * found[y, x, c]

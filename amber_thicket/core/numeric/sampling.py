@@ -13,6 +13,8 @@ from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
 MODES = {"smooth": cv2.INTER_CUBIC, "sharp": cv2.INTER_LANCZOS4}
+# Rows that are gone along side by side.
+_ROWS = 16
 
 
 def region(
@@ -162,9 +164,8 @@ def _kernel(distance: Pixels, mode: str) -> Pixels:
 
 
 def _taps(at: Pixels, limit: int, mode: str) -> tuple[np.ndarray, Pixels]:
-    reach = 3 if mode == "sharp" else 2
-    base = np.floor(at).astype(np.int64)
-    index = base[:, None] + np.arange(1 - reach, reach + 1)[None, :]
+    """The six samples around each place and their weights; where the mode asks for four, the outer ones weigh 0."""
+    index = np.floor(at).astype(np.int64)[:, None] + np.arange(-2, 4)[None, :]
     weight = _kernel(at[:, None] - index.astype(np.float32), mode)
     weight /= weight.sum(axis=1, keepdims=True)
     index = np.abs(index)
@@ -174,132 +175,80 @@ def _taps(at: Pixels, limit: int, mode: str) -> tuple[np.ndarray, Pixels]:
 
 def _separable(pixels: Pixels, x: Pixels, y: Pixels, mode: str, least: np.float32) -> Pixels:
     """Exact separable interpolation; weights are the same for every row and column."""
-    channels = pixels.reshape(pixels.shape[0], pixels.shape[1], -1)
-    lines = np.ascontiguousarray(channels)
-    index_y, weight_y = _taps(y, pixels.shape[0], mode)
-    index_x, weight_x = _taps(x, pixels.shape[1], mode)
-    together = (np.diff(index_x, axis=1) == 1).all(axis=1)
-    kernel = _combine_colours if channels.shape[2] == 3 else _combine
-    out = np.empty((y.size, x.size, channels.shape[2]), np.float32)
-    needed = int(index_y.max()) + 1 - int(index_y.min())
-    if needed < 0.8 * y.size:
+    channels = pixels.size // (pixels.shape[0] * pixels.shape[1])
+    lines = np.ascontiguousarray(pixels).reshape(len(pixels), -1)
+    down, across = _taps(y, pixels.shape[0], mode), _taps(x, pixels.shape[1], mode)
+    out = np.empty((y.size, x.size * channels), np.float32)
+    top, end = int(down[0].min()), int(down[0].max()) + 1
+    if end - top < 0.8 * y.size:
         # Enlarging down: there are fewer rows to go along before it than after it.
-        top = int(index_y.min())
-        wide = np.empty((needed, x.size, channels.shape[2]), np.float32)
-        itself, whole = np.arange(top, top + needed)[:, None], np.ones((needed, 1), np.float32)
-        over_rows(partial(kernel, lines, itself, whole, index_x, weight_x, together, wide), needed)
-        flat, result = wide.reshape(needed, -1), out.reshape(y.size, -1)
-        over_rows(partial(_down, flat, index_y - top, weight_y, least, result), y.size)
+        wide = np.empty((end - top, out.shape[1]), np.float32)
+        over_rows(partial(_across, lines[top:end], *across, channels, np.float32(-np.inf), wide), len(wide))
+        over_rows(partial(_down, wide, down[0] - top, down[1], least, out), y.size)
     else:
-        over_rows(partial(kernel, lines, index_y, weight_y, index_x, weight_x, together, out), y.size)
-        if least > -np.inf:
-            np.maximum(out, least, out=out)
+        over_rows(partial(_down_and_across, lines, *down, *across, channels, least, out), y.size)
     return out.reshape((y.size, x.size, *pixels.shape[2:]))
 
 
 @compiled(loose=True)
 def _down(lines, index, weight, least, out, first, last):  # type: ignore[no-untyped-def]
-    """Each output row from a few input rows, (rows, values)."""
+    """Each output row from six input rows, (rows, values)."""
     for r in range(first, last):
         to, at, w = out[r], index[r], weight[r]
-        if len(w) == 6:
-            a, b, c, d, e, f = lines[at[0]], lines[at[1]], lines[at[2]], lines[at[3]], lines[at[4]], lines[at[5]]
-            w0, w1, w2, w3, w4, w5 = w[0], w[1], w[2], w[3], w[4], w[5]
-            for i in range(len(to)):
-                to[i] = max((a[i] * w0 + b[i] * w1) + (c[i] * w2 + d[i] * w3) + (e[i] * w4 + f[i] * w5), least)
+        a, b, c, d, e, f = lines[at[0]], lines[at[1]], lines[at[2]], lines[at[3]], lines[at[4]], lines[at[5]]
+        w0, w1, w2, w3, w4, w5 = w[0], w[1], w[2], w[3], w[4], w[5]
+        for i in range(lines.shape[1]):
+            to[i] = max((a[i] * w0 + b[i] * w1) + (c[i] * w2 + d[i] * w3) + (e[i] * w4 + f[i] * w5), least)
+
+
+@compiled(loose=True)
+def _across(lines, index, weight, channels, least, out, first, last):  # type: ignore[no-untyped-def]
+    """Each output value of a row from six of the same row. Several rows side by side, turned so that the processor
+    takes the same place of all of them at once: four to six times as fast as along one row."""
+    values = lines.shape[1]
+    block, done = np.empty((values, _ROWS), np.float32), np.empty((channels, _ROWS), np.float32)
+    for top in range(first, last, _ROWS):
+        count = min(_ROWS, last - top)
+        some, to = lines[top : top + count], out[top : top + count]
+        if count == _ROWS:
+            # How many is known beforehand, which lets the compiler write it out.
+            for i in range(values):
+                for r in range(_ROWS):
+                    block[i, r] = some[r, i]
         else:
-            a, b, c, d = lines[at[0]], lines[at[1]], lines[at[2]], lines[at[3]]
-            w0, w1, w2, w3 = w[0], w[1], w[2], w[3]
-            for i in range(len(to)):
-                to[i] = max((a[i] * w0 + b[i] * w1) + (c[i] * w2 + d[i] * w3), least)
-
-
-@compiled(loose=True)
-def _combine(lines, index_y, weight_y, index_x, weight_x, together, out, first, last):  # type: ignore[no-untyped-def]
-    """Each output row from a few input rows, laid together in a row of its own first."""
-    columns, channels = lines.shape[1], lines.shape[2]
-    taps, width = index_x.shape[1], out.shape[1]
-    source = np.empty((columns, channels), np.float32)
-    flat = source.reshape(columns * channels)
-    for r in range(first, last):
-        flat[:] = 0
-        for t in range(index_y.shape[1]):
-            row, w = lines[index_y[r, t]].reshape(columns * channels), weight_y[r, t]
-            if w != 0.0:
-                for i in range(columns * channels):
-                    flat[i] += row[i] * w
-        target = out[r].reshape(width * channels)
-        for x in range(width):
-            at, w = index_x[x, 0] * channels, weight_x[x]
-            # Nearly everywhere the places lie side by side, which needs no list of them.
-            if together[x] and taps == 4:
-                for c in range(at, at + channels):
-                    target[x * channels + c - at] = (flat[c] * w[0] + flat[c + channels] * w[1]) + (
-                        flat[c + 2 * channels] * w[2] + flat[c + 3 * channels] * w[3]
-                    )
-            elif together[x] and taps == 6:
-                for c in range(at, at + channels):
-                    target[x * channels + c - at] = (
-                        (flat[c] * w[0] + flat[c + channels] * w[1])
-                        + (flat[c + 2 * channels] * w[2] + flat[c + 3 * channels] * w[3])
-                        + (flat[c + 4 * channels] * w[4] + flat[c + 5 * channels] * w[5])
-                    )
-            else:
-                for c in range(channels):
-                    total = np.float32(0.0)
-                    for t in range(taps):
-                        total += source[index_x[x, t], c] * w[t]
-                    target[x * channels + c] = total
-
-
-@compiled(loose=True)
-def _combine_colours(lines, index_y, weight_y, index_x, weight_x, together, out, first, last):  # type: ignore[no-untyped-def]
-    """As _combine, for three channels: a fourth beside them lets the processor take a whole pixel at once."""
-    columns, taps, width = lines.shape[1], index_x.shape[1], out.shape[1]
-    flat, four = np.empty(columns * 3, np.float32), np.zeros(columns * 4, np.float32)
-    wide = np.empty(width * 4, np.float32)
-    # Places that lie side by side are those in the middle.
-    low, high = 0, width
-    while low < width and not together[low]:
-        low += 1
-    while high > low and not together[high - 1]:
-        high -= 1
-    for r in range(first, last):
-        flat[:] = 0
-        for t in range(index_y.shape[1]):
-            row, v = lines[index_y[r, t]].reshape(columns * 3), weight_y[r, t]
-            if v != 0.0:
-                for i in range(columns * 3):
-                    flat[i] += row[i] * v
-        for x in range(columns):
-            four[4 * x], four[4 * x + 1], four[4 * x + 2] = flat[3 * x], flat[3 * x + 1], flat[3 * x + 2]
-        # Weights by name: the compiler then knows that writing a pixel does not change them.
-        for x in range(low, high if taps == 6 else low):
-            at, to, w = index_x[x, 0] * 4, 4 * x, weight_x[x]
+            for i in range(values):
+                for r in range(count):
+                    block[i, r] = some[r, i]
+        for x in range(len(index)):
+            at, w = index[x], weight[x]
             w0, w1, w2, w3, w4, w5 = w[0], w[1], w[2], w[3], w[4], w[5]
-            for c in range(4):
-                wide[to + c] = (
-                    (four[at + c] * w0 + four[at + 4 + c] * w1)
-                    + (four[at + 8 + c] * w2 + four[at + 12 + c] * w3)
-                    + (four[at + 16 + c] * w4 + four[at + 20 + c] * w5)
-                )
-        for x in range(low, high if taps == 4 else low):
-            at, to, w = index_x[x, 0] * 4, 4 * x, weight_x[x]
-            w0, w1, w2, w3 = w[0], w[1], w[2], w[3]
-            for c in range(4):
-                wide[to + c] = (four[at + c] * w0 + four[at + 4 + c] * w1) + (
-                    four[at + 8 + c] * w2 + four[at + 12 + c] * w3
-                )
-        for n in range(low + width - high):
-            x = n if n < low else n - low + high
-            for c in range(3):
-                total = np.float32(0.0)
-                for t in range(taps):
-                    total += four[index_x[x, t] * 4 + c] * weight_x[x, t]
-                wide[4 * x + c] = total
-        target = out[r].reshape(width * 3)
-        for x in range(width):
-            target[3 * x], target[3 * x + 1], target[3 * x + 2] = wide[4 * x], wide[4 * x + 1], wide[4 * x + 2]
+            for channel in range(channels):
+                a, b = block[at[0] * channels + channel], block[at[1] * channels + channel]
+                c, d = block[at[2] * channels + channel], block[at[3] * channels + channel]
+                e, f = block[at[4] * channels + channel], block[at[5] * channels + channel]
+                told = done[channel]
+                for r in range(_ROWS):
+                    value = (a[r] * w0 + b[r] * w1) + (c[r] * w2 + d[r] * w3) + (e[r] * w4 + f[r] * w5)
+                    told[r] = max(value, least)
+            if channels == 3:
+                for r in range(count):
+                    to[r, 3 * x], to[r, 3 * x + 1], to[r, 3 * x + 2] = done[0, r], done[1, r], done[2, r]
+            else:
+                for channel in range(channels):
+                    for r in range(count):
+                        to[r, channels * x + channel] = done[channel, r]
+
+
+@compiled(loose=True)
+def _down_and_across(  # type: ignore[no-untyped-def]
+    lines, index_y, weight_y, index_x, weight_x, channels, least, out, first, last
+):
+    """Down for a few rows at a time, which then lie near for going across."""
+    rows = np.empty((_ROWS, lines.shape[1]), np.float32)
+    for top in range(first, last, _ROWS):
+        count, end = min(_ROWS, last - top), min(top + _ROWS, last)
+        _down(lines, index_y[top:end], weight_y[top:end], np.float32(-np.inf), rows, 0, count)
+        _across(rows, index_x, weight_x, channels, least, out[top:end], 0, count)
 
 
 def repeated(pixels: Pixels, size: tuple[int, int], count: int) -> Pixels:

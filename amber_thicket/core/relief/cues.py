@@ -4,17 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import partial
 from typing import Any, Literal
 
 import cv2
 import numpy as np
 
-from amber_thicket.core.even.hues import BANDS, banded, shares
-from amber_thicket.core.even.oklab import lab_of
+from amber_thicket.core.even.hues import BANDS
 from amber_thicket.core.numeric.colour import coded_luminance
-from amber_thicket.core.numeric.compiled import compiled
-from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief.estimate import (
@@ -25,6 +21,7 @@ from amber_thicket.core.relief.estimate import (
     told_by_both,
     told_by_recesses,
 )
+from amber_thicket.core.relief.hued import hued_of, tone_with
 from amber_thicket.core.relief.raking import Raking
 from amber_thicket.core.settings import OperationSettings, setting
 
@@ -150,26 +147,7 @@ class Told:
 
 def tone_of(colour: Pixels, hues: dict[str, float]) -> Pixels:
     """Gamma-coded luminance (H, W), with some hues lifted or lowered by up to a half. colour: linear RGB."""
-    tone = coded_luminance(colour)
-    if not any(hues.values()):
-        return tone
-    table = shares(np.arange(361, dtype=np.float32)) @ np.array([hues[band] for band in BANDS], np.float32) / 200
-    pixels = np.ascontiguousarray(colour)
-    over_rows(partial(_lifted, pixels, np.float32(table), tone), len(pixels))
-    return tone
-
-
-@compiled(loose=True)
-def _lifted(pixels, table, tone, first, last):  # type: ignore[no-untyped-def]
-    width = pixels.shape[1]
-    at, sure = np.empty(width, np.int32), np.empty(width, np.float32)
-    for y in range(first, last):
-        here, line = pixels[y].reshape(3 * width), tone[y]
-        for x in range(width):
-            _, a, b = lab_of(here[3 * x], here[3 * x + 1], here[3 * x + 2])
-            at[x], sure[x] = banded(a, b)
-        for x in range(width):
-            line[x] += table[at[x]] * sure[x]
+    return tone_with(hued_of(colour), hues) if any(hues.values()) else coded_luminance(colour)
 
 
 def _hues_in(settings: dict[str, Any]) -> dict[str, float]:
@@ -204,10 +182,17 @@ def _parts(tone: Pixels, tile: float) -> Parts:
     return Parts(tone.shape, spectrum(tone), told_by_recesses(tone, tile))
 
 
-def decide_cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame, **settings: Any) -> Looked:
+def decide_cues(
+    tiled: _Layer, as_shot: _Layer, hued: _Layer, hued_as_shot: _Layer, lit: _Layer, /, *, frame: Frame, **settings: Any
+) -> Looked:
     """What the estimates are made of, and what the picture says about the light."""
-    photograph = _reads_photograph(settings, settings)
-    parts = _parts(tone_of((as_shot if photograph else tiled)().pixels, _hues_in(settings)), frame.tile_width)
+    photograph, hues = _reads_photograph(settings, settings), _hues_in(settings)
+    if any(hues.values()):
+        # The hues stay while they are lifted and lowered, so they are a layer of their own here.
+        tone = tone_with((hued_as_shot if photograph else hued)().pixels, hues)
+    else:
+        tone = coded_luminance((as_shot if photograph else tiled)().pixels)
+    parts = _parts(tone, frame.tile_width)
     return Looked(Raking(**lit().evidence), photograph, parts, steepness(parts.recesses, frame.tile_width))
 
 
@@ -222,7 +207,7 @@ def settle_cues(looked: Looked, *, frame: Frame, **settings: Any) -> Told:
     return Told(light, bearing, {name: max(value, 1e-6) for name, value in slopes.items()}, looked.photograph, parts)
 
 
-def cues(tiled: _Layer, as_shot: _Layer, lit: _Layer, /, *, frame: Frame, decided: Told, **settings: Any) -> Raster:
+def cues(tiled: _Layer, as_shot: _Layer, *_: _Layer, frame: Frame, decided: Told, **settings: Any) -> Raster:
     """The height told, (H, W), mean about 0; each estimate has unit slope before it is weighed."""
     shares = _counted(settings, decided.light, decided.bearing, settings["join"].method == "strew")
     gains = {name: float(share / decided.slopes[name]) for name, share in shares.items()}
@@ -262,7 +247,7 @@ OPERATION = Operation(
     label="Height from colour",
     help="What of the picture is taken for height.",
     settings=Settings,
-    reads=("tiled", "tiled.as_shot", "light"),
+    reads=("tiled", "tiled.as_shot", "hued", "hued.as_shot", "light"),
     writes="cue",
     apply=cues,
     decide=decide_cues,

@@ -118,23 +118,28 @@ def _power_rows(  # type: ignore[no-untyped-def]
 def told_by_recesses(tone: Pixels, tile: float) -> Pixels:
     """Height of a surface whose dark, narrow places are deep, (H, W). tone: gamma-coded, wraps."""
     scale = tile / _PLAN
-    found, finer = np.zeros_like(tone), tone
-    for width in _RECESSES:
-        # The finest is smoothed exactly; of the wider ones any smooth part will do.
-        softer = blur(tone, width * scale, wraps=True, fast=width > _RECESSES[0])
-        over_rows(partial(_take_in, finer, softer, np.float32(_BRIGHT), found), len(tone))
-        finer = softer
+    # The finest is smoothed exactly; of the wider ones any smooth part will do.
+    softer = [blur(tone, width * scale, wraps=True, fast=width > _RECESSES[0]) for width in _RECESSES]
+    found = np.empty_like(tone)
+    over_rows(partial(_take_in, tone, *softer, np.float32(_BRIGHT), found), len(tone))
     found -= found.mean()
     return found
 
 
+@compiled(loose=True, inline=True)
+def _counted(band, bright):  # type: ignore[no-untyped-def]
+    """What lies under its surroundings counts whole, what stands out a little."""
+    return min(band, np.float32(0.0)) + bright * max(band, np.float32(0.0))
+
+
 @compiled(loose=True)
-def _take_in(finer, softer, bright, found, first, last):  # type: ignore[no-untyped-def]
-    """Adds one width: what lies under its surroundings counts whole, what stands out a little."""
+def _take_in(tone, one, two, three, four, bright, found, first, last):  # type: ignore[no-untyped-def]
+    """Adds up the bands between the widths."""
     for y in range(first, last):
-        for x in range(found.shape[1]):
-            band = finer[y, x] - softer[y, x]
-            found[y, x] += min(band, np.float32(0.0)) + bright * max(band, np.float32(0.0))
+        line, a, b, c, d, to = tone[y], one[y], two[y], three[y], four[y], found[y]
+        for x in range(len(to)):
+            fine = _counted(line[x] - a[x], bright) + _counted(a[x] - b[x], bright)
+            to[x] = fine + _counted(b[x] - c[x], bright) + _counted(c[x] - d[x], bright)
 
 
 def steepness(field: Pixels, tile: float) -> float:

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from amber_thicket.core.numeric.levels import soft_clip
+from amber_thicket.core.numeric.ranks import at_shares
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief.slope import integrated, slopes, typical_slope
@@ -69,9 +70,7 @@ def _unit(banded: Raster, floor: float, top: float, invert: bool, levels: dict[s
 
 def decide_height(banded: Raster, *, frame: Frame, steepness: float, invert: bool, **levels: float) -> Decided:
     """What holds for every size: see Decided."""
-    some = banded.pixels[::2, ::2].reshape(-1)
-    ends = [round(part / 100 * (some.size - 1)) for part in (_OUTLIERS, 100 - _OUTLIERS)]
-    floor, top = (float(v) for v in np.partition(some, ends)[ends])
+    floor, top = at_shares(banded.pixels[::2, ::2], (_OUTLIERS / 100, 1 - _OUTLIERS / 100))
     room = 0.03 * (top - floor)
     floor, top = floor - room, top + room
     unit = _unit(banded, floor, top, invert, levels)

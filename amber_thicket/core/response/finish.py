@@ -11,6 +11,7 @@ from pydantic import BaseModel, field_validator
 
 from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.mixed import mixed
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.covers import Cover, laid, materials
@@ -130,14 +131,14 @@ def _changed(pixels: Pixels, mask: Pixels, change: Any, mean: Any) -> Pixels:
     """A map with one zone led to a level or a colour."""
     if isinstance(change, ScalarChange):
         wanted = np.float32(change.spread) * (pixels - np.float32(mean)) + np.float32(change.level)
-        return np.asarray(pixels + mask * (wanted - pixels))
+        return mixed(pixels, wanted, mask)
     target = linear_of(change.colour)
     own = float(luminance(np.asarray(mean, np.float32).reshape(1, 1, 3))[0, 0])
     # The zone's own light and dark stay, as shares of its mean; where it has none there is nothing to keep.
     relative = luminance(pixels) / np.float32(own) if own > 1e-4 else np.ones(pixels.shape[:2], np.float32)
     kept = 1 + np.float32(change.keep / 100) * (relative - 1)
     wanted = kept[..., None] * target
-    return np.asarray(pixels + (mask * np.float32(change.amount / 100))[..., None] * (wanted - pixels))
+    return mixed(pixels, wanted, mask * np.float32(change.amount / 100))
 
 
 _COVERED = ("base_color", "roughness", "metallic", "specular", "emissive", "translucency")
@@ -160,9 +161,7 @@ def _covered(pixels: Pixels, weight: Pixels, cover: Cover, role: str, frame: Fra
         value = np.float32(_UNTOUCHED[role])
     else:
         value = np.float32(cover.roughness if role == "roughness" else cover.metallic)
-    if pixels.ndim == 3:
-        weight = weight[..., None]
-    return np.asarray(pixels + weight * (value - pixels))
+    return mixed(pixels, value, weight)
 
 
 def _matters(role: str, options: dict[str, Any]) -> Any:

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.filters import blur, carried_in, enlarge, shrink
+from amber_thicket.core.numeric.mixed import mixed
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.settings import OperationSettings
@@ -33,8 +34,7 @@ def bled(colour: Pixels, solid: Pixels) -> Pixels:
     if factor > 1:
         wide = enlarge(wide, rows, columns, wraps=False)
     wide = wide.reshape(colour.shape)
-    soft = _like(blur(sure, 0.6, wraps=False) * sure, colour)
-    return np.asarray(colour * soft + wide * (1 - soft), np.float32)
+    return mixed(wide, colour, blur(sure, 0.6, wraps=False) * sure)
 
 
 def _like(mask: Pixels, other: Pixels) -> Pixels:
