@@ -6,6 +6,7 @@ import unittest
 from unittest import mock
 
 import numpy as np
+from scipy import ndimage
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
@@ -21,6 +22,7 @@ from amber_thicket.core.tile.cut import (
     usually_apart,
 )
 from amber_thicket.core.tile.overlap import cut_labels
+from amber_thicket.core.tile.shares import feathered
 from tests.support import linear_photograph
 
 
@@ -100,3 +102,26 @@ class CopiesTest(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class ShareTest(unittest.TestCase):
+    def test_masks_smoothed_as_scipy_does(self) -> None:
+        """Large parts of one label, single dots, joins over the border; sizes that are no whole number of squares. On a
+        coarser grid the areas themselves are averaged and enlarged again."""
+        rng = np.random.default_rng(3)
+        labels = np.zeros((152, 200), np.uint8)
+        labels[:, 60:130], labels[90:, :], labels[10:14, 180:] = 1, 2, 3
+        dots = rng.integers(0, 152 * 200, 40)
+        labels.reshape(-1)[dots] = 3
+        for width in (0.3, 0.8, 2.5, 4.0, 9.0):
+            share = feathered(labels, 4, (width,))[0]
+            np.testing.assert_allclose(share.sum(axis=0), 1, atol=1e-6)
+            factor = 200 // share.shape[2]
+            self.assertEqual(factor, 1 if width < 3.5 else 2 if width < 7 else 4)
+            own = factor / 2 if factor > 1 else 0.5
+            for piece in range(4):
+                mask = (labels == piece).astype(np.float64)
+                wanted = ndimage.gaussian_filter(mask, max(width**2 - own**2, 0.01) ** 0.5, mode="wrap", truncate=6)
+                cells = wanted.reshape(152 // factor, factor, 200 // factor, factor).mean(axis=(1, 3))
+                off = np.abs(share[piece] - cells).max()
+                self.assertLess(off, 0.002 if factor == 1 else 0.02, (width, piece))

@@ -8,7 +8,7 @@ from scipy import ndimage
 
 from amber_thicket.core.numeric import filters, sampling
 from amber_thicket.core.numeric.arctan import degrees_of
-from amber_thicket.core.numeric.colour import extremes
+from amber_thicket.core.numeric.colour import extremes, log_luminance, luminance
 from amber_thicket.core.numeric.levels import soft_clip
 from amber_thicket.core.numeric.mixed import mixed
 from amber_thicket.core.numeric.ranks import at_shares
@@ -171,6 +171,15 @@ class CarriedInTest(unittest.TestCase):
         self.assertLess(float(np.abs(found - ramp)[~hole].max()), 0.01)
         alone = filters.carried_in(known[..., 0], 1 - hole.astype(np.float32), [40, 20, 10, 5, 2.5, 1.2])
         np.testing.assert_allclose(alone, found[..., 0], atol=1e-6)
+
+
+class LogarithmTest(unittest.TestCase):
+    def test_logarithm_of_the_luminance(self) -> None:
+        """Against the C library's in double precision, over all that light may be."""
+        light = (10 ** RNG.uniform(-7, 3, (50, 60))).astype(np.float32)
+        grey = np.repeat(light[..., None], 3, -1)
+        wanted = np.log(np.maximum(luminance(grey).astype(np.float64), 1e-5))
+        np.testing.assert_allclose(log_luminance(grey, 1e-5), wanted, atol=1e-6)
 
 
 class ArcTest(unittest.TestCase):

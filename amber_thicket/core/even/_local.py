@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-import numpy as np
-
-from amber_thicket.core.numeric.colour import luminance, with_gain
+from amber_thicket.core.numeric.colour import log_luminance, with_gain
 from amber_thicket.core.numeric.filters import blur, enlarge, guided, shrink
 from amber_thicket.core.raster import Frame, Pixels, Raster
 
@@ -25,7 +23,7 @@ class Neighbourhood(NamedTuple):
 
 def tone_of(pixels: Pixels) -> Pixels:
     """Natural log of luminance, floored."""
-    return np.log(np.maximum(luminance(pixels), _DARK))
+    return log_luminance(pixels, _DARK)
 
 
 def survey(raster: Raster, frame: Frame, size: float) -> Neighbourhood:

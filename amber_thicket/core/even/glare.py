@@ -12,7 +12,7 @@ from functools import partial
 import cv2
 import numpy as np
 
-from amber_thicket.core.numeric.colour import srgb_to_linear
+from amber_thicket.core.numeric.colour import logarithm, luminance_of, srgb_to_linear
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur, carried_in, shrink
 from amber_thicket.core.numeric.mixed import mixed
@@ -72,7 +72,6 @@ def glare_mask(pixels: Pixels, tile: float, amount: float) -> Mask:
     """Where light is mirrored. pixels: linear RGB; tile: px of one tile width; amount: 0..100, how faint it may be."""
     tone, colour = np.empty(pixels.shape[:2], np.float32), np.empty(pixels.shape[:2], np.float32)
     over_rows(partial(_told, np.ascontiguousarray(pixels, np.float32), tone, colour), len(tone))
-    np.log(tone, out=tone)
     around = np.minimum(tone, np.float32(at_shares(tone, (0.9,))[0]))
     soft, usual = (blur(field, _AROUND * tile, wraps=False) for field in (around, colour))
     limit = 1.5 - 1.2 * amount / 100
@@ -86,16 +85,15 @@ def glare_mask(pixels: Pixels, tile: float, amount: float) -> Mask:
 
 
 @compiled(loose=True)
-def _told(pixels, light, colour, first, last):  # type: ignore[no-untyped-def]
-    """Luminance, above 0, and how coloured each place is, 0..1."""
+def _told(pixels, tone, colour, first, last):  # type: ignore[no-untyped-def]
+    """Logarithm of the luminance, and how coloured each place is, 0..1."""
     dark = np.float32(1e-4)
     for y in range(first, last):
-        here, bright, pure = pixels[y].reshape(3 * light.shape[1]), light[y], colour[y]
+        here, bright, pure = pixels[y].reshape(3 * tone.shape[1]), tone[y], colour[y]
         for x in range(len(bright)):
             red, green, blue = here[3 * x], here[3 * x + 1], here[3 * x + 2]
-            tone = np.float32(0.2126) * red + np.float32(0.7152) * green + np.float32(0.0722) * blue
             high, low = max(max(red, green), blue), min(min(red, green), blue)
-            bright[x] = max(tone, dark)
+            bright[x] = logarithm(max(luminance_of(red, green, blue), dark))
             pure[x] = (high - low) / max(high, dark)
 
 

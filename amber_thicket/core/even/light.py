@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.core.numeric.colour import luminance, multiplied
+from amber_thicket.core.numeric.colour import log_luminance, multiplied
 from amber_thicket.core.numeric.filters import blur, enlarge, shrink
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
@@ -47,7 +47,7 @@ def decide_light(squared: Raster, *, frame: Frame, amount: float, size: float) -
     A quadratic surface takes the slope that runs through the edges, where smoothing alone would be
     biased; smoothing the rest follows what a quadratic cannot.
     """
-    tone = np.log(np.maximum(luminance(squared.pixels), _DARK))
+    tone = log_luminance(squared.pixels, _DARK)
     factor = max(1, min(tone.shape) // _GRID)
     small = shrink(tone, factor)
     terms = _surface_terms(*small.shape)

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from amber_thicket.core.numeric.colour import luminance, with_gain
+from amber_thicket.core.numeric.colour import log_luminance, with_gain
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Raster
@@ -51,7 +51,7 @@ def decide_raking(known: Raster, *, frame: Frame, amount: float) -> Shaded:
         return Shaded(light, 1.0, 0.0)
     slope = slope_along(known.pixels, light, frame.tile_width)
     spread = max(float(slope.std()), 1e-9)
-    tone = np.log(np.maximum(luminance(known.pixels), _DARK))
+    tone = log_luminance(known.pixels, _DARK)
     sigma = _LARGE * frame.tile_width
     costs = []
     for strength in _STRENGTHS:

@@ -18,8 +18,6 @@ from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
-LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
-
 
 def srgb_to_linear(encoded: NDArray[Any]) -> NDArray[np.float64]:
     """Linear light in [0, 1] from sRGB code values in [0, 1], exactly (IEC 61966-2-1)."""
@@ -102,12 +100,17 @@ def _encode8(flat, out, first, last):  # type: ignore[no-untyped-def]
         to[i] = np.uint8(_coded(here[i]) * np.float32(255.0) + np.float32(0.5))
 
 
+@compiled(loose=True, inline=True)
+def luminance_of(red, green, blue):  # type: ignore[no-untyped-def]
+    """Relative luminance of one linear BT.709 colour; for compiled loops."""
+    return np.float32(0.2126) * red + np.float32(0.7152) * green + np.float32(0.0722) * blue
+
+
 @compiled()
 def _encode_tone(pixels, out, first, last):  # type: ignore[no-untyped-def]
     here, to = pixels[3 * first : 3 * last], out[first:last]
     for i in range(len(to)):
-        red, green, blue = here[3 * i], here[3 * i + 1], here[3 * i + 2]
-        to[i] = _coded(np.float32(0.2126) * red + np.float32(0.7152) * green + np.float32(0.0722) * blue)
+        to[i] = _coded(luminance_of(here[3 * i], here[3 * i + 1], here[3 * i + 2]))
 
 
 def coded_luminance(linear: Pixels) -> Pixels:
@@ -168,7 +171,50 @@ def _extremes(colours, high, low, first, last):  # type: ignore[no-untyped-def]
 
 def luminance(linear: Pixels) -> Pixels:
     """Relative luminance Y of linear BT.709 RGB (H, W, 3) -> (H, W)."""
-    return cv2.transform(np.ascontiguousarray(linear), LUMINANCE[None, :]).reshape(linear.shape[:2])
+    pixels = np.ascontiguousarray(linear, np.float32)
+    out = np.empty(pixels.shape[:2], np.float32)
+    over_rows(partial(_luminance_rows, pixels, out), len(out))
+    return out
+
+
+@compiled(loose=True)
+def _luminance_rows(pixels, out, first, last):  # type: ignore[no-untyped-def]
+    for y in range(first, last):
+        here, to = pixels[y].reshape(3 * out.shape[1]), out[y]
+        for x in range(len(to)):
+            to[x] = luminance_of(here[3 * x], here[3 * x + 1], here[3 * x + 2])
+
+
+@compiled(loose=True, inline=True)
+def logarithm(value):  # type: ignore[no-untyped-def]
+    """Natural logarithm of a normal number above 0, within 3e-7; for compiled loops, which a library call would keep
+    from going through several pixels at once."""
+    bits = np.float32(value).view(np.int32)
+    # The power of two that leaves a number between the root of a half and the root of two.
+    power = (bits - np.int32(0x3F3504F3)) >> np.int32(23)
+    left = np.int32(bits - (power << np.int32(23))).view(np.float32)
+    t = (left - np.float32(1.0)) / (left + np.float32(1.0))
+    s = t * t
+    series = np.float32(1.0) + s * (
+        np.float32(1 / 3) + s * (np.float32(1 / 5) + s * (np.float32(1 / 7) + s * np.float32(1 / 9)))
+    )
+    return np.float32(power) * np.float32(0.6931472) + np.float32(2.0) * t * series
+
+
+def log_luminance(linear: Pixels, least: float) -> Pixels:
+    """Natural logarithm of the luminance of linear BT.709 RGB, or of `least` where it is less: (H, W, 3) -> (H, W)."""
+    pixels = np.ascontiguousarray(linear, np.float32)
+    out = np.empty(pixels.shape[:2], np.float32)
+    over_rows(partial(_log_rows, pixels, np.float32(least), out), len(out))
+    return out
+
+
+@compiled(loose=True)
+def _log_rows(pixels, least, out, first, last):  # type: ignore[no-untyped-def]
+    for y in range(first, last):
+        here, to = pixels[y].reshape(3 * out.shape[1]), out[y]
+        for x in range(len(to)):
+            to[x] = logarithm(max(luminance_of(here[3 * x], here[3 * x + 1], here[3 * x + 2]), least))
 
 
 _XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]], np.float32)

@@ -21,8 +21,9 @@ from amber_thicket.core.tile.meet import meeting, moved_by
 from amber_thicket.core.tile.mosaic import Mosaic, Placement, mosaic, moved, render_mosaic
 from amber_thicket.core.tile.overlap import PIECES, anywhere, blend_shares, cut_labels
 from amber_thicket.core.tile.patchwork import Mask, Patchwork, composed
-from amber_thicket.core.tile.plan import FEATHER, TilePlan, feathered, render
+from amber_thicket.core.tile.plan import FEATHER, TilePlan, render
 from amber_thicket.core.tile.regrow import avoid, features_with_height, grow, keep_in_place, mend
+from amber_thicket.core.tile.shares import feathered
 from amber_thicket.core.tile.stochastic import Mixture, mix, patches
 from amber_thicket.core.tile.strew import Limits, strew
 

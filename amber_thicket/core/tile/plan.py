@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.compiled import compiled
-from amber_thicket.core.numeric.filters import blur, shrink
+from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import ShapeError
@@ -20,8 +20,6 @@ from amber_thicket.errors import ShapeError
 # as fractions of the tile width (3 and 14, .8, 4 and 16 px of 768).
 SPLIT = (14 / 768, 3 / 768)
 FEATHER = (16 / 768, 4 / 768, 0.8 / 768)
-# A mask that is smoothed by this or more is smoothed on a grid half as fine: off by less than 1 % at a join.
-_SOFT = 3.5
 
 
 @dataclass(frozen=True)
@@ -48,30 +46,6 @@ class TilePlan:
     def nbytes(self) -> int:
         nbytes = 0 if self.shifts is None else self.shifts.nbytes
         return int(sum(band.nbytes for band in self.shares) + self.labels.nbytes + nbytes)
-
-
-def feathered(labels: NDArray[np.uint8], pieces: int, widths: tuple[float, ...]) -> tuple[Pixels, ...]:
-    """Shares from hard labels: each label's mask smoothed per band by widths (px). They sum to 1."""
-    return tuple(_feathered(labels, pieces, sigma) for sigma in widths)
-
-
-def _feathered(labels: NDArray[np.uint8], pieces: int, sigma: float) -> Pixels:
-    """The shares of one band."""
-    height, width = labels.shape
-    factor = 1
-    while factor * _SOFT <= sigma and height % (2 * factor) == 0 and width % (2 * factor) == 0:
-        factor *= 2
-    # Area averaging and linear enlarging blur by about f²/4 together.
-    rest = max(sigma * sigma - factor * factor / 4, 0.01) ** 0.5 / factor
-    shares = np.empty((pieces, height // factor, width // factor), np.float32)
-    first, others = shares[0], shares[1:]
-    first.fill(1)
-    for piece, share in enumerate(others, 1):
-        share[:] = blur(shrink((labels == piece).astype(np.float32), factor), rest, wraps=True)
-        # They sum to 1 before and after smoothing, so the first one is what the others leave.
-        np.subtract(first, share, out=first)
-    np.maximum(first, 0, out=first)
-    return shares
 
 
 def softened(sample: Pixels, tile_width: float) -> list[Pixels]:

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
-from amber_thicket.core.numeric.colour import luminance
+from amber_thicket.core.numeric.colour import log_luminance
 from amber_thicket.core.numeric.filters import blur
 
 LIMIT = 0.75
@@ -15,7 +15,7 @@ LIMIT = 0.75
 
 def look(subject: Subject) -> Iterable[Finding]:
     occlusion = subject.maps["ambient_occlusion"].pixels
-    tone = np.log(np.maximum(luminance(subject.maps["base_color"].pixels), 1e-3)).astype(np.float32)
+    tone = log_luminance(subject.maps["base_color"].pixels, 1e-3)
     if float(occlusion.std()) < 0.01:
         return
     if not subject.notes.get("relief_brought"):
