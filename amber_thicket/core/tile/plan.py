@@ -79,8 +79,9 @@ def render(plan: TilePlan, sample: Pixels, size: tuple[int, int], *, least: floa
         )
     flat = sample.ndim == 2
     layer = np.ascontiguousarray(sample[..., None] if flat else sample)
-    plain = layer[:height, :width]
-    tile = plain.copy() if least == -np.inf else np.maximum(plain, np.float32(least))
+
+    tile = np.empty((height, width, layer.shape[2]), np.float32)
+    over_rows(partial(_held_rows, layer.reshape(len(layer), -1), np.float32(least), tile.reshape(height, -1)), height)
     overlap_x, overlap_y = layer.shape[1] - width, layer.shape[0] - height
     if len(plan.pieces) > 1 and (overlap_x or overlap_y):
         bands = softened(layer, float(width))
@@ -94,6 +95,15 @@ def render(plan: TilePlan, sample: Pixels, size: tuple[int, int], *, least: floa
         for area in areas:
             _mix(plan, bands, tile, area, np.float32(least))
     return tile[..., 0] if flat else tile
+
+
+@compiled()
+def _held_rows(layer, least, out, first, last):  # type: ignore[no-untyped-def]
+    """As much of each row as there is room for, held above a value."""
+    for y in range(first, last):
+        here, to = layer[y], out[y]
+        for i in range(len(to)):
+            to[i] = max(here[i], least)
 
 
 def _mix(plan: TilePlan, bands: list[Pixels], tile: Pixels, area: tuple[int, int, int, int], least: np.float32) -> None:
@@ -165,28 +175,33 @@ def _sharpened(shares, steeper, total):  # type: ignore[no-untyped-def]
 
 
 @compiled(loose=True)
-def _add(to, soft, middling, crisp, coarse, middle, fine):  # type: ignore[no-untyped-def]
-    """Adds part of one piece to part of a row: a band is what one layer has more than the softer one before it."""
-    if to.shape[1] == 3:
-        for x in range(len(to)):
+def _add(to, channels, soft, middling, crisp, coarse, middle, fine, shares):  # type: ignore[no-untyped-def]
+    """Adds part of one piece to part of a row: a band is what one layer has more than the softer one before it.
+    to, coarse, middle, fine: values of the pixels, one after the other. shares: (3, values) to work in."""
+    first, second, third = shares[0], shares[1], shares[2]
+    if channels == 3:
+        # Each share once a value: then all that follows goes along the row without steps.
+        for x in range(len(soft)):
             w0, w1, w2 = soft[x] - middling[x], middling[x] - crisp[x], crisp[x]
-            to[x, 0] += w0 * coarse[x, 0] + w1 * middle[x, 0] + w2 * fine[x, 0]
-            to[x, 1] += w0 * coarse[x, 1] + w1 * middle[x, 1] + w2 * fine[x, 1]
-            to[x, 2] += w0 * coarse[x, 2] + w1 * middle[x, 2] + w2 * fine[x, 2]
-        return
-    for c in range(to.shape[1]):
-        for x in range(len(to)):
-            w0, w1, w2 = soft[x] - middling[x], middling[x] - crisp[x], crisp[x]
-            to[x, c] += w0 * coarse[x, c] + w1 * middle[x, c] + w2 * fine[x, c]
+            first[3 * x], first[3 * x + 1], first[3 * x + 2] = w0, w0, w0
+            second[3 * x], second[3 * x + 1], second[3 * x + 2] = w1, w1, w1
+            third[3 * x], third[3 * x + 1], third[3 * x + 2] = w2, w2, w2
+    else:
+        for x in range(len(soft)):
+            for c in range(channels * x, channels * (x + 1)):
+                first[c], second[c], third[c] = soft[x] - middling[x], middling[x] - crisp[x], crisp[x]
+    for i in range(len(to)):
+        to[i] += first[i] * coarse[i] + second[i] * middle[i] + third[i] * fine[i]
 
 
 @compiled()
 def _mix_rows(  # type: ignore[no-untyped-def]
     coarse, middle, fine, share0, share1, share2, steeper, offsets, tile, least, left, right, top, first, last
 ):
-    height, width = coarse.shape[:2]
+    height, width, channels = coarse.shape
     tile_height, tile_width = tile.shape[:2]
     pieces, wide = share0.shape[0], right - left
+    shares = np.empty((3, wide * channels), np.float32)
     lines = np.empty((3, pieces, wide), np.float32)
     near, beside = np.empty((3, wide), np.int32), np.empty((3, wide), np.int32)
     part, total = np.empty((3, wide), np.float32), np.empty(wide, np.float32)
@@ -199,7 +214,8 @@ def _mix_rows(  # type: ignore[no-untyped-def]
         _share_line(share2, y, tile.shape, near[2], beside[2], part[2], lines[2])
         if steeper > 1.0:
             _sharpened(lines[2], steeper, total)
-        tile[y, left:right] = 0.0
+        line = tile[y].reshape(tile_width * channels)[left * channels : right * channels]
+        line[:] = 0.0
         for piece in range(pieces):
             soft, middling, crisp = lines[0, piece], lines[1, piece], lines[2, piece]
             start, end = 0, wide
@@ -216,17 +232,18 @@ def _mix_rows(  # type: ignore[no-untyped-def]
                 if begin >= stop:
                     continue
                 sx = left + begin + offsets[piece, 0] - back
-                to = sx + stop - begin
+                one, end_one = sx * channels, (sx + stop - begin) * channels
                 _add(
-                    tile[y, left + begin : left + stop],
+                    line[begin * channels : stop * channels],
+                    channels,
                     soft[begin:stop],
                     middling[begin:stop],
                     crisp[begin:stop],
-                    coarse[sy, sx:to],
-                    middle[sy, sx:to],
-                    fine[sy, sx:to],
+                    coarse[sy].reshape(width * channels)[one:end_one],
+                    middle[sy].reshape(width * channels)[one:end_one],
+                    fine[sy].reshape(width * channels)[one:end_one],
+                    shares,
                 )
-        line = tile[y, left:right].reshape(wide * tile.shape[2])
         for i in range(len(line)):
             line[i] = max(line[i], least)
 
