@@ -8,8 +8,12 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
+from amber_thicket.standins.bench.camera import Shot
+from amber_thicket.standins.bench.camera import photograph as taken
+from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
 from bench.timing import table
 from tests.browser.server import ARGUMENTS, CHROMIUM, Server
 from tests.support import encoded, photograph
@@ -80,8 +84,10 @@ def _rest(page: Page) -> None:
     page.wait_for_function(QUIET)
 
 
-def _back(page: Page) -> None:
-    """Undoes all there is, so that every slider is measured on the material as it came."""
+def _back(page: Page, stage: str) -> None:
+    """Undoes all there is, so that every slider is measured on the material as it came; but not the zones."""
+    if stage == "Response":
+        return
     for _ in range(SAMPLES + 4):
         page.keyboard.press("Control+z")
         page.wait_for_timeout(60)
@@ -90,6 +96,29 @@ def _back(page: Page) -> None:
 def _show(page: Page, layer: str) -> None:
     page.click("section[aria-label='First view'] button[aria-label=What]")
     page.click(f"[role=option]:has-text('{layer}')")
+
+
+def _with_zones(page: Page) -> None:
+    """A second material: copper with two zones, of which one changes every map, and mud on it."""
+    page.goto(page.url.split("/m/")[0])
+    with tempfile.TemporaryDirectory() as name:
+        path = Path(name) / "copper.png"
+        shot = Shot(sky=0.7, elevation=44)
+        path.write_bytes(encoded(taken(verdigris_copper(1024, 5), shot, np.random.default_rng(1))))
+        page.set_input_files("input[type=file]", str(path))
+        page.wait_for_selector("nav[aria-label=Stages]")
+    page.click("nav button:has-text('Response')")
+    _rest(page)
+    page.get_by_role("button", name="Suggest").click()
+    zone = page.locator("ul[aria-label='Zones there are'] li").first
+    zone.wait_for()
+    zone.get_by_role("button").first.click()
+    for name in ("Metallic", "Roughness", "Tint", "Height"):
+        zone.get_by_role("button", name=name).first.click()
+        _rest(page)
+    page.get_by_label("Lay something on").click()
+    page.get_by_role("option", name="Mud").click()
+    _rest(page)
 
 
 def _told(name: str, waits: list[float]) -> list[str]:
@@ -118,11 +147,13 @@ def run(_side: int) -> None:
 
 
 def sliders(_side: int) -> None:
-    """Every slider of the four stages that make maps, slowest first."""
+    """Every slider of the four stages that make maps, slowest first; those of zones and covers as well."""
     rows, silent = [], []
     every: list[float] = []
     with opened() as page:
         for stage, layers in LAYERS.items():
+            if stage == "Response":
+                _with_zones(page)
             page.click(f"nav button:has-text('{stage}')")
             _rest(page)
             folds = page.locator("aside button.group[data-state=closed]")
@@ -138,7 +169,7 @@ def sliders(_side: int) -> None:
                     waits = [page.evaluate(MEASURE, [slider, key]) for key in ("ArrowRight", "ArrowLeft")]
                     if max(waits) < 0:
                         continue
-                    _back(page)
+                    _back(page, stage)
                     key = "ArrowRight" if waits[0] >= 0 else "ArrowLeft"
                     waits = []
                     for _ in range(SAMPLES):
@@ -147,7 +178,7 @@ def sliders(_side: int) -> None:
                     every += [wait for wait in waits if wait >= 0]
                     rows.append((statistics.median(waits), _told(f"{stage}: {slider}", [w for w in waits if w >= 0])))
                     left.remove(slider)
-                    _back(page)
+                    _back(page, stage)
             silent += [f"{stage}: {slider}" for slider in left]
     table(
         "Every slider: from a key to the new picture of what it changes",

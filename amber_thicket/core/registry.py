@@ -24,7 +24,7 @@ from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
 from amber_thicket.core.relief import bands, cues, curvature, height, hued, laid, normal, occlusion, shape, split
 from amber_thicket.core.relief import light as light_found
-from amber_thicket.core.response import color, covers, levels, roughness, zones
+from amber_thicket.core.response import color, compared, covers, levels, roughness, zones
 from amber_thicket.core.response.finish import ColourChange, ScalarChange, finishing
 from amber_thicket.core.roles import MADE
 from amber_thicket.core.settings import OperationSettings, describe
@@ -63,6 +63,7 @@ OPERATIONS: tuple[Operation, ...] = (
     cues.OPERATION,
     bands.OPERATION,
     height.OPERATION,
+    compared.OPERATION,
     zones.OPERATION,
     shape.OPERATION,
     covers.OPERATION,

@@ -9,8 +9,8 @@ from scipy import ndimage
 from amber_thicket.core.numeric import filters, sampling
 from amber_thicket.core.numeric.arctan import degrees_of
 from amber_thicket.core.numeric.colour import extremes, log_luminance, luminance
-from amber_thicket.core.numeric.levels import soft_clip
-from amber_thicket.core.numeric.mixed import mixed
+from amber_thicket.core.numeric.levels import smooth_step, soft_clip
+from amber_thicket.core.numeric.mixed import mixed, tinted
 from amber_thicket.core.numeric.ranks import at_shares
 
 RNG = np.random.default_rng(4)
@@ -147,6 +147,19 @@ class MixTest(unittest.TestCase):
             colour = np.float32(0.4) if len(shape) == 2 else np.float32([0.1, 0.6, 0.9])
             for to in (other, colour):
                 np.testing.assert_allclose(mixed(one, to, share), one * (1 - by) + to * by, atol=1e-6)
+
+    def test_tinted_is_mixed_with_what_the_shade_makes_of_a_colour(self) -> None:
+        one, shade, share = RNG.random((9, 31, 3)), RNG.random((9, 31)), RNG.random((9, 31))
+        one, shade, share = (values.astype(np.float32) for values in (one, shade, share))
+        colour = np.float32([0.7, 0.2, 0.05])
+        wanted = mixed(one, shade[..., None] * colour, share)
+        np.testing.assert_allclose(tinted(one, shade, colour, share), wanted, atol=1e-6)
+
+    def test_smooth_step_as_written_out(self) -> None:
+        values = np.linspace(-1, 2, 301).astype(np.float32).reshape(7, 43)
+        for low, high in ((0.2, 0.7), (0.5, 0.5)):
+            t = ((values - low) / max(high - low, 1e-9)).clip(0, 1)
+            np.testing.assert_allclose(smooth_step(low, high, values), t * t * (3 - 2 * t), atol=1e-6)
 
     def test_extremes_as_numpy_finds_them(self) -> None:
         colours = RNG.standard_normal((37, 23, 3)).astype(np.float32)

@@ -13,12 +13,13 @@ from amber_thicket.core.even.oklab import to_oklab
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, luminance
-from amber_thicket.core.raster import Pixels
+from amber_thicket.core.raster import Pixels, Raster
+from amber_thicket.core.response.compared import alike, compared
 from amber_thicket.core.response.zones import linear_of
 from amber_thicket.errors import BadSetting
 from amber_thicket.standins.bench.camera import Shot, photograph
 from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
-from tests.support import evaluation, size_of
+from tests.support import evaluation, frame, size_of
 
 SIDE = 256
 SIZE = (SIDE, SIDE)
@@ -56,6 +57,31 @@ class MaskTest(unittest.TestCase):
         mask = self.mask(zone(RED))
         self.assertGreater(mask[:, 10:118].min(), 0.95)
         self.assertLess(mask[:, 138:246].max(), 0.05)
+
+    def test_likeness_as_written_out_colour_by_colour(self) -> None:
+        """Against the distances of all pixels to all colours in Oklab."""
+        rng = np.random.default_rng(4)
+        colours = rng.random((11, 5, 3)).astype(np.float32)
+        picks, against = (list(rng.random((count, 3)).astype(np.float32)) for count in (3, 2))
+        light, tolerance, soft = 0.4, 20.0, 0.3
+        lab = compared(Raster(colours), frame=frame(16)).pixels
+        weights = np.array([light, 1, 1])
+
+        def nearest(side: list[Pixels]) -> Pixels:
+            off = (lab[..., None, :] - 100 * to_oklab(np.array(side)[None])[0]) * weights
+            return np.asarray(np.sqrt((off**2).sum(axis=-1)).min(axis=-1))
+
+        def stepped(low: float, high: float, values: Pixels) -> Pixels:
+            t = ((values - low) / (high - low)).clip(0, 1)
+            return np.asarray(t * t * (3 - 2 * t))
+
+        near, width = nearest(picks), 6 * soft + 0.05
+        within = 1 - stepped(tolerance * (1 - soft), tolerance * (1 + soft) + 1e-3, near)
+        options = {"light": light, "tolerance": tolerance, "soft": soft}
+        np.testing.assert_allclose(alike(lab, picks, [], **options), within, atol=1e-4)
+        bounded = within * stepped(-width, width, nearest(against) - near)
+        np.testing.assert_allclose(alike(lab, picks, against, **options), bounded, atol=1e-4)
+        self.assertEqual(float(alike(lab, [], against, **options).max()), 0)
 
     def test_what_a_colour_is_not_bounds_it(self) -> None:
         wide = {**RED, "tolerance": 90}

@@ -1,6 +1,8 @@
-"""Levels with soft ends."""
+"""Levels with soft ends, and smooth steps."""
 
 from __future__ import annotations
+
+from functools import partial
 
 import numpy as np
 
@@ -45,3 +47,25 @@ def _bend(values, ends, room, out, first, last):  # type: ignore[no-untyped-def]
         value = here[i]
         below, above = min((value - floor) * steep, nothing), min((top - value) * steep, nothing)
         to[i] = min(max(value, floor), top) + room * (_decay(below) - _decay(above))
+
+
+@compiled(loose=True, inline=True)
+def stepped(low, high, value):  # type: ignore[no-untyped-def]
+    """smooth_step() of one value; for compiled loops."""
+    t = min(max((value - low) / max(high - low, np.float32(1e-9)), np.float32(0.0)), np.float32(1.0))
+    return t * t * (np.float32(3.0) - np.float32(2.0) * t)
+
+
+def smooth_step(low: float, high: float, values: Pixels) -> Pixels:
+    """0 under low, 1 over high, smooth between them. values: any shape."""
+    flat = np.ascontiguousarray(values, np.float32).reshape(-1)
+    out = np.empty_like(flat)
+    over_rows(partial(_step_all, np.float32(low), np.float32(high), flat, out), flat.size, least=1 << 15)
+    return out.reshape(values.shape)
+
+
+@compiled(loose=True)
+def _step_all(low, high, values, out, first, last):  # type: ignore[no-untyped-def]
+    here, to = values[first:last], out[first:last]
+    for i in range(len(here)):
+        to[i] = stepped(low, high, here[i])

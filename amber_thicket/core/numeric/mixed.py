@@ -43,3 +43,24 @@ def _mix_rows(one, other, share, out, first, last):  # type: ignore[no-untyped-d
             to[3 * x] = here[3 * x] + s * (there[3 * x] - here[3 * x])
             to[3 * x + 1] = here[3 * x + 1] + s * (there[3 * x + 1] - here[3 * x + 1])
             to[3 * x + 2] = here[3 * x + 2] + s * (there[3 * x + 2] - here[3 * x + 2])
+
+
+def tinted(one: Pixels, shade: Pixels, colour: Pixels, share: Pixels) -> Pixels:
+    """one + share · (shade · colour − one), in one pass. one: (H, W, 3) float32; shade, share: (H, W); colour: (3,)."""
+    lines = np.ascontiguousarray(one, np.float32).reshape(len(one), -1)
+    out = np.empty_like(lines)
+    layers = (np.ascontiguousarray(layer, np.float32) for layer in (shade, share))
+    over_rows(partial(_tint_rows, lines, *layers, np.asarray(colour, np.float32), out), len(out))
+    return out.reshape(one.shape)
+
+
+@compiled(loose=True)
+def _tint_rows(one, shade, share, colour, out, first, last):  # type: ignore[no-untyped-def]
+    red, green, blue = colour[0], colour[1], colour[2]
+    for y in range(first, last):
+        here, tone, by, to = one[y], shade[y], share[y], out[y]
+        for x in range(len(tone)):
+            s, t = by[x], tone[x]
+            to[3 * x] = here[3 * x] + s * (t * red - here[3 * x])
+            to[3 * x + 1] = here[3 * x + 1] + s * (t * green - here[3 * x + 1])
+            to[3 * x + 2] = here[3 * x + 2] + s * (t * blue - here[3 * x + 2])

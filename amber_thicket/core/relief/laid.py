@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
+import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.mixed import mixed
+from amber_thicket.core.numeric.ranks import at_shares
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief.shape import reach_of, within
@@ -33,15 +36,15 @@ def _with_covers(
             ground = np.maximum(field, np.float32(level))
         elif cover.smooth:
             soft = blur(field, 0.5 * frame.length(cover.size), wraps=True)
-            ground = field + np.float32(cover.smooth / 100) * (soft - field)
+            ground = cv2.addWeighted(field, 1 - cover.smooth / 100, soft, cover.smooth / 100, 0)
         other = borrowed(cover.material, "height", cover.repeat) if cover.material else None
         rise: Any = np.float32(cover.thick / 100) if other is None else np.float32(cover.thick / 100) * other.pixels
-        field = field + weight * (ground + rise - field)
+        field = mixed(field, ground + rise, weight)
     return field
 
 
 def _levels(field: Pixels, rows: Sequence[Cover]) -> tuple[float, ...]:
-    return tuple(float(np.quantile(field, cover.share / 100)) if cover.where == "level" else 0.0 for cover in rows)
+    return tuple(at_shares(field, (cover.share / 100,))[0] if cover.where == "level" else 0.0 for cover in rows)
 
 
 def decide_laid(

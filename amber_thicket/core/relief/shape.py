@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from pydantic import field_validator
 
+from amber_thicket.core.numeric.mixed import mixed
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.paint import painted
@@ -89,7 +90,7 @@ def _moved(field: Pixels, masks: list[tuple[Pixels, Any]], means: tuple[float, .
     for (mask, change), mean in zip(masks, means, strict=True):
         middle = np.float32(mean)
         wanted = middle + np.float32(change.spread) * (field - middle) + np.float32(change.raised / 100)
-        field = field + mask * (wanted - field)
+        field = mixed(field, wanted, mask)
         if change.alone:
             field = mask * field
     return field

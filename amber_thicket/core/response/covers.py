@@ -6,15 +6,19 @@ Each cover has one weight map; every map of the set takes it in by that, so that
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any, Literal, NamedTuple
 
+import cv2
 import numpy as np
 from pydantic import Field, field_validator
 
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.levels import smooth_step
+from amber_thicket.core.numeric.ranks import at_shares
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.response.zones import linear_of, standing_out, step
+from amber_thicket.core.response.zones import linear_of, spread_of, standing_out
 from amber_thicket.core.response.zones import read as read_zones
 from amber_thicket.core.rows import rows_of
 from amber_thicket.core.settings import OperationSettings, setting
@@ -117,6 +121,7 @@ DEPOSITS: tuple[tuple[str, dict[str, Any]], ...] = (
 )  # fmt: skip
 
 
+@lru_cache(maxsize=32)
 def read(text: str) -> tuple[Cover, ...]:
     """Covers from their setting. Raises ValueError in words."""
     return rows_of(text, MOST, "covers", Cover)
@@ -161,10 +166,11 @@ def _signal(cover: Cover, height: Pixels, frame: Frame, end: End | None) -> tupl
     else:
         out = standing_out(height, cover.size, frame)
         signal = -out if cover.where == "recesses" else out
-    spread = end.spread if end else float(signal.std()) + 1e-9
-    detail = blur(height, 0.1 * frame.length(_DETAIL), wraps=True) - blur(height, frame.length(_DETAIL), wraps=True)
-    rough = end.detail if end else float(detail.std()) + 1e-9
-    return signal + np.float32(cover.broken / 100 * spread / rough) * detail, spread, rough
+    spread = end.spread if end else spread_of(signal)
+    detail = blur(height, 0.1 * frame.length(_DETAIL), wraps=True)
+    cv2.subtract(detail, blur(height, frame.length(_DETAIL), wraps=True), detail)
+    rough = end.detail if end else spread_of(detail)
+    return cv2.scaleAdd(detail, cover.broken / 100 * spread / rough, signal), spread, rough
 
 
 def decide_covers(shaped: _Layer, zones: _Layer, /, *, frame: Frame, covers: str, **_: object) -> tuple[End, ...]:
@@ -175,7 +181,7 @@ def decide_covers(shaped: _Layer, zones: _Layer, /, *, frame: Frame, covers: str
             found.append(End(0.0, 1.0, 1.0))
             continue
         signal, spread, rough = _signal(cover, shaped().pixels, frame, None)
-        found.append(End(float(np.quantile(signal, 1 - cover.share / 100)), spread, rough))
+        found.append(End(at_shares(signal, (1 - cover.share / 100,))[0], spread, rough))
     return tuple(found)
 
 
@@ -184,20 +190,20 @@ def covers(
 ) -> Raster:
     """How far each cover hides the surface, (H, W, N) in [0, 1], of those that lie on it, in order."""
     rows = laid(covers)
-    weights = np.ones((frame.height, frame.width, len(rows)), np.float32)
+    weights = np.ones((len(rows), frame.height, frame.width), np.float32)
     order = [zone.id for zone in read_zones(also["zones"].zones)]  # type: ignore[attr-defined]
     for number, (cover, end) in enumerate(zip(rows, decided, strict=True)):
-        weight = weights[..., number]
+        weight = weights[number]
         if cover.where != "everywhere":
             signal, _, _ = _signal(cover, shaped().pixels, frame, end)
             width = cover.soft / 100 * end.spread + 1e-6
-            weight = step(end.begin - width, end.begin + width, signal)
+            weight = smooth_step(end.begin - width, end.begin + width, signal)
             # All of it, and nothing of it, are meant.
             weight = np.ones_like(weight) if cover.share >= 100 else weight * np.float32(cover.share > 0)
         if cover.zone in order:
             weight = weight * zones().pixels[..., order.index(cover.zone)]
-        weights[..., number] = weight * np.float32(cover.strength / 100)
-    return Raster(weights)
+        weights[number] = weight * np.float32(cover.strength / 100)
+    return Raster(np.moveaxis(weights, 0, -1))
 
 
 def _uses(options: dict[str, Any]) -> tuple[str, ...]:

@@ -11,13 +11,14 @@ from pydantic import BaseModel, field_validator
 
 from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.numeric.filters import blur
-from amber_thicket.core.numeric.mixed import mixed
+from amber_thicket.core.numeric.levels import smooth_step
+from amber_thicket.core.numeric.mixed import mixed, tinted
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.covers import Cover, laid, materials
 from amber_thicket.core.response.paint import painted
 from amber_thicket.core.response.paint import read as read_strokes
-from amber_thicket.core.response.zones import by_zone, linear_of, masks_of, step
+from amber_thicket.core.response.zones import by_zone, linear_of, masks_of
 from amber_thicket.core.roles import ROLES
 from amber_thicket.core.settings import OperationSettings, setting
 
@@ -120,11 +121,13 @@ def _finish(
         weight = _crisp(weight) if role == "metallic" else weight
         pixels = _covered(pixels, weight, cover, role, frame, options["borrowed"])
     pixels = painted(pixels, strokes)
-    return Raster(np.clip(pixels, 0, 1.0 if pixels.ndim == 2 else None), evidence=dict(before.evidence))
+    # Fresh by now, so in place.
+    np.clip(pixels, 0, 1.0 if pixels.ndim == 2 else None, out=pixels)
+    return Raster(pixels, evidence=dict(before.evidence))
 
 
 def _crisp(mask: Pixels) -> Pixels:
-    return step(0.35, 0.65, mask)
+    return smooth_step(0.35, 0.65, mask)
 
 
 def _changed(pixels: Pixels, mask: Pixels, change: Any, mean: Any) -> Pixels:
@@ -137,8 +140,7 @@ def _changed(pixels: Pixels, mask: Pixels, change: Any, mean: Any) -> Pixels:
     # The zone's own light and dark stay, as shares of its mean; where it has none there is nothing to keep.
     relative = luminance(pixels) / np.float32(own) if own > 1e-4 else np.ones(pixels.shape[:2], np.float32)
     kept = 1 + np.float32(change.keep / 100) * (relative - 1)
-    wanted = kept[..., None] * target
-    return mixed(pixels, wanted, mask * np.float32(change.amount / 100))
+    return tinted(pixels, kept, target, mask * np.float32(change.amount / 100))
 
 
 _COVERED = ("base_color", "roughness", "metallic", "specular", "emissive", "translucency")
@@ -156,7 +158,7 @@ def _covered(pixels: Pixels, weight: Pixels, cover: Cover, role: str, frame: Fra
         light = luminance(pixels)
         shade = light - blur(light, frame.length(2.0), wraps=True)
         shade = 1 + np.float32(cover.variation / 100) * np.tanh(shade / np.float32(max(float(light.std()), 1e-4)))
-        value = shade[..., None] * linear_of(cover.colour)
+        return tinted(pixels, shade, linear_of(cover.colour), weight)
     elif role in _UNTOUCHED:
         value = np.float32(_UNTOUCHED[role])
     else:

@@ -6,24 +6,26 @@ A zone is a list of parts that add to it, are taken from it, or are all of it th
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
+from functools import lru_cache
 from typing import Any, Literal
 
+import cv2
 import numpy as np
 from pydantic import BaseModel, Field, ValidationError, field_validator
 
-from amber_thicket.core.even.oklab import to_oklab
 from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.levels import smooth_step
+from amber_thicket.core.numeric.ranks import at_shares
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.response.compared import alike
 from amber_thicket.core.rows import plain, rows_of
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import local, softened, stroke_of
 
 MOST, MOST_PARTS, MOST_PICKS = 8, 12, 24
-# Structure finer than this share of the tile width does not split a zone by colour.
-_GRAIN = 0.0015
 _Layer = Callable[[], Raster]
 Kind = Literal["colour", "height", "recesses", "edges", "brush"]
 
@@ -116,6 +118,7 @@ def linear_of(colour: str) -> Pixels:
     return decode_srgb(np.array([int(digits[i : i + 2], 16) for i in (0, 2, 4)], np.uint8))
 
 
+@lru_cache(maxsize=32)
 def read(text: str) -> tuple[Zone, ...]:
     """Zones from their setting. Raises ValueError in words."""
     return rows_of(text, MOST, "zones", Zone)
@@ -138,16 +141,21 @@ class Settings(OperationSettings):
 def standing_out(height: Pixels, size: float, frame: Frame) -> Pixels:
     """How far each place lies above its surroundings, (H, W). size: % of the tile width they reach."""
     fine = blur(height, 0.12 * frame.length(size), wraps=True)
-    return fine - blur(height, frame.length(size), wraps=True)
+    return cv2.subtract(fine, blur(height, frame.length(size), wraps=True), fine)
 
 
-def decide_zones(tiled: _Layer, formed: _Layer, *, frame: Frame, zones: str) -> tuple[tuple[float, float], ...]:
+def spread_of(signal: Pixels) -> float:
+    """Standard deviation, above 0."""
+    return float(cv2.meanStdDev(signal)[1].item()) + 1e-9
+
+
+def decide_zones(compared: _Layer, formed: _Layer, *, frame: Frame, zones: str) -> tuple[tuple[float, float], ...]:
     """Of every part by recesses or edges, in order: where it begins, and how far places differ."""
     found = []
     for part in (part for zone in read(zones) for part in zone.parts):
         if part.kind in ("recesses", "edges"):
             signal = _signed(part, formed().pixels, frame)
-            found.append((float(np.quantile(signal, 1 - part.share / 100)), float(signal.std()) + 1e-9))
+            found.append((at_shares(signal, (1 - part.share / 100,))[0], spread_of(signal)))
         else:
             found.append((0.0, 1.0))
     return tuple(found)
@@ -159,24 +167,23 @@ def _signed(part: Part, height: Pixels, frame: Frame) -> Pixels:
 
 
 def zones(
-    tiled: _Layer, formed: _Layer, *, frame: Frame, decided: tuple[tuple[float, float], ...], zones: str
+    compared: _Layer, formed: _Layer, *, frame: Frame, decided: tuple[tuple[float, float], ...], zones: str
 ) -> Raster:
     """How far each pixel belongs to each zone, (H, W, N) in [0, 1], in the order of the setting."""
     rows = read(zones)
-    masks = np.zeros((frame.height, frame.width, len(rows)), np.float32)
-    lab: Pixels | None = None
+    masks = np.zeros((len(rows), frame.height, frame.width), np.float32)
     ends = iter(decided)
     for number, zone in enumerate(rows):
         whole = np.zeros((frame.height, frame.width), np.float32)
         for part in zone.parts:
-            if part.kind == "colour" and lab is None:
-                lab = to_oklab(blur(tiled().pixels, _GRAIN * frame.tile_width, wraps=True))
-            height = None if part.kind in ("colour", "brush") else formed().pixels
-            whole = _joined(whole, _mask(part, lab, height, next(ends), frame), part.how)
+            looked_at = None if part.kind == "brush" else compared if part.kind == "colour" else formed
+            mask = _mask(part, looked_at().pixels if looked_at else None, next(ends), frame)
+            whole = _joined(whole, mask, part.how)
         if zone.soften:
             whole = blur(whole, frame.length(zone.soften), wraps=True)
-        masks[..., number] = 1 - whole if zone.inverted else whole
-    return Raster(masks)
+        masks[number] = 1 - whole if zone.inverted else whole
+    # Each mask lies in one piece, as they are asked for one at a time.
+    return Raster(np.moveaxis(masks, 0, -1))
 
 
 def _joined(whole: Pixels, part: Pixels, how: str) -> Pixels:
@@ -185,21 +192,21 @@ def _joined(whole: Pixels, part: Pixels, how: str) -> Pixels:
     return np.minimum(whole, part if how == "intersect" else 1 - part)
 
 
-def _mask(part: Part, lab: Pixels | None, height: Pixels | None, end: tuple[float, float], frame: Frame) -> Pixels:
-    if part.kind == "brush":
+def _mask(part: Part, seen: Pixels | None, end: tuple[float, float], frame: Frame) -> Pixels:
+    """seen: the colour compared, or the height; None for a brush."""
+    if seen is None:
         return _brushed(part, frame)
-    if part.kind == "colour":
-        assert lab is not None
-        return _alike(part, lab)
-    assert height is not None
     soft = part.soft / 100
+    if part.kind == "colour":
+        sides = [[linear_of(colour) for colour in side] for side in (part.picks, part.against)]
+        return alike(seen, *sides, light=part.light, tolerance=part.tolerance, soft=soft)
     if part.kind == "height":
         low, high, width = part.low / 100, part.high / 100, 0.25 * soft + 1e-4
         # The ends of the range are open: what lies lowest or highest belongs wholly to it.
-        from_low = step(low - width, low + width, height) if low > 0 else np.ones_like(height)
-        return from_low - (step(high - width, high + width, height) if high < 1 else 0)
+        from_low = smooth_step(low - width, low + width, seen) if low > 0 else np.ones_like(seen)
+        return from_low - (smooth_step(high - width, high + width, seen) if high < 1 else 0)
     begin, spread = end
-    return step(begin - soft * spread - 1e-6, begin + soft * spread + 1e-6, _signed(part, height, frame))
+    return smooth_step(begin - soft * spread - 1e-6, begin + soft * spread + 1e-6, _signed(part, seen, frame))
 
 
 def _brushed(part: Part, frame: Frame) -> Pixels:
@@ -210,34 +217,6 @@ def _brushed(part: Part, frame: Frame) -> Pixels:
         at = found.box.on(whole.shape)
         whole[at] = np.maximum(whole[at], softened(found, edge * found.thin))
     return whole
-
-
-def _nearest(lab: Pixels, colours: Sequence[str], light: float) -> Pixels:
-    """Distance of each pixel to the nearest of some colours, in Oklab × 100."""
-    weights = np.array([light, 1, 1], np.float32) * 100
-    scaled = lab * weights
-    best = np.full(lab.shape[:2], np.float32(1e9))
-    for colour in colours:
-        off = scaled - to_oklab(linear_of(colour)[None, None])[0, 0] * weights
-        best = np.minimum(best, np.einsum("ijk,ijk->ij", off, off))
-    return np.sqrt(best)
-
-
-def _alike(part: Part, lab: Pixels) -> Pixels:
-    if not part.picks:
-        return np.zeros(lab.shape[:2], np.float32)
-    near, soft = _nearest(lab, part.picks, part.light), part.soft / 100
-    mask = 1 - step(part.tolerance * (1 - soft), part.tolerance * (1 + soft) + 1e-3, near)
-    if part.against:
-        width = 6 * soft + 0.05
-        mask = mask * step(-width, width, _nearest(lab, part.against, part.light) - near)
-    return mask
-
-
-def step(low: float, high: float, values: Pixels) -> Pixels:
-    """0 under low, 1 over high, smooth between them."""
-    t = ((values - np.float32(low)) / np.float32(max(high - low, 1e-9))).clip(0, 1)
-    return np.asarray(t * t * (3 - 2 * t), np.float32)
 
 
 def by_zone(text: str, model: type[BaseModel]) -> dict[str, Any]:
@@ -267,7 +246,7 @@ def masks_of(zones: Raster, order: str, wanted: dict[str, Any]) -> list[tuple[Pi
 
 def _uses(options: dict[str, Any]) -> tuple[str, ...]:
     kinds = {part.kind for zone in read(options["zones"]) for part in zone.parts}
-    colour = ("tiled",) if "colour" in kinds else ()
+    colour = ("compared",) if "colour" in kinds else ()
     return (*colour, *(("formed",) if kinds & {"height", "recesses", "edges"} else ()))
 
 
@@ -280,7 +259,7 @@ OPERATION = Operation(
     label="Zones",
     help="Regions of the surface that are treated apart.",
     settings=Settings,
-    reads=("tiled", "formed"),
+    reads=("compared", "formed"),
     writes="zones",
     apply=zones,
     decide=decide_zones,
