@@ -130,6 +130,7 @@ class RankTest(unittest.TestCase):
             outlier,
             np.full(50, 0.3),
             np.array([2.0]),
+            RNG.random(99) * 1e-38,
             -(RNG.random(10) ** 9),
         ):
             field = values.astype(np.float32)

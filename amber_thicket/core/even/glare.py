@@ -116,6 +116,8 @@ def decide_glare(evened: Raster, *, frame: Frame, amount: float, margin: float) 
     """Where glare lies, and what takes its place."""
     pixels = evened.pixels
     mask = glare_mask(pixels, frame.tile_width, amount)
+    if not mask.any():
+        return Found(np.zeros((1, 1), np.float32), pixels[:1, :1], None, 0.0)
     size = 2 * max(1, round(frame.length(margin))) + 1
     wide = cv2.dilate(mask.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size)))
     count, labels, boxes, _ = cv2.connectedComponentsWithStats(wide)

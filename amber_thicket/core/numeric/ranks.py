@@ -11,14 +11,15 @@ from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import WORKERS, over_rows
 from amber_thicket.core.raster import Pixels
 
-_BINS = 2048
+_BINS, _LEAST = 2048, 1e-30
 
 
 def at_shares(values: Pixels, shares: Sequence[float]) -> list[float]:
     """The values below which these shares (0..1) of all values lie, nearest rank. values: float32, finite."""
     flat = np.ascontiguousarray(values, np.float32).reshape(-1)
     low, high = float(flat.min()), float(flat.max())
-    scale = (np.float32(low), np.float32(_BINS / (high - low) if high > low else 0))
+    # What lies so near that bins could not be told apart is in one of them.
+    scale = (np.float32(low), np.float32(_BINS / (high - low) if high - low > _LEAST else 0))
     ends = np.arange(WORKERS + 1) * flat.size // WORKERS
     counts = np.zeros((WORKERS, _BINS), np.int64)
     over_rows(partial(_count, flat, ends, *scale, counts), WORKERS, least=1)

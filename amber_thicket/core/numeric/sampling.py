@@ -15,6 +15,8 @@ from amber_thicket.core.raster import Pixels
 MODES = {"smooth": cv2.INTER_CUBIC, "sharp": cv2.INTER_LANCZOS4}
 # Rows that are gone along side by side.
 _ROWS = 16
+# No limit at all; loops whose sums may be taken in another order know no infinity.
+_LOWEST = np.finfo(np.float32).min
 
 
 def region(
@@ -179,11 +181,12 @@ def _separable(pixels: Pixels, x: Pixels, y: Pixels, mode: str, least: np.float3
     lines = np.ascontiguousarray(pixels).reshape(len(pixels), -1)
     down, across = _taps(y, pixels.shape[0], mode), _taps(x, pixels.shape[1], mode)
     out = np.empty((y.size, x.size * channels), np.float32)
+    least = max(least, _LOWEST)
     top, end = int(down[0].min()), int(down[0].max()) + 1
     if end - top < 0.8 * y.size:
         # Enlarging down: there are fewer rows to go along before it than after it.
         wide = np.empty((end - top, out.shape[1]), np.float32)
-        over_rows(partial(_across, lines[top:end], *across, channels, np.float32(-np.inf), wide), len(wide))
+        over_rows(partial(_across, lines[top:end], *across, channels, _LOWEST, wide), len(wide))
         over_rows(partial(_down, wide, down[0] - top, down[1], least, out), y.size)
     else:
         over_rows(partial(_down_and_across, lines, *down, *across, channels, least, out), y.size)
@@ -247,7 +250,7 @@ def _down_and_across(  # type: ignore[no-untyped-def]
     rows = np.empty((_ROWS, lines.shape[1]), np.float32)
     for top in range(first, last, _ROWS):
         count, end = min(_ROWS, last - top), min(top + _ROWS, last)
-        _down(lines, index_y[top:end], weight_y[top:end], np.float32(-np.inf), rows, 0, count)
+        _down(lines, index_y[top:end], weight_y[top:end], np.float32(_LOWEST), rows, 0, count)
         _across(rows, index_x, weight_x, channels, least, out[top:end], 0, count)
 
 
