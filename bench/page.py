@@ -51,6 +51,12 @@ MEASURE = """([label, key]) => new Promise((done) => {
   document.activeElement.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey: true, bubbles: true, cancelable: true }));
   look();
 })"""
+# The key that moves a slider to where it has more room: at its end it would change nothing.
+ROOM = """(label) => {
+  const slider = document.querySelector(`[role=slider][aria-label="${label}"]`);
+  const [now, low, high] = ["now", "min", "max"].map((end) => Number(slider.getAttribute(`aria-value${end}`)));
+  return now - low < high - now ? "ArrowRight" : "ArrowLeft";
+}"""
 # Nothing is under way, and was not for a while: what follows a change is asked for one after the other.
 QUIET = """() => {
   if (document.querySelector('[data-testid=doing]').textContent) window.busyAt = performance.now();
@@ -84,10 +90,8 @@ def _rest(page: Page) -> None:
     page.wait_for_function(QUIET)
 
 
-def _back(page: Page, stage: str) -> None:
-    """Undoes all there is, so that every slider is measured on the material as it came; but not the zones."""
-    if stage == "Response":
-        return
+def _back(page: Page) -> None:
+    """Undoes all there is, so that every slider is measured on the material as it came."""
     for _ in range(SAMPLES + 4):
         page.keyboard.press("Control+z")
         page.wait_for_timeout(60)
@@ -166,19 +170,21 @@ def sliders(_side: int) -> None:
                 _show(page, layer)
                 for slider in list(left):
                     _rest(page)
-                    waits = [page.evaluate(MEASURE, [slider, key]) for key in ("ArrowRight", "ArrowLeft")]
-                    if max(waits) < 0:
+                    key = page.evaluate(ROOM, slider)
+                    # The first step tells whether the slider does anything; it is not counted.
+                    if page.evaluate(MEASURE, [slider, key]) < 0:
                         continue
-                    _back(page, stage)
-                    key = "ArrowRight" if waits[0] >= 0 else "ArrowLeft"
                     waits = []
                     for _ in range(SAMPLES):
                         _rest(page)
                         waits.append(page.evaluate(MEASURE, [slider, key]))
-                    every += [wait for wait in waits if wait >= 0]
-                    rows.append((statistics.median(waits), _told(f"{stage}: {slider}", [w for w in waits if w >= 0])))
+                    waits = [wait for wait in waits if wait >= 0]
+                    every += waits
+                    rows.append((statistics.median(waits), _told(f"{stage}: {slider}", waits)))
                     left.remove(slider)
-                    _back(page, stage)
+                    if stage != "Response":
+                        # Undo would take the zones away as well.
+                        _back(page)
             silent += [f"{stage}: {slider}" for slider in left]
     table(
         "Every slider: from a key to the new picture of what it changes",

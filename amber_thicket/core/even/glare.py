@@ -168,4 +168,5 @@ OPERATION = Operation(
     apply=glare,
     decide=decide_glare,
     idle=lambda s: s.amount == 0,
+    version=2,
 )

@@ -12,7 +12,6 @@ from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
-MODES = {"smooth": cv2.INTER_CUBIC, "sharp": cv2.INTER_LANCZOS4}
 # Rows that are gone along side by side.
 _ROWS = 16
 # No limit at all; loops whose sums may be taken in another order know no infinity.

@@ -93,4 +93,5 @@ OPERATION = Operation(
     matters=_matters,
     borrows=lambda options: materials(options["covers"].covers),
     lazy=True,
+    version=2,
 )

@@ -230,4 +230,5 @@ OPERATION = Operation(
     uses=_uses,
     matters=_matters,
     lazy=True,
+    version=2,
 )

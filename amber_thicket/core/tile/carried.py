@@ -63,4 +63,5 @@ OPERATION = Operation(
     also=("tile.cutout",),
     uses=lambda options: ("touched", "cut") if options["cutout"].on else ("touched",),
     matters=lambda options: options["cutout"].on,
+    version=2,
 )

@@ -164,4 +164,5 @@ OPERATION = Operation(
     apply=touch,
     decide=decide_touch,
     idle=lambda s: not s.strokes,
+    version=2,
 )
