@@ -5,15 +5,17 @@ from __future__ import annotations
 import argparse
 import json
 import logging
+import logging.handlers
 import os
 import secrets
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from amber_thicket import __version__
+from amber_thicket import __version__, admin
 from amber_thicket.blocks import keep_blocks
-from amber_thicket.errors import BadSetting, ThicketError
+from amber_thicket.errors import BadSetting, FolderTrouble, ThicketError
 
 if TYPE_CHECKING:
     from amber_thicket.core.graph import Evaluation
@@ -63,18 +65,42 @@ def parser() -> argparse.ArgumentParser:
 
     for name, text in (("serve", "start the program"), ("demo", "start it with the demo library")):
         serve = commands.add_parser(name, help=text)
-        serve.add_argument("--data", type=Path)
-        serve.add_argument("--host", default="127.0.0.1")
+        _data(serve)
+        serve.add_argument("--host", default="127.0.0.1", help="address to listen on; 0.0.0.0 for all of this machine")
         serve.add_argument("--port", type=int, default=_PORT)
+        serve.add_argument(
+            "--host-name", action="append", default=[], metavar="NAME",
+            help="a name it answers to, beside this machine's own; demands a token. May be given several times",
+        )  # fmt: skip
+        serve.add_argument(
+            "--proxy", metavar="ADDRESS", help="address of a reverse proxy whose X-Forwarded-… is believed"
+        )
         serve.add_argument("--queue", help="redis://… to share work over several machines")
         serve.add_argument("--no-worker", action="store_true", help="start no worker of its own")
+        serve.add_argument(
+            "--keep-days", type=float, default=30.0, metavar="N", help="how long results of packs are kept"
+        )
+        serve.add_argument("--keep-gb", type=float, default=50.0, metavar="N", help="and how many gigabytes of them")
         serve.add_argument("--make-only", action="store_true", help=argparse.SUPPRESS)
+        _logging(serve)
 
     worker = commands.add_parser("worker", help="work on queued jobs")
-    worker.add_argument("--data", type=Path)
-    worker.add_argument("--queue")
+    _data(worker)
+    worker.add_argument("--queue", help="redis://… of the server whose jobs are done")
     worker.add_argument("--parent", type=int, help=argparse.SUPPRESS)
+    _logging(worker)
+
+    admin.add_commands(commands, _data)
     return top
+
+
+def _data(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--data", type=Path, metavar="DIR", help="data folder; the user's own when left out")
+
+
+def _logging(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--log-level", choices=("debug", "info", "warning", "error"), default="warning")
+    command.add_argument("--log-file", type=Path, metavar="FILE", help="where lines go; the terminal when left out")
 
 
 def _packing(command: argparse.ArgumentParser) -> None:
@@ -91,7 +117,11 @@ def main(arguments: list[str] | None = None) -> int:
     3 for errors."""
     options = parser().parse_args(arguments)
     keep_blocks()
-    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    try:
+        start_logging(getattr(options, "log_level", "warning"), getattr(options, "log_file", None))
+    except OSError as error:
+        print(f"{options.log_file} cannot be written ({error.strerror}). Choose another --log-file.", file=sys.stderr)
+        return 2
     command = {
         "bake": _bake,
         "audit": _audit,
@@ -100,9 +130,13 @@ def main(arguments: list[str] | None = None) -> int:
         "serve": _serve,
         "demo": _serve,
         "worker": _worker,
+        **admin.COMMANDS,
     }
     try:
         return command[options.command](options)
+    except FolderTrouble as error:
+        print(f"{error.message} {error.remedy}".strip(), file=sys.stderr)
+        return error.exit_code
     except ThicketError as error:
         print(f"{error.message} {error.remedy}".strip(), file=sys.stderr)
         return 3 if options.command == "audit" else 2
@@ -271,6 +305,21 @@ def _settings(options: argparse.Namespace) -> int:
     return 0
 
 
+def start_logging(level: str, file: Path | None) -> None:
+    """Lines with the time, from a level on; to a file, which may be moved away while it is written, or the terminal."""
+    to: logging.Handler = logging.handlers.WatchedFileHandler(file) if file else logging.StreamHandler()
+    to.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
+    logging.basicConfig(level=level.upper(), handlers=[to], force=True)
+    # Their own lines at these levels are about themselves.
+    for name in ("PIL", "numba", "tifffile", "huey", "peewee", "asyncio", "uvicorn"):
+        logging.getLogger(name).setLevel(max(logging.WARNING, logging.getLogger().level))
+
+
+def log_options(options: argparse.Namespace) -> list[str]:
+    """How a worker of this process logs: as this process does."""
+    return ["--log-level", options.log_level, *(["--log-file", str(options.log_file)] if options.log_file else [])]
+
+
 def _serve(options: argparse.Namespace) -> int:
     demo = options.command == "demo"
     folder = options.data or data_folder("demo" if demo else "library")
@@ -280,12 +329,11 @@ def _serve(options: argparse.Namespace) -> int:
         make_demo(folder)
         if options.make_only:
             return 0
-    from waitress import create_server
-
     from amber_thicket.web.app import create_app
     from amber_thicket.web.config import Config
+    from amber_thicket.web.server import listen, serve
 
-    loopback = options.host in ("127.0.0.1", "localhost", "::1")
+    loopback = options.host in ("127.0.0.1", "localhost", "::1") and not options.host_name
     token = None if loopback else os.environ.get("AMBER_THICKET_TOKEN") or secrets.token_urlsafe(24)
     config = Config(
         folder,
@@ -295,21 +343,19 @@ def _serve(options: argparse.Namespace) -> int:
         queue_url=options.queue,
         worker=not options.no_worker,
         demo=demo,
+        hosts=tuple(options.host_name),
+        proxy=options.proxy,
+        keep_days=options.keep_days,
+        keep_bytes=int(options.keep_gb * 1e9),
+        decode_apart=True,
     )
-    app = create_app(config)
-    try:
-        server = create_server(app, host=options.host, port=options.port, threads=32, channel_timeout=3600)
-    except OSError as error:
-        app.extensions["thicket"].desk.stop()
-        raise ThicketError(
-            f"Port {options.port} cannot be used ({error.strerror}).", remedy="Choose another with --port."
-        ) from None
-    port = getattr(server, "effective_port", options.port)
-    print(f"Amber Thicket is at http://{options.host}:{port}/{f'?token={token}' if token else ''}", flush=True)
-    try:
-        server.run()
-    finally:
-        app.extensions["thicket"].desk.stop()
+    listening = listen(config)
+    # The port is known by now, where it was left to the system.
+    config = replace(config, port=listening.getsockname()[1])
+    app = create_app(config, log_options=log_options(options))
+    host = f"[{config.host}]" if ":" in config.host else config.host
+    print(f"Amber Thicket is at http://{host}:{config.port}/{f'?token={token}' if token else ''}", flush=True)
+    serve(app, config, listening)
     return 0
 
 

@@ -67,6 +67,34 @@ class NotAllowed(ThicketError):
     code = "not-allowed"
 
 
+class TooManyTries(NotAllowed):
+    """Wrong access tokens came too fast; details carry the seconds to wait."""
+
+    code = "too-many-tries"
+
+
+class ServiceAway(ThicketError):
+    """Something the program needs beside itself (the queue's server) does not answer; nothing was changed."""
+
+    code = "service-away"
+
+
+class DamagedBlob(ThicketError):
+    """Stored bytes are not what was stored; details name the blob."""
+
+    code = "damaged"
+
+
+class FolderTrouble(ThicketError):
+    """The data folder cannot be used. exit_code: what the program leaves with; see docs/guide/operation.md."""
+
+    code = "folder"
+
+    def __init__(self, message: str, *, remedy: str = "", exit_code: int, **details: Any) -> None:
+        super().__init__(message, remedy=remedy, **details)
+        self.exit_code = exit_code
+
+
 class ShapeError(ThicketError):
     """An array has a shape an operation cannot work on."""
 

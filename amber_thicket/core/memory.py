@@ -129,6 +129,11 @@ class Memory:
         small = self._held - self._in_large
         return next(iter(self._large if self._large and small < self._limit / 2 else self._values))
 
+    @property
+    def held(self) -> int:
+        """Bytes of what is kept."""
+        return self._held
+
     def at_least(self, limit: int) -> None:
         """Raises the limit to so many bytes where it is lower."""
         with self._lock:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
+import os
+import socket
 import threading
 import time
 import uuid
@@ -17,21 +20,49 @@ from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.recipe import from_json
 from amber_thicket.errors import Cancelled, ThicketError
 from amber_thicket.formats.archive import write_zip
-from amber_thicket.jobs.queue import channel
+from amber_thicket.jobs.queue import channel, current
 from amber_thicket.service.bake import pack
 from amber_thicket.service.images import generated
 from amber_thicket.service.library import evaluation_of
 from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.disk import disk_trouble
 
 BEAT_SECONDS = 1.0
 _MEMORY = 1_400_000_000
-_PART = 1 << 20
 log = logging.getLogger(__name__)
 Entries = Callable[[list[dict[str, Any]], Callable[[float, str], None]], Iterator[tuple[str, bytes]]]
 
 
-class Talk:
-    """One job's line to the web process: progress out, heartbeat out, cancel in."""
+# Seconds for which a report is tried again: a full disk may have room, and a queue's server may be back, before that.
+_REPORT_SECONDS = 90.0
+
+
+class _Working:
+    """The jobs this process is at, so that they can be handed back when it is told to end."""
+
+    def __init__(self) -> None:
+        self._lines: set[JobLine] = set()
+        self.ending = False
+
+    def begin(self, line: JobLine) -> None:
+        self._lines.add(line)
+
+    def end(self, line: JobLine) -> None:
+        self._lines.discard(line)
+
+    def hand_back(self) -> None:
+        """Call off what is under way; it says that it was handed back."""
+        self.ending = True
+        for line in list(self._lines):
+            line.cancel.cancel()
+
+
+working = _Working()
+
+
+class JobLine:
+    """One job's line to the web process: progress out, heartbeat out, cancel in. Nothing that goes wrong on the line
+    stops the job."""
 
     def __init__(self, queue: Huey, job_id: str, attempt: int) -> None:
         self._queue, self._id, self._attempt = queue, job_id, attempt
@@ -39,25 +70,55 @@ class Talk:
         self._over = threading.Event()
         self._thread = threading.Thread(target=self._beat, daemon=True)
 
-    def __enter__(self) -> Talk:
+    def __enter__(self) -> JobLine:
+        working.begin(self)
         self._thread.start()
         return self
 
     def __exit__(self, *_: object) -> None:
+        working.end(self)
         self._over.set()
         self._thread.join()
 
-    def say(self, **report: Any) -> None:
-        self._queue.put(channel(self._id, self._attempt, "progress"), report)
+    def is_current(self) -> bool:
+        """Whether this attempt is the one that counts."""
+        return bool(self._queue.get(current(self._id), peek=True) == self._attempt)
 
-    def reached(self, share: float, message: str) -> None:
-        self.say(state="running", progress=round(share, 3), message=message)
+    def begin(self) -> None:
+        """Say that the job was taken, then take its sign out of the queue: in this order, so that it is never lost."""
+        self.report_surely(state="running", progress=0.0, message="Starting")
+        with contextlib.suppress(Exception):
+            self._queue.delete(channel(self._id, self._attempt, "waiting"))
+
+    def report(self, **report: Any) -> None:
+        """Say how things are; one that cannot be said is followed by the next."""
+        with contextlib.suppress(Exception):
+            self._queue.put(channel(self._id, self._attempt, "progress"), report)
+
+    def report_surely(self, **report: Any) -> None:
+        """Say what must not be lost, until it is said or a minute and a half have passed."""
+        end = time.monotonic() + _REPORT_SECONDS
+        while True:
+            try:
+                self._queue.put(channel(self._id, self._attempt, "progress"), report)
+                return
+            except Exception as error:
+                if time.monotonic() > end or working.ending:
+                    log.warning("job %s could not report: %s", self._id, error)
+                    return
+                time.sleep(1.0)
+
+    def report_progress(self, share: float, message: str) -> None:
+        self.report(state="running", progress=round(share, 3), message=message)
 
     def _beat(self) -> None:
+        name, count = f"{socket.gethostname()}:{os.getpid()}", 0
         while not self._over.is_set():
-            self._queue.put(channel(self._id, self._attempt, "beat"), time.time())
-            if self._queue.get(channel(self._id, self._attempt, "cancel"), peek=True):
-                self.cancel.cancel()
+            count += 1
+            with contextlib.suppress(Exception):
+                self._queue.put(channel(self._id, self._attempt, "beat"), [name, count])
+                if self._queue.get(channel(self._id, self._attempt, "cancel"), peek=True):
+                    self.cancel.cancel()
             self._over.wait(BEAT_SECONDS / 2)
 
 
@@ -66,42 +127,56 @@ def register(queue: Huey, folder: Path) -> Any:
 
     @queue.task(name="pack")  # type: ignore[untyped-decorator]
     def pack_task(job_id: str, attempt: int, payload: dict[str, Any]) -> None:
-        run_pack(queue, folder, job_id, attempt, payload)
+        run_job(queue, folder, job_id, attempt, payload)
 
     return pack_task
 
 
-def run_pack(queue: Huey, folder: Path, job_id: str, attempt: int, payload: dict[str, Any]) -> None:
+def run_job(queue: Huey, folder: Path, job_id: str, attempt: int, payload: dict[str, Any]) -> None:
     """Pack one material into a zip blob, or make pictures; the last report says how it ended. Running it twice is
-    harmless."""
-    blobs = Blobs(folder / "blobs")
-    with Talk(queue, job_id, attempt) as talk:
+    harmless. An attempt that does not count any more is left alone."""
+    line = JobLine(queue, job_id, attempt)
+    if not line.is_current():
+        return
+    with line:
+        line.begin()
         try:
-            talk.say(state="running", progress=0.0, message="Starting")
-            result = _WORK.get(payload.get("kind", ""), _packed)(blobs, talk, folder, payload)
-            talk.say(state="done", progress=1.0, message="Done", result=result)
+            blobs = Blobs(folder / "blobs")
+            result = _WORK[payload.get("kind", "pack")](blobs, line, folder, payload)
+            line.report_surely(state="done", progress=1.0, message="Done", result=result)
         except Cancelled:
-            talk.say(state="cancelled", message="Cancelled")
-        except ThicketError as error:
-            talk.say(state="failed", message=f"{error.message} {error.remedy}".strip())
-        except Exception:
-            reference = uuid.uuid4().hex[:8]
-            log.exception("job %s failed, reference %s", job_id, reference)
-            talk.say(state="failed", message=f"Something unexpected went wrong (reference {reference}).")
+            if working.ending:
+                line.report(state="handed_back")
+            else:
+                line.report_surely(state="cancelled", message="Cancelled")
+        except Exception as error:
+            line.report_surely(state="failed", message=_reason(error, folder, job_id))
 
 
-def _generated(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
-    return generated(blobs, payload, talk.reached, talk.cancel.check)
+def _reason(error: Exception, folder: Path, job_id: str) -> str:
+    """Why a job failed, for whoever asked for it."""
+    known = error if isinstance(error, ThicketError) else disk_trouble(error, folder)
+    if isinstance(error, MemoryError):
+        return "There is not enough memory for this size. Pack it smaller, or one material at a time."
+    if known:
+        return f"{known.message} {known.remedy}".strip()
+    reference = uuid.uuid4().hex[:8]
+    log.error("reference %s: job %s failed", reference, job_id, exc_info=error)
+    return f"Something unexpected went wrong (reference {reference})."
 
 
-def _packed(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
+def _generated(blobs: Blobs, line: JobLine, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
+    return generated(blobs, payload, line.report_progress, line.cancel.check)
+
+
+def _packed(blobs: Blobs, line: JobLine, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
     def entries(files: list[dict[str, Any]], report: Callable[[float, str], None]) -> Iterator[tuple[str, bytes]]:
-        yield from _files_of(blobs, talk, payload, files, report)
+        yield from _files_of(blobs, line, payload, files, report)
 
-    return _zipped(blobs, talk, folder, payload["file"], entries)
+    return _zipped(blobs, line, folder, payload["file"], entries)
 
 
-def _packed_several(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
+def _packed_several(blobs: Blobs, line: JobLine, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
     """Many materials, each in a folder of its own. One that cannot be packed is named, and the others go on."""
     failed: list[dict[str, str]] = []
 
@@ -114,7 +189,7 @@ def _packed_several(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, A
 
             inside: list[dict[str, Any]] = []
             try:
-                for name, data in _files_of(blobs, talk, one, inside, told):
+                for name, data in _files_of(blobs, line, one, inside, told):
                     yield f"{one['folder']}/{name}", data
             except Cancelled:
                 raise
@@ -122,21 +197,21 @@ def _packed_several(blobs: Blobs, talk: Talk, folder: Path, payload: dict[str, A
                 failed.append({"name": one["name"], "why": f"{error.message} {error.remedy}".strip()})
             files += [{**facts, "file": f"{one['folder']}/{facts['file']}"} for facts in inside]
 
-    return {**_zipped(blobs, talk, folder, payload["file"], entries), "failed": failed}
+    return {**_zipped(blobs, line, folder, payload["file"], entries), "failed": failed}
 
 
 def _files_of(
-    blobs: Blobs, talk: Talk, one: dict[str, Any], files: list[dict[str, Any]], report: Callable[[float, str], None]
+    blobs: Blobs, line: JobLine, one: dict[str, Any], files: list[dict[str, Any]], report: Callable[[float, str], None]
 ) -> Iterator[tuple[str, bytes]]:
     """The files of one material. files: gets what is written of each."""
-    evaluation = evaluation_of(one["source"], from_json(one["recipe"]), blobs, Memory(_MEMORY), talk.cancel)
+    evaluation = evaluation_of(one["source"], from_json(one["recipe"]), blobs, Memory(_MEMORY), line.cancel)
     others = one.get("others", {})
 
     def laid_over(id: str) -> Evaluation | None:
         other = others.get(id)
         if other is None:
             return None
-        return evaluation_of(other["source"], from_json(other["recipe"]), blobs, evaluation.memory, talk.cancel)
+        return evaluation_of(other["source"], from_json(other["recipe"]), blobs, evaluation.memory, line.cancel)
 
     evaluation.others = laid_over
     for written in pack(evaluation, one["name"], report):
@@ -144,20 +219,20 @@ def _files_of(
         yield written.name, written.data
 
 
-def _zipped(blobs: Blobs, talk: Talk, folder: Path, file: str, entries: Entries) -> dict[str, Any]:
+def _zipped(blobs: Blobs, line: JobLine, folder: Path, file: str, entries: Entries) -> dict[str, Any]:
     aside = folder / "blobs" / "incoming" / f"{uuid.uuid4().hex}.zip"
     files: list[dict[str, Any]] = []
 
     try:
-        write_zip(aside, entries(files, talk.reached))
-        with aside.open("rb") as stream:
-            blob, length = blobs.put(iter(lambda: stream.read(_PART), b""))
+        write_zip(aside, entries(files, line.report_progress))
+        blob, length = blobs.adopt(aside)
     finally:
         aside.unlink(missing_ok=True)
     return {"blob": blob, "bytes": length, "files": files, "file": file}
 
 
-_WORK: dict[str, Callable[[Blobs, Talk, Path, dict[str, Any]], dict[str, Any]]] = {
+_WORK: dict[str, Callable[[Blobs, JobLine, Path, dict[str, Any]], dict[str, Any]]] = {
+    "pack": _packed,
     "generate": _generated,
     "pack_several": _packed_several,
 }

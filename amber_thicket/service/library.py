@@ -22,7 +22,7 @@ from amber_thicket.formats.picture import read_picture
 from amber_thicket.service.mapset import changes_for, first_changes, first_guess, mismatch_note, read_map, start_size
 from amber_thicket.service.preview import first_thumbnail
 from amber_thicket.service.sources import StoredSource, describe, file_key, files_of
-from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.blobs import Blobs, Incoming
 from amber_thicket.store.models import Material, Step
 
 _NAME_LENGTH = 120
@@ -52,22 +52,35 @@ class Library:
         changes: dict[str, Any] | None = None,
         as_role: str = "",
         origin: dict[str, Any] | None = None,
+        expected: int = 0,
     ) -> Material:
         """Import one capture as a material. as_role: what it is, where its name need not say so. origin: who made it,
-        if it is no photograph.
+        if it is no photograph. expected: bytes that are announced, 0 when nobody knows.
 
         Raises UnreadableFile, TooLarge; nothing is kept then.
         """
         file_name = clean_name(Path(file_name.replace("\\", "/")).name)
-        blob, length = self.blobs.put(parts, limit=MAX_BYTES)
-        picture = read_picture(self.blobs.get(blob), file_name)
+        with self.blobs.receive(parts, limit=MAX_BYTES, expected=expected) as incoming:
+            return self._added(incoming, file_name, name, changes, as_role, origin)
+
+    def _added(
+        self,
+        incoming: Incoming,
+        file_name: str,
+        name: str | None,
+        changes: dict[str, Any] | None,
+        as_role: str,
+        origin: dict[str, Any] | None,
+    ) -> Material:
+        """A material of a received capture, which is kept once it was read."""
+        picture = read_picture(incoming.read(), file_name)
         height, width = picture.pixels.shape[:2]
         if width * height > 64 * min(width, height) ** 2 or min(width, height) < 16:
             raise UnreadableFile(
                 f"{file_name} is {width} × {height} px: too narrow for a sample.",
                 remedy="Give a picture at least 16 px on its shorter side and at most 64 times as long as wide.",
             )
-        info = describe(picture, blob, length, file_name)
+        info = describe(picture, incoming.name, incoming.length, file_name)
         guess = Guess(as_role, "it was brought in as such") if as_role else first_guess(file_name, picture)
         role = "photo" if guess.role in ("", "cutout") else guess.role
         info |= {"role": role, "why": guess.why, **({"origin": origin} if origin else {})}
@@ -76,6 +89,7 @@ class Library:
         stem = named(file_name).family if guess.role == "light" and not as_role else Path(file_name).stem
         title = clean_name(name or (stem or Path(file_name).stem).replace("_", " "))
         thumbnail, _ = self.blobs.put([first_thumbnail(picture.pixels)])
+        self.blobs.keep(incoming)
         with self.database.atomic():
             material = Material.create(name=title, source=info, thumbnail=thumbnail)
             step = Step.create(material=material, recipe=recipe.as_json(), label="Imported")
@@ -84,15 +98,36 @@ class Library:
         return material
 
     def add_map(
-        self, material_id: str, parts: Iterable[bytes], file_name: str, *, gesture: str = "", as_role: str = ""
+        self,
+        material_id: str,
+        parts: Iterable[bytes],
+        file_name: str,
+        *,
+        gesture: str = "",
+        as_role: str = "",
+        expected: int = 0,
     ) -> Material:
         """Another file of the same surface. Its guessed role, or as_role, is taken when no other file has it.
 
         Files of one gesture are one step of the history. Raises UnreadableFile, TooLarge; nothing is kept then.
         """
         file_name = clean_name(Path(file_name.replace("\\", "/")).name)
-        blob, _ = self.blobs.put(parts, limit=MAX_BYTES)
-        info, guess, _ = read_map(self.blobs.get(blob), blob, file_name)
+        self.get(material_id)
+        with self.blobs.receive(parts, limit=MAX_BYTES, expected=expected) as incoming:
+            info, guess, _ = read_map(incoming.read(), incoming.name, file_name)
+            return self._map_added(material_id, incoming, info, guess, file_name, gesture, as_role)
+
+    def _map_added(
+        self,
+        material_id: str,
+        incoming: Incoming,
+        info: dict[str, Any],
+        guess: Guess,
+        file_name: str,
+        gesture: str,
+        as_role: str,
+    ) -> Material:
+        """A material with one more received map, which is kept once its place is known."""
         if as_role:
             guess = Guess(as_role, "it was brought in as such")
             info |= {"role": guess.role, "why": guess.why}
@@ -102,6 +137,7 @@ class Library:
                 raise UnreadableFile(
                     f"{file_name} is one of this material's files already.", remedy="Choose its role in Gather."
                 )
+            self.blobs.keep(incoming)
             note = mismatch_note(info, material.source)
             info["notes"] += [note] if note else []
             material.source = {**material.source, "more": [*material.source.get("more", []), info]}

@@ -13,8 +13,8 @@ from amber_thicket.core.gather.triage import triage
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Raster
+from amber_thicket.formats.decode import AS_SHOT, Develop
 from amber_thicket.formats.picture import Picture, read_picture
-from amber_thicket.formats.raw import AS_SHOT, Develop
 
 _DECODER = 1
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import re
 import struct
@@ -14,7 +15,9 @@ import numpy as np
 from amber_thicket.core.lit.surroundings import HEIGHT, NAMES, ROUGHNESS, WIDTH, Surroundings, prefiltered, radiance
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import NotFound, UnreadableFile
+from amber_thicket.formats import apart
 from amber_thicket.formats.picture import read_picture
+from amber_thicket.formats.radiance import START as RADIANCE
 
 _VERSION = 1
 _OWN = re.compile("own-[0-9a-f]{16}")
@@ -34,7 +37,11 @@ def surroundings_bytes(folder: Path, name: str) -> bytes:
         return kept.read_bytes()
     if name not in NAMES:
         raise NotFound("These surroundings are gone.", remedy="Open the file again.")
-    return _kept(kept, prefiltered(radiance(name)))
+    data = _as_bytes(prefiltered(radiance(name)))
+    # Without room on the disk they are made anew next time.
+    with contextlib.suppress(OSError):
+        _keep(kept, data)
+    return data
 
 
 def own_surroundings(folder: Path, data: bytes, file_name: str) -> str:
@@ -55,30 +62,31 @@ def own_surroundings(folder: Path, data: bytes, file_name: str) -> str:
     # The mean is brought to that of the built-in ones, so that the exposure fits.
     light = small.clip(0, 500) * np.float32(_MEAN / max(float(small.clip(0, 20).mean()), 1e-6))
     name = f"own-{hashlib.sha256(data).hexdigest()[:16]}"
-    _kept(folder / "cache" / f"surroundings-{name}-{_VERSION}.bin", prefiltered(light))
+    _keep(folder / "cache" / f"surroundings-{name}-{_VERSION}.bin", _as_bytes(prefiltered(light)))
     return name
 
 
 def _panorama(data: bytes, file_name: str) -> Pixels:
-    if data.startswith(b"#?"):
-        found = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
-        if found is None or found.ndim != 3:
-            raise UnreadableFile(
-                f"{file_name} is no Radiance HDR picture that can be read.", remedy="Save it again.", file=file_name
-            )
-        return np.nan_to_num(found[..., ::-1].astype(np.float32))
+    if data.startswith(RADIANCE):
+        return apart.read_radiance(data, file_name).codes
     return read_picture(data, file_name).pixels
 
 
-def _kept(path: Path, made: Surroundings) -> bytes:
+def _as_bytes(made: Surroundings) -> bytes:
     rgba = np.concatenate([made.levels, np.ones((*made.levels.shape[:2], 1), np.float32)], -1)
-    data = (
+    return (
         struct.pack("<4I", WIDTH, HEIGHT, len(ROUGHNESS), 9)
         + made.harmonics.astype("<f4").tobytes()
         + rgba.clip(0, 60000).astype("<f2").tobytes()
     )
+
+
+def _keep(path: Path, data: bytes) -> None:
+    """Raises OSError; nothing half-written stays."""
     path.parent.mkdir(parents=True, exist_ok=True)
     aside = path.with_suffix(".new")
-    aside.write_bytes(data)
-    aside.replace(path)
-    return data
+    try:
+        aside.write_bytes(data)
+        aside.replace(path)
+    finally:
+        aside.unlink(missing_ok=True)

@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
+import sqlite3
 from collections.abc import Callable
 from pathlib import Path
 
-from peewee import SqliteDatabase
+from peewee import DatabaseError, SqliteDatabase
 
-from amber_thicket.errors import ThicketError
-from amber_thicket.store.models import LATER, TABLES, proxy
+from amber_thicket.errors import FolderTrouble
+from amber_thicket.store.models import LATER, PEOPLE, TABLES, proxy
+from amber_thicket.store.trouble import DAMAGED_DATABASE, NEWER, NO_DATABASE, UNWRITABLE, folder_trouble
+
+FILE = "thicket.sqlite3"
+_HEADER = b"SQLite format 3\0"
 
 
 def _first(database: SqliteDatabase) -> None:
@@ -19,26 +26,103 @@ def _snapshots(database: SqliteDatabase) -> None:
     database.create_tables(LATER, safe=True)
 
 
+def _people(database: SqliteDatabase) -> None:
+    database.create_tables(PEOPLE, safe=True)
+    columns = {column.name for column in database.get_columns("job")}
+    if "deaths" not in columns:
+        database.execute_sql('ALTER TABLE "job" ADD COLUMN "deaths" INTEGER NOT NULL DEFAULT 0')
+
+
 # Each brings the tables from its position to the next; never change one that has been released.
-MIGRATIONS: tuple[Callable[[SqliteDatabase], None], ...] = (_first, _snapshots)
+MIGRATIONS: tuple[Callable[[SqliteDatabase], None], ...] = (_first, _snapshots, _people)
 
 
 def open_database(folder: Path) -> SqliteDatabase:
-    """The database of a data folder, migrated. Raises ThicketError when it is from a newer release."""
-    folder.mkdir(parents=True, exist_ok=True)
+    """The database of a data folder, migrated. Raises FolderTrouble when it is damaged, missing beside stored files,
+    cannot be written, or is from a newer release; nothing is changed then."""
+    check_folder(folder)
     database = SqliteDatabase(
-        str(folder / "thicket.sqlite3"),
+        str(folder / FILE),
         pragmas={"journal_mode": "wal", "foreign_keys": 1, "synchronous": "full", "busy_timeout": 8000},
     )
     proxy.initialize(database)
-    with database.connection_context():
-        version = database.pragma("user_version")
-        if version > len(MIGRATIONS):
-            raise ThicketError(
-                f"The data folder {folder} was written by a newer release.", remedy="Start that release on it."
-            )
-        for number, migrate in enumerate(MIGRATIONS[version:], start=version + 1):
-            with database.atomic():
-                migrate(database)
-                database.pragma("user_version", number)
+    try:
+        with database.connection_context():
+            version = database.pragma("user_version")
+            if version > len(MIGRATIONS):
+                raise FolderTrouble(
+                    f"The data folder {folder} was written by a newer release.",
+                    remedy="Start that release on it.",
+                    exit_code=NEWER,
+                )
+            for number, migrate in enumerate(MIGRATIONS[version:], start=version + 1):
+                with database.atomic():
+                    migrate(database)
+                    database.pragma("user_version", number)
+            found = database.execute_sql("pragma quick_check(1)").fetchone()
+            if found[0] != "ok":
+                raise damaged(folder, str(found[0]))
+    except (DatabaseError, sqlite3.DatabaseError) as error:
+        raise _trouble(error, folder) from None
     return database
+
+
+def check_folder(folder: Path) -> None:
+    """Raises FolderTrouble for what can be seen before the database is opened; makes the folder where there is none."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise folder_trouble(error, folder) from None
+    file = folder / FILE
+    if not os.access(folder, os.W_OK | os.X_OK):
+        raise folder_trouble(PermissionError(13, "it is read-only"), folder)
+    if not file.exists():
+        if has_blobs(folder):
+            raise FolderTrouble(
+                f"The database {file} is missing, but there are stored files beside it.",
+                remedy="Restore a backup, or choose another folder with --data; the files are left as they are.",
+                exit_code=NO_DATABASE,
+            )
+        return
+    with file.open("rb") as opened:
+        head = opened.read(len(_HEADER))
+    if head != _HEADER and not (head == b"" and not has_blobs(folder)):
+        raise damaged(folder, "it does not begin like a database")
+
+
+def has_blobs(folder: Path) -> bool:
+    """Whether files are stored in a data folder."""
+    blobs = folder / "blobs"
+    return blobs.is_dir() and any(len(part.name) == 2 and any(part.iterdir()) for part in blobs.iterdir())
+
+
+def sqlite_is_sound(file: Path) -> bool:
+    """Whether a file is a database that can be read. One that is just being written is."""
+    try:
+        with contextlib.closing(sqlite3.connect(f"file:{file}?mode=ro", uri=True, timeout=8)) as opened:
+            return bool(opened.execute("pragma quick_check(1)").fetchone()[0] == "ok")
+    except sqlite3.OperationalError as error:
+        return "locked" in str(error) or "busy" in str(error)
+    except sqlite3.DatabaseError:
+        return False
+
+
+def damaged(folder: Path, what: str) -> FolderTrouble:
+    return FolderTrouble(
+        f"The database {folder / FILE} is damaged ({what[:120]}).",
+        remedy="Run “amber-thicket doctor --repair” on this folder, or restore a backup.",
+        exit_code=DAMAGED_DATABASE,
+    )
+
+
+def _trouble(error: Exception, folder: Path) -> FolderTrouble:
+    text = str(error)
+    if "full" in text:
+        return folder_trouble(OSError(28, "no room"), folder)
+    if "readonly" in text or "unable to open" in text:
+        return FolderTrouble(
+            f"The database {folder / FILE} cannot be written ({text}).",
+            remedy="Give this user the right to write there, or choose another folder with --data.",
+            exit_code=UNWRITABLE,
+        )
+    return damaged(folder, text)

@@ -84,7 +84,8 @@ class Snapshot(Base):
 
 
 class Job(Base):
-    """Long work. attempt rises when it is run again after a crash."""
+    """Long work. attempt names one queueing of it, so that what an earlier one says is not mistaken for it; deaths: how
+    often a worker ended while it had it."""
 
     id = CharField(primary_key=True, default=new_id)
     kind = CharField()
@@ -96,6 +97,7 @@ class Job(Base):
     payload = JsonField(default=dict)
     result = JsonField(null=True)
     attempt = IntegerField(default=1)
+    deaths = IntegerField(default=0)
     created = FloatField(default=time.time)
 
     OPEN = ("queued", "running")
@@ -109,5 +111,15 @@ class Job(Base):
         return list(cls.select().order_by(cls.created.desc()).limit(limit))
 
 
+class Token(Base):
+    """An access token of one person. digest: its SHA-256; the token itself is kept nowhere."""
+
+    name = CharField(primary_key=True)
+    digest = CharField(unique=True)
+    created = FloatField(default=time.time)
+    used = FloatField(null=True)
+
+
 TABLES = (Material, Step, Job)
 LATER = (Snapshot,)
+PEOPLE = (Token,)

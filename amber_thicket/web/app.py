@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import atexit
-import os
+import re
+from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
 
 from flask import Flask, Response, jsonify, send_from_directory
 from peewee import SqliteDatabase
+from werkzeug.routing import IntegerConverter
 
 from amber_thicket import __version__
 from amber_thicket.core.memory import Memory
@@ -20,63 +22,105 @@ from amber_thicket.core.response.covers import DEPOSITS
 from amber_thicket.core.roles import EVERY
 from amber_thicket.core.settings import describe
 from amber_thicket.errors import NotFound
+from amber_thicket.formats.apart import use_helpers
 from amber_thicket.formats.limits import MAX_BYTES
-from amber_thicket.jobs.desk import Desk, worker_command
+from amber_thicket.jobs.manager import JobManager, worker_command
 from amber_thicket.jobs.queue import open_queue
 from amber_thicket.service.library import Library
+from amber_thicket.service.tokens import owner_of_token
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.database import open_database
+from amber_thicket.store.disk import Disk
+from amber_thicket.store.lock import FolderLock
 from amber_thicket.web import (
     audit,
     errors,
     generate,
     guard,
-    jobs,
+    health,
     lights,
     materials,
     pictures,
     placing,
     sheets,
     snapshots,
+    space,
 )
+from amber_thicket.web import jobs as jobs_routes
 from amber_thicket.web.config import Config
 from amber_thicket.web.events import Events
+from amber_thicket.web.guard import Guard
+from amber_thicket.web.housekeeping import Housekeeping
+from amber_thicket.web.metrics import Metrics
 from amber_thicket.web.services import Services
 
 PAGE = Path(__file__).parent / "page"
 
 
-def create_app(config: Config) -> Flask:
-    """The application on one data folder, with its jobs followed and its worker started."""
+def create_app(config: Config, *, log_options: Sequence[str] = ()) -> Flask:
+    """The application on one data folder, which it holds for itself, with its jobs followed and its worker started.
+
+    log_options: how the worker logs. Raises FolderTrouble, ServiceAway; nothing is left running then.
+    """
+    lock = FolderLock(config.folder).acquire("server", address=f"{config.host}:{config.port}")
+    try:
+        return _created(config, lock, list(log_options))
+    except BaseException:
+        lock.release()
+        raise
+
+
+def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     database = open_database(config.folder)
-    library = Library(database, Blobs(config.folder / "blobs"), Memory(config.memory))
-    events = Events()
+    blobs = Blobs(config.folder / "blobs")
+    # Workers on other machines may be writing there just now.
+    blobs.sweep(3600.0 if config.queue_url else 0.0)
+    if config.decode_apart:
+        use_helpers().warm()
+    library = Library(database, blobs, Memory(config.memory))
+    events = Events(most_streams=config.streams)
     queue = open_queue(config.folder, config.queue_url, immediate=config.immediate)
-    command = worker_command(config.folder, config.queue_url, os.getpid()) if config.worker else None
-    desk = Desk(config.folder, queue, events.announce, worker_command=command)
+    command = worker_command(config.folder, config.queue_url, log_options) if config.worker else None
+    jobs = JobManager(config.folder, queue, events.announce, worker_command=command, queue_url=config.queue_url)
+    disk = Disk(config.folder)
+    door = Guard(config, owner_of_token)
+    keeping = Housekeeping(library, disk, days=config.keep_days, most_bytes=config.keep_bytes)
+    metrics = Metrics()
 
     app = Flask(__name__, static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES
-    app.extensions["thicket"] = Services(config, library, desk, events)
+    app.url_map.converters["int"] = SmallNumber
+    services = Services(config, library, jobs, events, door, disk, lock, keeping, metrics)
+    app.extensions["thicket"] = services
     _connect(app, database)
-    guard.guard(app, config)
+    metrics.watch(app, services)
+    guard.guard(app, door)
     errors.handle_errors(app)
     for blueprint in (
         audit.blueprint,
         generate.blueprint,
+        health.blueprint,
         lights.blueprint,
         placing.blueprint,
         sheets.blueprint,
         snapshots.blueprint,
         materials.blueprint,
         pictures.blueprint,
-        jobs.blueprint,
+        jobs_routes.blueprint,
+        space.blueprint,
     ):
         app.register_blueprint(blueprint)
     _about(app, config)
-    desk.start()
-    atexit.register(desk.stop)
+    jobs.start()
+    keeping.start()
+    atexit.register(services.close)
     return app
+
+
+class SmallNumber(IntegerConverter):
+    """Numbers in addresses: those that could name something. Longer ones lead nowhere, which is a 404."""
+
+    regex = r"\d{1,9}"
 
 
 def _connect(app: Flask, database: SqliteDatabase) -> None:
@@ -115,11 +159,21 @@ def _about(app: Flask, config: Config) -> None:
     @app.get("/")
     @app.get("/<path:name>")
     def page(name: str = "") -> Response:
-        if name.startswith("api/"):
-            raise NotFound("There is nothing at this address.")
-        if name and (PAGE / name).is_file():
-            kept = 31_536_000 if name.startswith("assets/") else 0
-            return send_from_directory(PAGE, name, max_age=kept)
+        if not _PAGES.fullmatch(name):
+            return _asset(name)
         if not (PAGE / "index.html").is_file():
             raise NotFound("The page is not built.", remedy="Run ./run setup.")
         return send_from_directory(PAGE, "index.html", max_age=0)
+
+
+# The places of the page; frontend/src/app/router.ts knows the same.
+_PAGES = re.compile(r"|audit|words|space|m/[\w-]{1,64}")
+
+
+def _asset(name: str) -> Response:
+    """A file of the page. Raises NotFound for what is none."""
+    found = len(name) < 255 and "\0" not in name and (PAGE / name).is_file()
+    if not found:
+        raise NotFound("There is nothing at this address.", remedy="The library is at /.")
+    kept = 31_536_000 if name.startswith("assets/") else 0
+    return send_from_directory(PAGE, name, max_age=kept)

@@ -9,23 +9,24 @@ from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, jsonify, request
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import Field, field_validator
 
 from amber_thicket.core.pack.profiles import profile_named
 from amber_thicket.errors import NotFound, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
+from amber_thicket.formats.picture import kind_of, read_picture
+from amber_thicket.formats.unzip import START as ZIP
 from amber_thicket.service import audit, preview
-from amber_thicket.web.materials import body, brief
+from amber_thicket.web.materials import Body, body, brief
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("audit", __name__)
 _BLOB = re.compile("[0-9a-f]{64}")
 
 
-class File(BaseModel):
+class File(Body):
     """A file that was brought before. blob: its SHA-256."""
 
-    model_config = ConfigDict(extra="forbid")
     name: str = Field(min_length=1, max_length=400)
     blob: str
 
@@ -37,10 +38,9 @@ class File(BaseModel):
         return value
 
 
-class Asked(BaseModel):
+class Asked(Body):
     """What is audited, for which receiver."""
 
-    model_config = ConfigDict(extra="forbid")
     files: list[File] = Field(min_length=1, max_length=400)
     profile: str = Field("separate_y_plus", max_length=60)
 
@@ -53,7 +53,11 @@ class AskedSet(Asked):
 
 def _kept(name: str, data: bytes) -> dict[str, Any]:
     """Puts the pictures of a file into the store."""
-    files, refused = [], []
+    files: list[dict[str, str]] = []
+    refused: list[dict[str, str]] = []
+    if data[:4] != ZIP and kind_of(data) is None:
+        # Said as an import says it, and nothing stays of it.
+        read_picture(data, name)
     for inside, content in audit.unpacked(name, data):
         if isinstance(content, ThicketError):
             refused.append({"file": inside, "why": content.message})
@@ -84,6 +88,9 @@ def _sets(asked: Asked) -> tuple[list[audit.Set], audit.Refused]:
     """Looked at once: report, pictures and repair of the same files share it."""
     library = services().library
     files = [audit.Given(file.name, file.blob) for file in asked.files]
+    for file in files:
+        # Nothing refers to them yet; they stay for another day.
+        library.blobs.touch(file.blob)
     told = json.dumps([asked.profile, [[file.name, file.blob] for file in files]])
     key = f"audit/{hashlib.sha256(told.encode()).hexdigest()}"
     profile = profile_named(asked.profile)

@@ -5,11 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from pathlib import Path
 
+_EVERY_ADDRESS = ("0.0.0.0", "::", "")
+_LOOPBACK = ("127.0.0.1", "localhost", "::1")
+
 
 @dataclass(frozen=True)
 class Config:
-    """folder: the data folder. host, port: where it listens. token: demanded from everybody when set.
-    queue_url: redis://… or None for SQLite. worker: start one. memory: bytes of results kept."""
+    """folder: the data folder. host, port: where it listens. token: demanded from everybody when set, beside the tokens
+    of single people. hosts: names it answers to beside its own. proxy: address of a reverse proxy that is believed.
+    queue_url: redis://… or None for SQLite. worker: start one. memory: bytes of results kept.
+    keep_days, keep_bytes: how long, and how many, results of packs are kept. streams: most open event streams.
+    decode_apart: read strangers' files in a process of their own."""
 
     folder: Path
     host: str = "127.0.0.1"
@@ -21,7 +27,17 @@ class Config:
     memory: int = 2_000_000_000
     demo: bool = False
     hosts: tuple[str, ...] = field(default=())
+    proxy: str | None = None
+    keep_days: float = 30.0
+    keep_bytes: int = 50_000_000_000
+    streams: int = 2000
+    decode_apart: bool = False
 
     @property
     def loopback(self) -> bool:
-        return self.host in ("127.0.0.1", "localhost", "::1")
+        return self.host in _LOOPBACK
+
+    @property
+    def everywhere(self) -> bool:
+        """Whether it listens on all addresses of this machine."""
+        return self.host in _EVERY_ADDRESS

@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 from flask import Blueprint, Response, jsonify
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from amber_thicket.errors import NotFound
-from amber_thicket.jobs.desk import job_json
+from amber_thicket.jobs.manager import job_json
 from amber_thicket.service import images
 from amber_thicket.store.models import Job
-from amber_thicket.web.materials import body, brief
+from amber_thicket.web.materials import Body, body, brief
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("generate", __name__)
 
 
-class Wanted(BaseModel):
+class Wanted(Body):
     """What is asked of a provider."""
 
-    model_config = ConfigDict(extra="forbid")
     words: str = Field(max_length=2000)
     seed: int = Field(1, ge=0, le=2**31)
     tileable: bool = True
@@ -31,7 +30,7 @@ class Wanted(BaseModel):
 def asked() -> Response:
     wanted = body(Wanted)
     images.checked(wanted.words, wanted.provider, wanted.side)
-    return jsonify(job_json(services().desk.generate(wanted.model_dump())))
+    return jsonify(job_json(services().jobs.generate(wanted.model_dump())))
 
 
 def _made(job_id: str, number: int) -> tuple[Job, str, int]:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import json
 import struct
 from collections.abc import Iterator
 from concurrent.futures import Future
 from dataclasses import asdict
-from typing import Any, TypeVar
+from typing import Annotated, Any, TypeVar
 
 from flask import Blueprint, Response, jsonify, request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -28,11 +29,16 @@ ENCLOSED = "application/vnd.amber-thicket.enclosed"
 Shape = TypeVar("Shape", bound=BaseModel)
 
 
-class Edit(BaseModel):
+class Body(BaseModel):
+    """A request's body: nothing unknown in it, and every number a number."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class Edit(Body):
     """A change of settings. revision: what the page knows. gesture: names one drag. showing: layers the page
     will ask for next."""
 
-    model_config = ConfigDict(extra="forbid")
     revision: int
     changes: dict[str, Any] = Field(min_length=1, max_length=200)
     label: str = Field("", max_length=120)
@@ -40,78 +46,86 @@ class Edit(BaseModel):
     showing: list[str] = Field(default_factory=list, max_length=4)
 
 
-class Known(BaseModel):
+class Known(Body):
     """The revision a page knows."""
 
-    model_config = ConfigDict(extra="forbid")
     revision: int
 
 
-class Lines(BaseModel):
-    """Lines along straight things: points in 0..1 of the capture."""
-
-    model_config = ConfigDict(extra="forbid")
-    lines: list[list[tuple[float, float]]] = Field(min_length=1, max_length=20)
+Along = Annotated[float, Field(ge=-1, le=2)]
 
 
-class FileNames(BaseModel):
+class Lines(Body):
+    """Lines along straight things: points in 0..1 of the capture, or a little beside it."""
+
+    lines: list[Annotated[list[tuple[Along, Along]], Field(max_length=400)]] = Field(min_length=1, max_length=20)
+
+
+class FileNames(Body):
     """Names of files that are dropped together."""
 
-    model_config = ConfigDict(extra="forbid")
     names: list[str] = Field(min_length=1, max_length=2000)
 
 
-class RoleOf(BaseModel):
+class RoleOf(Body):
     """Which map a file is from now on; "" for none."""
 
-    model_config = ConfigDict(extra="forbid")
     revision: int
     role: str = Field(max_length=40)
 
 
-class Place(BaseModel):
+class Place(Body):
     """A round place of the tile; radius in tile widths."""
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     x: float
     y: float
     radius: float = Field(ge=SMALLEST, le=LARGEST)
 
 
-class Places(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+class Places(Body):
     places: list[Place] = Field(min_length=1, max_length=MOST_SPOTS)
 
 
-class Patch(BaseModel):
+class Patch(Body):
     """A place of the capture, in 0..1 across and down, and how far around it counts."""
 
-    model_config = ConfigDict(extra="forbid")
     x: float = Field(ge=0, le=1)
     y: float = Field(ge=0, le=1)
     radius: float = Field(0.01, gt=0, le=0.25)
 
 
-class Several(BaseModel):
+class Several(Body):
     """Materials that are packed together."""
 
-    model_config = ConfigDict(extra="forbid")
     materials: list[str] = Field(min_length=1, max_length=500)
 
 
-class Renamed(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+class Renamed(Body):
     name: str = Field(max_length=400)
 
 
 def body(shape: type[Shape]) -> Shape:
     """The request's JSON in the given shape. Raises BadSetting naming the field."""
     try:
-        return shape.model_validate(request.get_json(silent=True))
+        return shape.model_validate(_json())
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"]) or "body"
         raise BadSetting(f"{where}: {first['msg']}.", remedy="Correct the request.", setting=where) from None
+
+
+def _json() -> Any:
+    """The request's JSON, or None where it is none. NaN and Infinity are no JSON (RFC 8259, section 6)."""
+    if not request.is_json:
+        return None
+    try:
+        return json.loads(request.get_data(), parse_constant=_no_number)
+    except ValueError:
+        return None
+
+
+def _no_number(word: str) -> None:
+    raise ValueError(f"{word} is no number")
 
 
 def brief(material: Material) -> dict[str, Any]:
@@ -192,7 +206,7 @@ def imported() -> Response:
     name = request.args.get("file", "")
     if not name:
         raise UnreadableFile("The file has no name.", remedy="Send its name as ?file=…")
-    material = services().library.add(_parts(), name, as_role=_as_role())
+    material = services().library.add(_parts(), name, as_role=_as_role(), expected=request.content_length or 0)
     services().events.announce("library", {"id": material.id})
     return jsonify(brief(material))
 
@@ -210,7 +224,10 @@ def map_added(material_id: str) -> Response:
     if not name:
         raise UnreadableFile("The file has no name.", remedy="Send its name as ?file=…")
     gesture = request.args.get("gesture", "")[:64]
-    return _told(services().library.add_map(material_id, _parts(), name, gesture=gesture, as_role=_as_role()))
+    expected = request.content_length or 0
+    return _told(
+        services().library.add_map(material_id, _parts(), name, gesture=gesture, as_role=_as_role(), expected=expected)
+    )
 
 
 @blueprint.patch("/api/materials/<material_id>/files/<key>")
@@ -355,7 +372,7 @@ def bend(material_id: str) -> Response:
 def packed_together() -> Response:
     """Many materials in one zip, each in a folder of its own, as one job."""
     from amber_thicket.core.pack.profiles import planned
-    from amber_thicket.jobs.desk import job_json
+    from amber_thicket.jobs.manager import job_json
 
     library, several, taken = services().library, [], set()
     for id in dict.fromkeys(body(Several).materials):
@@ -375,13 +392,13 @@ def packed_together() -> Response:
                 "others": library.laid_over(material),
             }
         )
-    return jsonify(job_json(services().desk.pack_several(several, f"{len(several)}_materials.zip")))
+    return jsonify(job_json(services().jobs.pack_several(several, f"{len(several)}_materials.zip")))
 
 
 @blueprint.post("/api/materials/<material_id>/pack")
 def packed(material_id: str) -> Response:
     from amber_thicket.core.pack.profiles import planned
-    from amber_thicket.jobs.desk import job_json
+    from amber_thicket.jobs.manager import job_json
 
     library = services().library
     material = library.get(material_id)
@@ -390,5 +407,5 @@ def packed(material_id: str) -> Response:
         raise ThicketError("This material has just changed.", remedy="Pack again.")
     plan = planned(recipe, material.name)
     file = f"{plan.stem}_{plan.profile.id}.zip"
-    job = services().desk.pack(material, recipe.as_json(), file, library.laid_over(material))
+    job = services().jobs.pack(material, recipe.as_json(), file, library.laid_over(material))
     return jsonify(job_json(job))

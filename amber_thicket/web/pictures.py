@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import contextlib
+import math
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, request
+from peewee import OperationalError
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation
 from amber_thicket.core.pack.profiles import planned
-from amber_thicket.errors import NotFound
+from amber_thicket.errors import BadSetting, NotFound, WriteFailed
 from amber_thicket.service import preview, square
 from amber_thicket.service.bake import check
 from amber_thicket.service.joins import joins
@@ -17,6 +20,8 @@ from amber_thicket.service.zones import suggested_zones
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("pictures", __name__)
+# Tile widths; nobody scrolls farther.
+_FARTHEST = 1e6
 _KINDS = {"jpg": "image/jpeg", "png": "image/png", "u16": "application/octet-stream"}
 
 
@@ -25,6 +30,14 @@ def _evaluation(material_id: str) -> Evaluation:
     slot = request.args.get("slot")
     cancel = services().slots.take(slot and f"{material_id}/{slot}")
     return services().watched(material_id, library.evaluation(library.get(material_id), cancel))
+
+
+def _place(otherwise: float) -> tuple[float, float]:
+    """Where somebody points, as ?x=…&y=… Raises BadSetting for what is no place."""
+    x, y = request.args.get("x", otherwise, float), request.args.get("y", otherwise, float)
+    if not (math.isfinite(x) and math.isfinite(y) and max(abs(x), abs(y)) <= _FARTHEST):
+        raise BadSetting("x and y are no place.", remedy="Give them in tile widths, as 0.25.", setting="x")
+    return x, y
 
 
 def _side() -> int:
@@ -77,14 +90,16 @@ def strip(material_id: str) -> Response:
     data = preview.strip(evaluation)
     library = services().library
     material = library.get(material_id)
-    library.keep_thumbnail(material, preview.thumbnail(evaluation))
+    # A disk that is full keeps nobody from looking.
+    with contextlib.suppress(WriteFailed, OperationalError):
+        library.keep_thumbnail(material, preview.thumbnail(evaluation))
     return _kept(data, "image/jpeg")
 
 
 @blueprint.get("/api/materials/<material_id>/probe")
 def probe(material_id: str) -> Response:
     evaluation = _evaluation(material_id)
-    x, y = request.args.get("x", 0.0, float), request.args.get("y", 0.0, float)
+    x, y = _place(0.0)
     return jsonify(preview.probe(evaluation, x, y))
 
 
@@ -102,7 +117,7 @@ def histogram(material_id: str, layer: str) -> Response:
 @blueprint.get("/api/materials/<material_id>/enlarged")
 def enlarged(material_id: str) -> Response:
     """Plain enlarging and own detail beside it at 1:1 (PNG), with the figures in headers."""
-    x, y = request.args.get("x", 0.5, float), request.args.get("y", 0.5, float)
+    x, y = _place(0.5)
     found = square.enlarged(_evaluation(material_id), min(max(x, 0), 1), min(max(y, 0), 1))
     response = _kept(found.picture, "image/png")
     response.headers["X-Gain"] = f"{found.gain:.3f}"

@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 from flask import Blueprint, Response, jsonify
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from amber_thicket.service import placing
 from amber_thicket.service.sources import file_key
-from amber_thicket.web.materials import body, whole
+from amber_thicket.web.materials import Body, body, whole
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("placing", __name__)
 
 
-class Placing(BaseModel):
+class Placing(Body):
     """How a second photograph goes with the first. pairs: places marked in both, in 0..1."""
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     revision: int
     way: str
     pairs: list[tuple[float, float, float, float]] = Field(default_factory=list, max_length=24)

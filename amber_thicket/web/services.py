@@ -14,11 +14,16 @@ from flask import current_app
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation
 from amber_thicket.core.memory import Cancel, Memory
-from amber_thicket.jobs.desk import Desk
+from amber_thicket.jobs.manager import JobManager
 from amber_thicket.service import preview
 from amber_thicket.service.library import Library
+from amber_thicket.store.disk import Disk
+from amber_thicket.store.lock import FolderLock
 from amber_thicket.web.config import Config
 from amber_thicket.web.events import Events
+from amber_thicket.web.guard import Guard
+from amber_thicket.web.housekeeping import Housekeeping
+from amber_thicket.web.metrics import Metrics
 
 # What pages ask for behind their pictures; an edit calls it off.
 FOLLOWING = ("strip", "figures", "checks")
@@ -52,6 +57,10 @@ class Slots:
         for cancel in held:
             if cancel:
                 cancel.cancel()
+
+    def call_off_all(self) -> None:
+        """The program ends."""
+        self.call_off(*list(self._held))
 
 
 class Ahead:
@@ -107,13 +116,30 @@ class Passing:
 class Services:
     config: Config
     library: Library
-    desk: Desk
+    jobs: JobManager
     events: Events
+    door: Guard
+    disk: Disk
+    lock: FolderLock
+    housekeeping: Housekeeping
+    metrics: Metrics
     slots: Slots = field(default_factory=Slots)
     ahead: Ahead = field(default_factory=Ahead)
 
     def __post_init__(self) -> None:
         self.passing = Passing(self.library.memory)
+
+    def end_work(self) -> None:
+        """Call off what is under way and hand jobs back."""
+        self.slots.call_off_all()
+        self.housekeeping.stop()
+        self.jobs.stop()
+
+    def close(self) -> None:
+        """End everything and let the folder go. May be called twice."""
+        self.events.close()
+        self.end_work()
+        self.lock.release()
 
     def call_off_following(self, material_id: str) -> None:
         """Where something changes, the page asks anew for what follows its pictures; until then it would only take time

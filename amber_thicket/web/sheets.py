@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from flask import Blueprint, Response, jsonify
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from amber_thicket.service import sheet as sheets
-from amber_thicket.web.materials import body, brief
+from amber_thicket.web.materials import Body, body, brief
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("sheets", __name__)
 
 
-class Sheet(BaseModel):
+class Sheet(Body):
     """Cut-outs to lay out."""
 
-    model_config = ConfigDict(extra="forbid")
     materials: list[str] = Field(max_length=100)
     name: str = Field("Sheet", max_length=120)
     side: int = 2048

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from flask import Blueprint, Response, jsonify, request
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from amber_thicket.service import preview, snapshots
 from amber_thicket.store.models import Material
-from amber_thicket.web.materials import Known, body, whole
+from amber_thicket.web.materials import Body, Known, body, whole
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("snapshots", __name__)
 
 
-class Named(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+class Named(Body):
     name: str = Field("", max_length=400)
 
 

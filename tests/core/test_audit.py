@@ -26,7 +26,7 @@ from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.response.convert import to_specular
 from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.formats.tags import encoding_tag
-from amber_thicket.formats.unzip import entries
+from amber_thicket.formats.unzip import read_entries as entries
 from amber_thicket.formats.write import png_bytes, stored_codes
 from amber_thicket.service.audit import as_json, audited, evaluation_for, given_of, recipe_of
 from amber_thicket.service.bake import check, pack

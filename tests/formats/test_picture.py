@@ -14,8 +14,8 @@ from PIL import Image, ImageCms
 
 from amber_thicket.core.numeric.colour import decode_srgb, srgb_to_linear
 from amber_thicket.errors import TooLarge, UnreadableFile
+from amber_thicket.formats.decode import Develop
 from amber_thicket.formats.picture import read_picture
-from amber_thicket.formats.raw import Develop
 from tests.support import encoded
 
 RNG = np.random.default_rng(1)

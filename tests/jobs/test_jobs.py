@@ -27,8 +27,9 @@ class JobTest(unittest.TestCase):
     def start(self) -> None:
         """The application with a real worker process."""
         self.app = create_app(Config(self.folder, memory=300_000_000))
-        self.desk = self.app.extensions["thicket"].desk
-        self.addCleanup(self.desk.stop)
+        self.services = self.app.extensions["thicket"]
+        self.jobs = self.services.jobs
+        self.addCleanup(self.services.close)
         self.client = self.app.test_client()
 
     def material(self, size: int) -> dict:
@@ -73,12 +74,12 @@ class JobTest(unittest.TestCase):
         material = self.material(2048)
         job_id = self.pack(material)
         retry(lambda: self.job(job_id)["state"] == "running" and self.job(job_id)["progress"] > 0.05, 60)
-        worker = self.desk._worker
+        worker = self.jobs._worker
         assert worker
         os.kill(worker.pid, signal.SIGKILL)
         retry(lambda: self.job(job_id)["state"] == "done", 90)
         self.assertGreaterEqual(self.job(job_id)["attempt"], 2)
-        self.assertNotEqual(self.desk._worker.pid, worker.pid)
+        self.assertNotEqual(self.jobs._worker.pid, worker.pid)
         archive = zipfile.ZipFile(io.BytesIO(self.client.get(f"/api/jobs/{job_id}/file").data))
         self.assertIsNone(archive.testzip())
 

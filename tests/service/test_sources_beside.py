@@ -181,7 +181,7 @@ class Generated(unittest.TestCase):
     def test_asked_kept_and_labelled_over_the_routes(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             app = create_app(Config(Path(folder), worker=False, immediate=True))
-            self.addCleanup(app.extensions["thicket"].desk.stop)
+            self.addCleanup(app.extensions["thicket"].close)
             client = app.test_client()
             head = {"Host": "127.0.0.1:8760", "Origin": "http://127.0.0.1:8760"}
             job = client.post(

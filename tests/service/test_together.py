@@ -24,7 +24,7 @@ class Together(unittest.TestCase):
         rng = np.random.default_rng(1)
         with tempfile.TemporaryDirectory() as folder:
             app = create_app(Config(Path(folder), worker=False, immediate=True))
-            self.addCleanup(app.extensions["thicket"].desk.stop)
+            self.addCleanup(app.extensions["thicket"].close)
             client = app.test_client()
             ids = []
             for _ in range(3):

@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
+import scipy.fft
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.colour import coded_luminance
@@ -93,12 +94,14 @@ def _spectra(tone: NDArray[Any], window: int) -> tuple[NDArray[Any], NDArray[Any
     used = (frequency >= 3) & (band < count)
     soft = np.exp(-0.5 * (np.arange(-6, 7) / 2.0) ** 2)
     among = np.log(np.convolve(np.bincount(band[used], minlength=count), soft, "same") + 1e-9)
-    taper = np.outer(np.hanning(window), np.hanning(window))
+    taper = np.outer(np.hanning(window), np.hanning(window)).astype(np.float32)
+    weight = (frequency**2)[used]
+    bands = band[used]
     spectra, places = [], []
     for y in np.linspace(0, height - window, _WINDOWS).astype(int):
         for x in np.linspace(0, width - window, max(_WINDOWS, round(_WINDOWS * width / height))).astype(int):
-            power = np.abs(np.fft.rfft2(tone[y : y + window, x : x + window] * taper)) ** 2 * frequency**2
-            sums = np.bincount(band[used], power[used], count)
+            spectrum = scipy.fft.rfft2(tone[y : y + window, x : x + window] * taper)[used]
+            sums = np.bincount(bands, (spectrum.real**2 + spectrum.imag**2) * weight, count)
             spectra.append(np.log(np.convolve(sums, soft, "same") + 1e-9) - among)
             places.append([(x + window / 2) / width - 0.5, (y + window / 2 - height / 2) / width])
     return np.array(spectra), np.array(places)

@@ -98,8 +98,9 @@ def triage(pixels: Pixels, *, bits: int, floating: bool) -> list[dict[str, Any]]
     tone = coded_luminance(part)
     step = max(1, int((height * width / 600_000) ** 0.5))
     codes = encode_srgb(np.ascontiguousarray(pixels[::step, ::step]))
-    whole = np.ascontiguousarray(coded_luminance(shrink(pixels, max(1, min(height, width) // 512))))
-    found = [_size(width, height), *_exposure(codes), _light(pixels), _glare(codes), _bits(bits, floating)]
+    small = shrink(pixels, max(1, min(height, width) // 512))
+    whole = np.ascontiguousarray(coded_luminance(small))
+    found = [_size(width, height), *_exposure(codes), _light(small), _glare(codes), _bits(bits, floating)]
     found += _margins(whole)
     if min(tone.shape) >= 64:
         noise = noise_of(coded)
@@ -141,7 +142,7 @@ def _ends(codes: Pixels) -> tuple[Pixels, Pixels]:
 
 
 def _light(pixels: Pixels) -> Finding:
-    grid = shrink(np.maximum(luminance(pixels), 1e-4), max(1, min(pixels.shape[:2]) // 8))
+    grid = np.maximum(luminance(shrink(pixels, max(1, min(pixels.shape[:2]) // 8))), 1e-4)
     uneven = float(np.percentile(grid, 90)) / max(float(np.percentile(grid, 10)), 1e-4)
     if uneven > UNEVEN:
         advice = "Even takes it out; check the amount there."

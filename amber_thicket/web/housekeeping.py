@@ -1,0 +1,55 @@
+"""What is looked after while the program runs: the reserve on the disk, old results, files that nobody uses."""
+
+from __future__ import annotations
+
+import logging
+import sqlite3
+import threading
+import time
+
+from peewee import DatabaseError
+
+from amber_thicket.service.library import Library
+from amber_thicket.service.space import collect, let_results_go
+from amber_thicket.store.disk import Disk
+
+_EVERY_SECONDS, _DAY = 10.0, 86_400.0
+# The first look waits until pages that were open are served again.
+_FIRST_SECONDS = 20.0
+log = logging.getLogger(__name__)
+
+
+class Housekeeping:
+    """Runs in a thread of its own: the disk every few seconds, everything else at start and daily."""
+
+    def __init__(self, library: Library, disk: Disk, *, days: float, most_bytes: int) -> None:
+        self._library = library
+        self._disk = disk
+        self._days = days
+        self._most_bytes = most_bytes
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._keep, name="housekeeping", daemon=True)
+
+    def start(self) -> None:
+        self._disk.reserve()
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._stop.set()
+
+    def _keep(self) -> None:
+        due = time.monotonic() + _FIRST_SECONDS
+        while not self._stop.wait(_EVERY_SECONDS):
+            self._disk.reserve()
+            if time.monotonic() >= due:
+                due = time.monotonic() + _DAY
+                self.clean()
+
+    def clean(self) -> None:
+        """Forget old results and delete what nobody uses."""
+        try:
+            with self._library.database.connection_context():
+                let_results_go(self._library, days=self._days, most_bytes=self._most_bytes)
+                collect(self._library)
+        except (OSError, DatabaseError, sqlite3.DatabaseError) as error:
+            log.warning("what nobody uses could not be deleted: %s", error)
