@@ -1,5 +1,5 @@
 /** Requests to the service. Errors carry what happened and what to do. */
-import type { About, Brief, Compared, Figures, FilePlan, Finding, HistogramTold, Job, LayerId, Lights, LightsFound, Material, Place, Places, Probe, Proposal, TilingSuggestion, Value, ZoneSuggestions } from "./types";
+import type { About, Brief, Compared, Deletion, Figures, FilePlan, Finding, HistogramTold, Job, LayerId, Lights, LightsFound, Material, Place, Places, Probe, Proposal, Space, TilingSuggestion, Value, ZoneSuggestions } from "./types";
 
 export class Problem extends Error {
   constructor(
@@ -96,6 +96,10 @@ export const api = {
   compareWith: (id: string, layer: LayerId, snapshot: number, signal?: AbortSignal) => get<Compared>(`${at(id)}/snapshots/${snapshot}/compare?layer=${layer}`, signal),
   plan: (id: string) => get<FilePlan>(`${at(id)}/plan`),
   pack: (id: string, revision: number) => send<Job>("POST", `${at(id)}/pack`, { revision }),
+  space: () => get<Space>("/api/space"),
+  dropResults: () => send<{ results: number; bytes: number }>("POST", "/api/space/results", {}),
+  deletion: (id: string) => get<Deletion>(`${at(id)}/deletion`),
+  deleteForGood: (id: string) => send<{ bytes: number }>("DELETE", at(id), {}),
   jobs: () => get<Job[]>("/api/jobs"),
   cancel: (id: string) => send<Job>("POST", `/api/jobs/${id}/cancel`, {}),
 };

@@ -267,7 +267,7 @@ export interface Job {
   state: "queued" | "running" | "done" | "failed" | "cancelled";
   progress: number;
   message: string;
-  result: { blob: string; bytes: number; file: string; files: PackedFile[]; failed?: { name: string; why: string }[] } | null;
+  result: { blob: string; bytes: number; file: string; files: PackedFile[]; failed?: { name: string; why: string }[]; /** It was made too long ago and is not kept any more. */ expired?: boolean } | null;
   attempt: number;
   created: number;
 }
@@ -286,4 +286,19 @@ export interface FilePlan {
   files: { name: string; format: string; roles: string[]; contents: string[]; bits: number; floating: boolean; encoding: string; y: "plus" | "minus" | null }[];
   left_out: MapRole[];
   extra: string[];
+}
+/** What takes the room of the data folder. */
+export interface Space {
+  folder: string;
+  disk: { total: number; free: number };
+  parts: { id: string; label: string; files: number; bytes: number }[];
+  materials: { id: string; name: string; archived: boolean; bytes: number; alone: number }[];
+  keep_days: number;
+}
+/** What deleting a material would mean. */
+export interface Deletion {
+  name: string;
+  bytes: number;
+  files: number;
+  laid_over: string[];
 }

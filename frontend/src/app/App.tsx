@@ -3,6 +3,7 @@ import { AuditPage } from "../audit/AuditPage";
 import { Bench } from "../bench/Bench";
 import { GeneratePage } from "../generate/GeneratePage";
 import { Library } from "../library/Library";
+import { SpacePage } from "../library/SpacePage";
 import { loadJobs, takeJob } from "../pack/jobs";
 import { Notices, tellProblem } from "../ui/notices";
 import { useAnnounced } from "./events";
@@ -10,7 +11,7 @@ import { KeysPage } from "./KeysPage";
 import { usePlace } from "./router";
 
 export function App() {
-  const { material, audit, words } = usePlace();
+  const { material, audit, words, space } = usePlace();
   useEffect(() => {
     loadJobs().catch(tellProblem);
   }, []);
@@ -21,7 +22,7 @@ export function App() {
   );
   return (
     <>
-      {audit ? <AuditPage /> : words ? <GeneratePage /> : material ? <Bench id={material} /> : <Library />}
+      {audit ? <AuditPage /> : words ? <GeneratePage /> : space ? <SpacePage /> : material ? <Bench id={material} /> : <Library />}
       <KeysPage />
       <Notices />
     </>

@@ -1,6 +1,7 @@
 /** What the service announces: changed materials, the library, jobs. */
 import { useEffect } from "react";
 import type { Job } from "../api/types";
+import { openStream, type Told } from "./stream";
 
 interface Announced {
   material: { id: string; revision: number };
@@ -21,21 +22,28 @@ const listeners: { [K in keyof Announced]: Set<Listener<K>> } = {
   working: new Set(),
   back: new Set(),
 };
-let line: EventSource | null = null;
+let opened = false;
+
+/** Hands on what happened; "back" says that the line is up, also at the first opening: something may have been saved while the page was on its way. */
+function hear({ kind, data }: Told) {
+  for (const listener of listeners[kind as keyof Announced] ?? []) (listener as (data: unknown) => void)(data);
+}
 
 function open() {
-  if (line) return;
-  line = new EventSource("/api/events");
-  for (const kind of ["material", "library", "job", "working"] as const) {
-    line.addEventListener(kind, (event) => {
-      const data: unknown = JSON.parse((event as MessageEvent<string>).data);
-      for (const listener of listeners[kind]) (listener as (data: unknown) => void)(data);
-    });
+  if (opened) return;
+  opened = true;
+  const alone = () => openStream(hear, () => hear({ kind: "back", data: null }));
+  if (typeof SharedWorker === "undefined") return alone();
+  try {
+    const worker = new SharedWorker(new URL("./streamWorker.ts", import.meta.url), { type: "module", name: "events" });
+    worker.onerror = alone;
+    worker.port.onmessage = (event: MessageEvent<Told>) => hear(event.data);
+    addEventListener("pagehide", () => worker.port.postMessage("gone"));
+    // A page that comes back from the browser's memory of pages takes up a line of its own.
+    addEventListener("pageshow", (event) => event.persisted && alone());
+  } catch {
+    alone();
   }
-  // Also at the first opening: something may have been saved while the page was on its way.
-  line.onopen = () => {
-    for (const listener of listeners.back) listener(null);
-  };
 }
 
 export function useAnnounced<K extends keyof Announced>(kind: K, listener: Listener<K>) {

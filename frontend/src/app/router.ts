@@ -1,13 +1,14 @@
-/** Four places: the library at /, a material's bench at /m/ID, the audit at /audit, pictures from words at /words. */
+/** Five places: the library at /, a material's bench at /m/ID, the audit at /audit, pictures from words at /words, what takes room at /space. */
 import { create } from "zustand";
 
 interface Place {
   material: string | null;
   audit: boolean;
   words: boolean;
+  space: boolean;
 }
 
-const placeOf = (path: string): Place => ({ material: /^\/m\/([\w-]+)$/.exec(path)?.[1] ?? null, audit: path === "/audit", words: path === "/words" });
+const placeOf = (path: string): Place => ({ material: /^\/m\/([\w-]+)$/.exec(path)?.[1] ?? null, audit: path === "/audit", words: path === "/words", space: path === "/space" });
 
 export const usePlace = create<Place>(() => placeOf(location.pathname));
 

@@ -13,7 +13,7 @@ import { heardOf } from "./busy";
 import { Readout } from "./Readout";
 import { StageColumn } from "./StageColumn";
 import { catchUp, openMaterial, useBench } from "./store";
-import { TopLine } from "./TopLine";
+import { TopLine, Unsaved } from "./TopLine";
 import { tellProblem } from "../ui/notices";
 
 /** What is told about a change besides its picture. */
@@ -77,6 +77,7 @@ export function Bench({ id }: { id: string }) {
       }}
     >
       <Line material={around} />
+      <Unsaved />
       <div className="flex min-h-0 flex-1">
         <Stages material={around} />
         <main className="min-w-0 flex-1">

@@ -1,4 +1,4 @@
-import { Keyboard, Moon, Redo2, Sun, Undo2 } from "lucide-react";
+import { Keyboard, Moon, Redo2, Sun, TriangleAlert, Undo2 } from "lucide-react";
 import { useState } from "react";
 import { usePlace, go } from "../app/router";
 import { useTheme } from "../app/theme";
@@ -11,11 +11,12 @@ import { openStage } from "../views/state";
 import { useFindings } from "./figures";
 import { finishedHeight, finishedWidth } from "./finished";
 import { Snapshots } from "./Snapshots";
-import { rename, step, useBench } from "./store";
+import { rename, saveAgain, step, useBench } from "./store";
 
 export function TopLine({ material }: { material: Material }) {
   const { findings, fresh } = useFindings(material);
   const saving = useBench((state) => state.saving);
+  const unsaved = useBench((state) => state.unsaved);
   const place = usePlace();
   const count = (level: string) => findings?.filter((f) => f.level === level).length ?? 0;
   const [blocked, attention] = [count("blocked"), count("attention")];
@@ -31,7 +32,7 @@ export function TopLine({ material }: { material: Material }) {
       <span className="figures truncate text-soft">{size}</span>
       <span className="flex-1" />
       <span aria-live="polite" className="text-[12px] text-soft">
-        {saving ? "Saving" : ""}
+        {saving && !unsaved ? "Saving" : ""}
       </span>
       <Button look="quiet" disabled={!material.undo} onClick={() => void step("undo")} title={material.undo ? `Undo: ${material.undo}` : "Nothing to undo"}>
         <Undo2 size={14} /> Undo
@@ -52,6 +53,21 @@ export function TopLine({ material }: { material: Material }) {
         Pack
       </Button>
     </header>
+  );
+}
+
+/** Why changes are not saved just now. Between the top line and the pictures, so that it covers nothing. */
+export function Unsaved() {
+  const unsaved = useBench((state) => state.unsaved);
+  if (!unsaved) return null;
+  return (
+    <div role="alert" className="flex shrink-0 items-center gap-3 border-b border-line bg-lifted px-3 py-1.5">
+      <TriangleAlert size={15} className="shrink-0 text-amber" aria-hidden />
+      <p className="min-w-0 flex-1">
+        <b>Not saved yet.</b> {unsaved.message} <span className="text-soft">{unsaved.detail} Your changes are kept on this page and sent again every few seconds.</span>
+      </p>
+      <Button onClick={saveAgain}>Try now</Button>
+    </div>
   );
 }
 

@@ -6,7 +6,7 @@ vi.stubGlobal("addEventListener", () => {});
 vi.stubGlobal("localStorage", { getItem: () => null, setItem: () => {} });
 vi.stubGlobal("createImageBitmap", async () => ({ width: 768, height: 768 }));
 const { api, Problem } = await import("../api/client");
-const { change, catchUp, openMaterial, settled, step, useBench, valueOf } = await import("./store");
+const { change, catchUp, openMaterial, saveAgain, settled, step, useBench, valueOf } = await import("./store");
 const { keptPicture, pictureName } = await import("../views/kept");
 const { useViews } = await import("../views/state");
 
@@ -55,7 +55,7 @@ describe("editing", () => {
   beforeEach(async () => {
     vi.restoreAllMocks();
     wire = service();
-    useBench.setState({ about: null, material: null, pending: {}, saving: false, missing: null });
+    useBench.setState({ about: null, material: null, pending: {}, saving: false, missing: null, unsaved: null });
     await openMaterial("m");
   });
 
@@ -105,6 +105,55 @@ describe("editing", () => {
     expect(wire.asked).toHaveLength(1);
     expect(overlap()).toBe(33);
     expect(useBench.getState().material?.revision).toBe(wire.revision());
+  });
+
+  it("keeps changes the disk has no room for, in their order, and saves them when there is room again", async () => {
+    vi.useFakeTimers();
+    const working = vi.mocked(api.edit).getMockImplementation()!;
+    vi.mocked(api.edit).mockRejectedValue(new Problem(507, "The disk is full.", "Make room."));
+    change({ [OVERLAP]: 31 }, "Overlap", "one");
+    change({ [FEATHER]: 4 }, "Feather", "two");
+    expect(await settled()).toBeNull();
+    expect([overlap(), useBench.getState().unsaved?.message]).toEqual([31, "The disk is full."]);
+    vi.mocked(api.edit).mockImplementation(working);
+    await vi.advanceTimersByTimeAsync(5000);
+    vi.useRealTimers();
+    await wire.answer();
+    await wire.answer();
+    await settled();
+    expect(wire.asked.map((one) => one.changes)).toEqual([{ [OVERLAP]: 31 }, { [FEATHER]: 4 }]);
+    expect(useBench.getState().unsaved).toBeNull();
+  });
+
+  it("keeps them for a material that is left, and takes them up when it is opened again", async () => {
+    const working = vi.mocked(api.edit).getMockImplementation()!;
+    vi.mocked(api.edit).mockRejectedValue(new Problem(507, "The disk is full.", "Make room."));
+    change({ [OVERLAP]: 32 }, "Overlap");
+    expect(await settled()).toBeNull();
+    vi.mocked(api.material).mockResolvedValueOnce({ id: "other", revision: 1, recipe: { version: 1, operations: {} }, keys: {} } as unknown as Material);
+    await openMaterial("other");
+    expect([overlap(), useBench.getState().unsaved]).toEqual([20, null]);
+    vi.mocked(api.edit).mockImplementation(working);
+    await openMaterial("m");
+    expect(overlap()).toBe(32);
+    await wire.answer();
+    await settled();
+    expect(wire.asked.map((one) => one.changes)).toEqual([{ [OVERLAP]: 32 }]);
+  });
+
+  it("does not call a change lost whose answer was lost", async () => {
+    const working = vi.mocked(api.edit).getMockImplementation()!;
+    vi.mocked(api.edit).mockImplementationOnce(async () => {
+      wire.elsewhere(34);
+      throw new Problem(0, "The program cannot be reached.", "");
+    });
+    change({ [OVERLAP]: 34 }, "Overlap");
+    expect(await settled()).toBeNull();
+    vi.mocked(api.edit).mockImplementation(working);
+    saveAgain();
+    await wire.answer();
+    await settled();
+    expect([overlap(), useBench.getState().material?.revision, useBench.getState().unsaved]).toEqual([34, wire.revision(), null]);
   });
 
   it("has the picture that came with the answer before the state it belongs to", async () => {

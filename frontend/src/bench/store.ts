@@ -22,15 +22,23 @@ interface BenchState {
   saving: boolean;
   /** Set when the material cannot be opened. */
   missing: Problem | null;
+  /** Why changes cannot be saved just now; they are kept here and sent again. */
+  unsaved: Problem | null;
 }
 
-export const useBench = create<BenchState>(() => ({ about: null, material: null, pending: {}, saving: false, missing: null }));
+export const useBench = create<BenchState>(() => ({ about: null, material: null, pending: {}, saving: false, missing: null, unsaved: null }));
 
 const get = useBench.getState;
 const set = useBench.setState;
 /** Changes in the order they were made; one is on its way at a time. */
 const queue: Waiting[] = [];
 let running: Promise<void> | null = null;
+/** Changes that could not be saved when another material was opened, by material. */
+const leftBehind = new Map<string, Waiting[]>();
+const AGAIN_AFTER = 5000;
+let again: ReturnType<typeof setTimeout> | undefined;
+/** Whether what is sent may have arrived before, and only the answer was lost. */
+let mayHaveArrived = false;
 /** The newest revision announced so far; Infinity when the line was down and anything may have been missed. */
 let heard = 0;
 
@@ -39,18 +47,34 @@ export async function loadAbout() {
 }
 
 export async function openMaterial(id: string) {
-  set({ material: get().material?.id === id ? get().material : null, pending: {}, missing: null });
+  const last = get().material?.id;
+  if (last && last !== id && queue.length) leftBehind.set(last, [...queue]);
+  set({ material: last === id ? get().material : null, pending: {}, missing: null, unsaved: null });
   queue.length = 0;
+  clearTimeout(again);
   heard = 0;
   try {
     const [material] = await Promise.all([api.material(id), loadAbout()]);
     set({ material });
     await catchUp(heard);
+    takeUp(id);
   } catch (error) {
     if (error instanceof Problem) set({ missing: error });
     else throw error;
   }
 }
+
+/** What could not be saved before another material was opened is tried again. */
+function takeUp(id: string) {
+  const kept = leftBehind.get(id);
+  if (!kept) return;
+  leftBehind.delete(id);
+  queue.push(...kept);
+  set({ pending: pendingOf(queue) });
+  void drain();
+}
+
+const pendingOf = (waiting: Waiting[]): Changes => Object.assign({}, ...waiting.map((one) => one.changes)) as Changes;
 
 /** Catches up with what another tab, an import, or a restart of the program changed. What is announced while the
  * material is still on its way, or while a change of our own is, is looked after when that has come. */
@@ -100,21 +124,35 @@ function showing(): LayerId[] {
   return whats.filter((what) => what !== "lit");
 }
 
-/** The material once every change so far is saved. */
+/** The material once every change so far is saved; null where that is not possible just now, which is shown. */
 export async function settled(): Promise<Material | null> {
   await drain();
-  return get().material;
+  return get().unsaved ? null : get().material;
 }
 
 async function sendAll() {
-  for (let waiting = queue.shift(); waiting; waiting = queue.shift()) await send(waiting);
+  clearTimeout(again);
+  for (let waiting = queue.shift(); waiting; waiting = queue.shift()) {
+    if (await send(waiting)) continue;
+    // Everything waits, in its order.
+    queue.unshift(waiting);
+    again = setTimeout(() => void drain(), AGAIN_AFTER);
+    return;
+  }
 }
+
+/** Tries at once what could not be saved. */
+export const saveAgain = () => void drain();
+
+/** The disk is full, the program is busy or gone: things that pass by. */
+const passes = (error: unknown): error is Problem => error instanceof Problem && [507, 503, 502, 0].includes(error.status);
 
 let onItsWay: Changes = {};
 
-async function send({ changes, label, gesture }: Waiting): Promise<void> {
+/** Whether a change is dealt with; otherwise it is to be sent again. */
+async function send({ changes, label, gesture }: Waiting): Promise<boolean> {
   const { material } = get();
-  if (!material) return;
+  if (!material) return true;
   onItsWay = changes;
   set({ saving: true });
   try {
@@ -122,13 +160,44 @@ async function send({ changes, label, gesture }: Waiting): Promise<void> {
     const { material: newest, picture } = await api.edit(material.id, material.revision, changes as Record<string, Value | null>, label, gesture, layers);
     if (picture && layers[0]) await keepPicture(layers[0], newest.keys[layers[0]] ?? "", picture);
     // What was changed again since stays on top of the answer.
-    if (get().material?.id === newest.id) set({ material: newest, pending: Object.assign({}, ...queue.map((w) => w.changes)) as Changes });
+    if (get().material?.id === newest.id) set({ material: newest, pending: pendingOf(queue), unsaved: null });
+    mayHaveArrived = false;
+    return true;
   } catch (error) {
+    if (get().material?.id !== material.id) {
+      if (passes(error)) leftBehind.set(material.id, [...(leftBehind.get(material.id) ?? []), { changes, label, gesture }]);
+      return true;
+    }
+    if (passes(error)) {
+      mayHaveArrived ||= error.status === 0;
+      set({ unsaved: error });
+      return false;
+    }
+    if (mayHaveArrived && (await hasArrived(error, material.id, changes))) return true;
+    mayHaveArrived = false;
+    set({ unsaved: null });
     await recover(error, material.id);
+    return true;
   } finally {
     onItsWay = {};
     set({ saving: false });
   }
+}
+
+/** Whether a change that is refused as too late was made before: its answer was lost, not the change itself. */
+async function hasArrived(error: unknown, id: string, changes: Changes): Promise<boolean> {
+  if (!(error instanceof Problem) || error.status !== 409) return false;
+  const newest = await api.material(id).catch(() => null);
+  if (!newest || get().material?.id !== id) return false;
+  const there = Object.entries(changes).every(([path, value]) => {
+    const cut = path.lastIndexOf(".");
+    return (newest.recipe.operations[path.slice(0, cut)]?.[path.slice(cut + 1)] ?? null) === value;
+  });
+  if (there) {
+    mayHaveArrived = false;
+    set({ material: newest, pending: pendingOf(queue), unsaved: null });
+  }
+  return there;
 }
 
 /** The page is being left: what still waits goes out at once, as one change behind the one on its way. */

@@ -23,8 +23,9 @@ interface Wanted {
 }
 
 interface Candidates {
-  candidates: { blob: string; seed: number }[];
-  unread: string[];
+  /** Not there any more once they are too old. */
+  candidates?: { blob: string; seed: number }[];
+  unread?: string[];
   simulation: boolean;
 }
 
@@ -127,12 +128,12 @@ function Made({ job }: { job: Job }) {
     <>
       <p aria-live="polite" className="pb-3 text-soft">
         {job.state === "done" ? `${job.title}.` : job.message || "Waiting for the worker …"}
-        {result && result.unread.length > 0 && <strong className="text-text"> Not understood, so without effect: {result.unread.join(", ")}.</strong>}
+        {result?.unread && result.unread.length > 0 && <strong className="text-text"> Not understood, so without effect: {result.unread.join(", ")}.</strong>}
       </p>
       <ul className="grid grid-cols-2 gap-4" style={{ maxWidth: "calc(100vh - 130px)" }}>
         {Array.from({ length: 4 }, (_, number) => (
           <li key={number} className="relative aspect-square overflow-hidden rounded-[10px] border border-line bg-surround">
-            {result?.candidates[number] && (
+            {result?.candidates?.[number] && (
               <>
                 <img src={`/api/generate/${job.id}/${number}.png`} alt={`Candidate ${number + 1}`} className="size-full object-cover" />
                 <div className="absolute inset-x-0 bottom-0 flex items-center justify-between bg-ground/90 px-3 py-2">

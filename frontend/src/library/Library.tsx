@@ -1,5 +1,5 @@
 /** All materials; drop captures anywhere to add them. */
-import { Archive, ArchiveRestore, CheckCheck, Plus, Search, SearchCheck } from "lucide-react";
+import { Archive, ArchiveRestore, CheckCheck, HardDrive, Plus, Search, SearchCheck, Trash2 } from "lucide-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api } from "../api/client";
@@ -12,6 +12,7 @@ import { cx } from "../ui/cx";
 import { Mark } from "../ui/Mark";
 import { tell, tellProblem } from "../ui/notices";
 import { ACCEPT, Arrivals, useArrivals } from "./arrivals";
+import { DeleteForGood } from "./DeleteForGood";
 import { Empty } from "./Empty";
 import { type Kind, Kinds } from "./Kinds";
 import { choose, Together, useChosen } from "./Together";
@@ -68,6 +69,11 @@ export function Library() {
         <Button look="quiet" aria-pressed={aside} onClick={() => setAside(!aside)}>
           <Archive size={14} /> {aside ? "Back to the library" : "Put aside"}
         </Button>
+        {aside && (
+          <Button look="quiet" title="What takes room on the disk, and what can be given back" onClick={() => goTo("/space")}>
+            <HardDrive size={14} /> Space
+          </Button>
+        )}
         <Button look={choosingMany ? "plain" : "quiet"} aria-pressed={choosingMany} title="Choose several to pack or lay out together" onClick={() => useChosen.setState({ ids: choosingMany ? null : [] })}>
           <CheckCheck size={14} /> Choose
         </Button>
@@ -141,6 +147,7 @@ export function Library() {
 function Card({ material, onMoved }: { material: Brief; onMoved: () => void }) {
   const { source } = material;
   const chosen = useChosen((state) => state.ids?.includes(material.id));
+  const [asking, setAsking] = useState(false);
   const move = async () => {
     try {
       await api.setAside(material.id, !material.archived);
@@ -183,6 +190,18 @@ function Card({ material, onMoved }: { material: Brief; onMoved: () => void }) {
       >
         {material.archived ? <ArchiveRestore size={14} /> : <Archive size={14} />}
       </button>
+      {material.archived && (
+        <button
+          type="button"
+          aria-label={`Delete ${material.name} for good`}
+          title="Delete for good"
+          onClick={() => setAsking(true)}
+          className="absolute top-2 left-2 rounded-card bg-ground/85 p-1.5 text-soft opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 hover:text-text"
+        >
+          <Trash2 size={14} />
+        </button>
+      )}
+      {asking && <DeleteForGood material={material} onClose={() => setAsking(false)} onDeleted={onMoved} />}
     </li>
   );
 }

@@ -86,7 +86,7 @@ function Running({ job }: { job: Job }) {
         ))}
       </span>
       {open && <Button onClick={() => void api.cancel(job.id).catch(tellProblem)}>Cancel</Button>}
-      {job.state === "done" && (
+      {job.state === "done" && !job.result?.expired && (
         <a href={`/api/jobs/${job.id}/file`} download={job.result?.file} className="inline-flex h-7 items-center gap-1.5 rounded-card bg-amber px-2.5 font-semibold text-on-amber">
           <Download size={14} /> {((job.result?.bytes ?? 0) / 1e6).toFixed(1)} MB
         </a>

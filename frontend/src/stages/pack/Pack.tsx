@@ -7,6 +7,7 @@ import { useFindings } from "../../bench/figures";
 import { useBench, valueOf } from "../../bench/store";
 import { startPack, useJobsOf } from "../../pack/jobs";
 import { Button } from "../../ui/Button";
+import { sizeText } from "../../ui/bytes";
 import { Dialog } from "../../ui/Dialog";
 import { Level } from "../../ui/Level";
 import { LAYER_NAMES } from "../../views/names";
@@ -109,7 +110,6 @@ function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; 
   );
 }
 
-const mb = (bytes: number) => `${(bytes / 1e6).toFixed(1)} MB`;
 
 export function JobRow({ job }: { job: Job }) {
   const open = job.state === "queued" || job.state === "running";
@@ -129,11 +129,13 @@ export function JobRow({ job }: { job: Job }) {
         </div>
       )}
       <p className="mt-1 text-[12px] text-soft">
-        {job.state === "done" && job.result
-          ? `${job.result.files.length} files, ${mb(job.result.bytes)}; ${job.result.files.filter((f) => f.read_back === "equal").length} pictures read back and equal`
+        {job.state === "done" && job.result?.expired
+          ? "Not kept any more; packing again makes the same."
+          : job.state === "done" && job.result
+          ? `${job.result.files.length} files, ${sizeText(job.result.bytes)}; ${job.result.files.filter((f) => f.read_back === "equal").length} pictures read back and equal`
           : `${job.message}${job.attempt > 1 && open ? ` (try ${job.attempt})` : ""}`}
       </p>
-      {job.state === "done" && job.result && (
+      {job.state === "done" && job.result && !job.result.expired && (
         <a href={`/api/jobs/${job.id}/file`} download={job.result.file} className="mt-1.5 inline-flex h-7 items-center gap-1.5 rounded-card border border-line bg-ground px-2.5 hover:bg-lifted">
           <Download size={13} /> Download
         </a>
