@@ -15,7 +15,8 @@ from amber_thicket.standins.bench.camera import Shot
 from amber_thicket.standins.bench.camera import photograph as taken
 from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
 from bench.timing import table
-from tests.browser.server import ARGUMENTS, CHROMIUM, Server
+from tests.browser.server import ARGUMENTS, CHROMIUM
+from tests.program import Program
 from tests.support import encoded, photograph
 
 # Stage, slider, view's picture that must change.
@@ -70,7 +71,7 @@ def opened() -> Iterator[Page]:
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as name, sync_playwright() as playwright:
         path = Path(name) / "gravel.png"
         path.write_bytes(encoded(photograph("gravel")))
-        server = Server(Path(name) / "data")
+        server = Program(Path(name) / "data")
         server.start()
         browser = playwright.chromium.launch(executable_path=CHROMIUM, headless=True, args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})

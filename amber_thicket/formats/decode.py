@@ -25,7 +25,7 @@ from amber_thicket.formats.limits import check_size
 REMEDY = "Give a JPEG, PNG, TIFF, WebP, OpenEXR or camera RAW picture that opens elsewhere."
 _TURNS: dict[int, tuple[int, bool]] = {1: (0, False), 2: (0, True), 3: (2, False), 4: (2, True),
                                        5: (3, True), 6: (3, False), 7: (1, True), 8: (1, False)}  # fmt: skip
-_MOST_SAMPLES = 5
+_MOST_SAMPLES, _MOST_BITS = 5, 64
 log = logging.getLogger(__name__)
 
 
@@ -236,6 +236,8 @@ def _check_tiff(page: Any, data: bytes, name: str) -> None:
         raise UnreadableFile(
             f"{name} has {samples} values a pixel; a picture has at most {_MOST_SAMPLES}.", remedy=REMEDY, file=name
         )
+    if bits > _MOST_BITS:
+        raise UnreadableFile(f"{name} says that a value has {bits} bits.", remedy=REMEDY, file=name)
     densest = _TIFF_DENSEST.get(int(page.compression), limits.ANY)
     # A bilevel or oddly packed page may be stored in fewer bits than it says; the header has room for itself.
     check_size(width, height, name, samples=samples, depth=bits / 8, length=len(data) + 4096, densest=densest)

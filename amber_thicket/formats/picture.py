@@ -17,6 +17,7 @@ from amber_thicket.errors import UnreadableFile
 from amber_thicket.formats import apart
 from amber_thicket.formats.decode import AS_SHOT, PNG_START, REMEDY, Decoded, Develop
 from amber_thicket.formats.raw_tags import is_raw
+from amber_thicket.formats.unzip import is_zip
 
 
 @dataclass(frozen=True)
@@ -64,7 +65,7 @@ def read_picture(data: bytes, name: str, *, as_stored: bool = False, develop: De
 
 
 def _no_picture(data: bytes, name: str) -> str:
-    if data[:4] == b"PK\3\4":
+    if is_zip(data):
         return f"{name} is a zip, not a picture."
     return f"{name} is not a picture we can read."
 

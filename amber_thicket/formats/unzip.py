@@ -15,12 +15,17 @@ from collections.abc import Iterator
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 
-START = b"PK\3\4"
+_STARTS = (b"PK\3\4", b"PK\5\6")
 MOST_ENTRIES, MOST_BYTES, _RATIO = 2000, 4 << 30, 400
 _LINK = 0o120000
 _PART = 1 << 18
 _ARCHIVES = (".zip", ".7z", ".rar", ".tar", ".gz", ".tgz")
 log = logging.getLogger(__name__)
+
+
+def is_zip(data: bytes) -> bool:
+    """Whether bytes begin like a zip, also an empty one."""
+    return data[:4] in _STARTS
 
 
 def read_entries(data: bytes, name: str) -> Iterator[tuple[str, bytes | UnreadableFile]]:

@@ -33,10 +33,6 @@ log = logging.getLogger(__name__)
 Entries = Callable[[list[dict[str, Any]], Callable[[float, str], None]], Iterator[tuple[str, bytes]]]
 
 
-# Seconds for which a report is tried again: a full disk may have room, and a queue's server may be back, before that.
-_REPORT_SECONDS = 90.0
-
-
 class _Working:
     """The jobs this process is at, so that they can be handed back when it is told to end."""
 
@@ -86,7 +82,7 @@ class JobLine:
 
     def begin(self) -> None:
         """Say that the job was taken, then take its sign out of the queue: in this order, so that it is never lost."""
-        self.report_surely(state="running", progress=0.0, message="Starting")
+        self.report(state="running", progress=0.0, message="Starting")
         with contextlib.suppress(Exception):
             self._queue.delete(channel(self._id, self._attempt, "waiting"))
 
@@ -96,15 +92,18 @@ class JobLine:
             self._queue.put(channel(self._id, self._attempt, "progress"), report)
 
     def report_surely(self, **report: Any) -> None:
-        """Say what must not be lost, until it is said or a minute and a half have passed."""
-        end = time.monotonic() + _REPORT_SECONDS
+        """Say what must not be lost, again and again until it is said: a full disk will have room some time, and a
+        queue's server be back. Who is told to end leaves it unsaid, and the job is done anew."""
+        told = False
         while True:
             try:
                 self._queue.put(channel(self._id, self._attempt, "progress"), report)
                 return
             except Exception as error:
-                if time.monotonic() > end or working.ending:
-                    log.warning("job %s could not report: %s", self._id, error)
+                if not told:
+                    log.warning("job %s cannot report and tries again: %s", self._id, error)
+                told = True
+                if working.ending:
                     return
                 time.sleep(1.0)
 

@@ -24,7 +24,7 @@ from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.formats import apart
 from amber_thicket.formats.picture import Picture, kind_of, read_picture
 from amber_thicket.formats.tags import encoding_tag
-from amber_thicket.formats.unzip import START as ZIP
+from amber_thicket.formats.unzip import is_zip
 from amber_thicket.service.library import evaluation_of
 from amber_thicket.service.preview import encoded
 from amber_thicket.service.sources import describe, describe_map, file_key
@@ -63,7 +63,7 @@ Refused = list[dict[str, str]]
 
 def unpacked(name: str, data: bytes) -> Iterator[tuple[str, bytes | ThicketError]]:
     """The pictures in a file: itself, or what a zip holds. What is no picture is passed over, what is refused told."""
-    if data[:4] == ZIP:
+    if is_zip(data):
         for inside, content in apart.entries(data, name):
             if isinstance(content, ThicketError) or kind_of(content) is not None:
                 yield inside, content
@@ -79,7 +79,7 @@ def from_path(path: Path) -> Iterator[tuple[str, bytes]]:
                 if not file.is_file() or file.is_symlink():
                     continue
                 data = file.read_bytes()
-                if kind_of(data) is not None or data[:4] == ZIP:
+                if kind_of(data) is not None or is_zip(data):
                     yield str(file.relative_to(path)), data
         else:
             yield path.name, path.read_bytes()

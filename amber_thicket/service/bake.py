@@ -22,6 +22,7 @@ from amber_thicket.core.memory import Cancel
 from amber_thicket.core.pack.encode import asked_for, stored
 from amber_thicket.core.pack.profiles import LOSSY, Plan, PlannedFile, blank_roles, planned
 from amber_thicket.core.raster import Raster
+from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.errors import WriteFailed
 from amber_thicket.formats.glb import glb_bytes
@@ -47,6 +48,21 @@ class Written:
     name: str
     data: bytes
     facts: dict[str, Any]
+
+
+# Bytes of a packed file to those of its pixels: noise-like maps come out at about this, smooth ones far below.
+_PACKED = 0.6
+
+
+def pack_bytes(recipe: Recipe, name: str) -> int:
+    """About how many bytes a pack will take on the disk, in its largest size."""
+    width, height = output_size(recipe)
+    lossy = 0.1
+    sizes = [
+        width * height * file.values_a_pixel * file.bits / 8 * (lossy if file.format in LOSSY else _PACKED)
+        for file in planned(recipe, name).files
+    ]
+    return int(sum(sizes))
 
 
 def subject_of(evaluation: Evaluation, name: str, side: int = CHECK_SIDE) -> Subject:

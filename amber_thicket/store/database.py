@@ -11,6 +11,7 @@ from pathlib import Path
 from peewee import DatabaseError, SqliteDatabase
 
 from amber_thicket.errors import FolderTrouble
+from amber_thicket.store.disk import free_bytes
 from amber_thicket.store.models import LATER, PEOPLE, TABLES, proxy
 from amber_thicket.store.trouble import DAMAGED_DATABASE, NEWER, NO_DATABASE, UNWRITABLE, folder_trouble
 
@@ -32,6 +33,9 @@ def _people(database: SqliteDatabase) -> None:
     if "deaths" not in columns:
         database.execute_sql('ALTER TABLE "job" ADD COLUMN "deaths" INTEGER NOT NULL DEFAULT 0')
 
+
+# Below so much room the database cannot make the files it works with.
+_LEAST_ROOM = 1_000_000
 
 # Each brings the tables from its position to the next; never change one that has been released.
 MIGRATIONS: tuple[Callable[[SqliteDatabase], None], ...] = (_first, _snapshots, _people)
@@ -65,6 +69,14 @@ def open_database(folder: Path) -> SqliteDatabase:
     except (DatabaseError, sqlite3.DatabaseError) as error:
         raise _trouble(error, folder) from None
     return database
+
+
+def hold_open(folder: Path) -> sqlite3.Connection:
+    """A connection that keeps the database's log and index where they are: the last one to close would remove them, and
+    on a full disk nobody could make them again, not even to look."""
+    held = sqlite3.connect(folder / FILE, check_same_thread=False)
+    held.execute("select count(*) from material").fetchone()
+    return held
 
 
 def check_folder(folder: Path) -> None:
@@ -109,7 +121,7 @@ def sqlite_is_sound(file: Path) -> bool:
 
 def damaged(folder: Path, what: str) -> FolderTrouble:
     return FolderTrouble(
-        f"The database {folder / FILE} is damaged ({what[:120]}).",
+        f"The database {folder / FILE} is damaged ({' '.join(what.split())[:120]}).",
         remedy="Run “amber-thicket doctor --repair” on this folder, or restore a backup.",
         exit_code=DAMAGED_DATABASE,
     )
@@ -117,7 +129,7 @@ def damaged(folder: Path, what: str) -> FolderTrouble:
 
 def _trouble(error: Exception, folder: Path) -> FolderTrouble:
     text = str(error)
-    if "full" in text:
+    if "full" in text or ("disk I/O error" in text and free_bytes(folder) < _LEAST_ROOM):
         return folder_trouble(OSError(28, "no room"), folder)
     if "readonly" in text or "unable to open" in text:
         return FolderTrouble(

@@ -46,7 +46,18 @@ def full(folder: Path, needed: int = 0) -> WriteFailed:
 
 
 def disk_trouble(error: BaseException, folder: Path, needed: int = 0) -> ThicketError | None:
-    """What an error of the system or the database says about the disk; None when it says nothing about it."""
+    """What an error of the system or the database, or one it came from, says about the disk; None when nothing does."""
+    found: BaseException | None = error
+    # The database takes a change back by itself when the disk is full; taking it back again fails, which says nothing.
+    while found is not None:
+        told = _told(found, folder, needed)
+        if told:
+            return told
+        found = found.__cause__ or found.__context__
+    return None
+
+
+def _told(error: BaseException, folder: Path, needed: int) -> ThicketError | None:
     text = str(error).lower()
     if isinstance(error, OSError) and not isinstance(error, ConnectionError):
         if error.errno in _FULL:
@@ -112,6 +123,11 @@ class Disk:
 
     def _holds(self) -> bool:
         return self._file.exists() and self._file.stat().st_size >= self.RESERVE
+
+    def let_go_when_full(self) -> None:
+        """Before the database is opened: without any room it could not be, not even to look at what is in it."""
+        if self.free < _LEAST:
+            self.hurt()
 
     def hurt(self) -> None:
         """A write failed; if it was for want of room, the reserve is let go."""

@@ -29,7 +29,7 @@ from amber_thicket.jobs.queue import open_queue
 from amber_thicket.service.library import Library
 from amber_thicket.service.tokens import owner_of_token
 from amber_thicket.store.blobs import Blobs
-from amber_thicket.store.database import open_database
+from amber_thicket.store.database import hold_open, open_database
 from amber_thicket.store.disk import Disk
 from amber_thicket.store.lock import FolderLock
 from amber_thicket.web import (
@@ -71,7 +71,11 @@ def create_app(config: Config, *, log_options: Sequence[str] = ()) -> Flask:
 
 
 def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
+    disk = Disk(config.folder)
+    # What is in the library can be looked at on a full disk, if there is a little room to work in.
+    disk.let_go_when_full()
     database = open_database(config.folder)
+    held = hold_open(config.folder)
     blobs = Blobs(config.folder / "blobs")
     # Workers on other machines may be writing there just now.
     blobs.sweep(3600.0 if config.queue_url else 0.0)
@@ -82,7 +86,6 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     queue = open_queue(config.folder, config.queue_url, immediate=config.immediate)
     command = worker_command(config.folder, config.queue_url, log_options) if config.worker else None
     jobs = JobManager(config.folder, queue, events.announce, worker_command=command, queue_url=config.queue_url)
-    disk = Disk(config.folder)
     door = Guard(config, owner_of_token)
     keeping = Housekeeping(library, disk, days=config.keep_days, most_bytes=config.keep_bytes)
     metrics = Metrics()
@@ -90,7 +93,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     app = Flask(__name__, static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES
     app.url_map.converters["int"] = SmallNumber
-    services = Services(config, library, jobs, events, door, disk, lock, keeping, metrics)
+    services = Services(config, library, jobs, events, door, disk, lock, keeping, metrics, held)
     app.extensions["thicket"] = services
     _connect(app, database)
     metrics.watch(app, services)

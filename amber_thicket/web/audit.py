@@ -15,7 +15,7 @@ from amber_thicket.core.pack.profiles import profile_named
 from amber_thicket.errors import NotFound, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import kind_of, read_picture
-from amber_thicket.formats.unzip import START as ZIP
+from amber_thicket.formats.unzip import is_zip
 from amber_thicket.service import audit, preview
 from amber_thicket.web.materials import Body, body, brief
 from amber_thicket.web.services import services
@@ -55,7 +55,7 @@ def _kept(name: str, data: bytes) -> dict[str, Any]:
     """Puts the pictures of a file into the store."""
     files: list[dict[str, str]] = []
     refused: list[dict[str, str]] = []
-    if data[:4] != ZIP and kind_of(data) is None:
+    if not is_zip(data) and kind_of(data) is None:
         # Said as an import says it, and nothing stays of it.
         read_picture(data, name)
     for inside, content in audit.unpacked(name, data):

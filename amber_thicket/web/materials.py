@@ -19,6 +19,8 @@ from amber_thicket.core.operation import STAGES
 from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
 from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
 from amber_thicket.service import gather, mapset, places, preview, snapshots, square, tiling
+from amber_thicket.service.bake import pack_bytes
+from amber_thicket.store.disk import full
 from amber_thicket.store.models import Material
 from amber_thicket.web.services import services
 
@@ -368,16 +370,29 @@ def bend(material_id: str) -> Response:
     return jsonify(square.bend(library.evaluation(library.get(material_id)), body(Lines).lines))
 
 
+# A pack is begun where there is room for so much of what it may take: smooth maps take far less.
+_ROOM = 0.3
+
+
+def _check_room(needed: int) -> None:
+    """Raises WriteFailed where a pack would find no room, before minutes are spent on it."""
+    disk = services().disk
+    if disk.free < max(_ROOM * needed, disk.RESERVE):
+        disk.hurt()
+        raise full(services().config.folder, needed)
+
+
 @blueprint.post("/api/pack")
 def packed_together() -> Response:
     """Many materials in one zip, each in a folder of its own, as one job."""
     from amber_thicket.core.pack.profiles import planned
     from amber_thicket.jobs.manager import job_json
 
-    library, several, taken = services().library, [], set()
+    library, several, taken, needed = services().library, [], set(), 0
     for id in dict.fromkeys(body(Several).materials):
         material = library.get(id)
         recipe = library.recipe(material)
+        needed += pack_bytes(recipe, material.name)
         folder = stem = planned(recipe, material.name).stem
         number = 2
         while folder in taken:
@@ -392,6 +407,7 @@ def packed_together() -> Response:
                 "others": library.laid_over(material),
             }
         )
+    _check_room(needed)
     return jsonify(job_json(services().jobs.pack_several(several, f"{len(several)}_materials.zip")))
 
 
@@ -405,6 +421,7 @@ def packed(material_id: str) -> Response:
     recipe = library.recipe(material)
     if body(Known).revision != material.revision:
         raise ThicketError("This material has just changed.", remedy="Pack again.")
+    _check_room(pack_bytes(recipe, material.name))
     plan = planned(recipe, material.name)
     file = f"{plan.stem}_{plan.profile.id}.zip"
     job = services().jobs.pack(material, recipe.as_json(), file, library.laid_over(material))

@@ -36,7 +36,7 @@ Scope = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
 Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
 _THREADS = 32
-_FILES = 16_384
+_FILES, _WAITING = 16_384, 1024
 # Seconds that requests under way have after the program was told to end; with what comes after it stays under five.
 _PATIENCE = 3
 EVENTS_PATH = "/api/events"
@@ -172,6 +172,8 @@ def listen(config: Config) -> socket.socket:
     try:
         found.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         found.bind((config.host, config.port))
+        # Who comes before everything is ready waits a moment, and nobody else gets the port.
+        found.listen(_WAITING)
     except (OSError, OverflowError) as error:
         found.close()
         raise ThicketError(
@@ -200,7 +202,7 @@ def serve(app: Flask, config: Config, listening: socket.socket) -> None:
         forwarded_allow_ips=config.proxy,
         timeout_keep_alive=75,
         timeout_graceful_shutdown=_PATIENCE,
-        backlog=1024,
+        backlog=_WAITING,
     )
     try:
         Server(settings, services).run([listening])

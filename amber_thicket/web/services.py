@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import sqlite3
 import threading
 import time
 from collections import OrderedDict
@@ -123,6 +124,7 @@ class Services:
     lock: FolderLock
     housekeeping: Housekeeping
     metrics: Metrics
+    held: sqlite3.Connection
     slots: Slots = field(default_factory=Slots)
     ahead: Ahead = field(default_factory=Ahead)
 
@@ -139,6 +141,7 @@ class Services:
         """End everything and let the folder go. May be called twice."""
         self.events.close()
         self.end_work()
+        self.held.close()
         self.lock.release()
 
     def call_off_following(self, material_id: str) -> None:

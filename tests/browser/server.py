@@ -1,12 +1,8 @@
-"""The real program in a process of its own, and a real browser in front of it."""
+"""A real browser in front of the real program."""
 
 from __future__ import annotations
 
-import os
 import shutil
-import signal
-import subprocess
-import sys
 import tempfile
 import unittest
 from pathlib import Path
@@ -14,6 +10,7 @@ from typing import ClassVar
 
 from playwright.sync_api import Browser, Page, Playwright, sync_playwright
 
+from tests.program import Program
 from tests.support import encoded, photograph
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
@@ -21,33 +18,6 @@ ARGUMENTS = [
     "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
-ROOT = Path(__file__).parents[2]
-
-
-class Server:
-    """`amber-thicket serve` on a folder; can be killed and started again."""
-
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
-        self.address = ""
-        self._process: subprocess.Popen[str] | None = None
-
-    def start(self) -> None:
-        self._process = subprocess.Popen(
-            [sys.executable, "-m", "amber_thicket.cli", "serve", "--data", str(self.folder), "--port", "0"],
-            stdout=subprocess.PIPE, text=True, cwd=ROOT, start_new_session=True,
-        )  # fmt: skip
-        assert self._process.stdout
-        line = self._process.stdout.readline()
-        self.address = line.split(" at ")[1].strip()
-
-    def kill(self) -> None:
-        """kill -9 of the server and everything it started."""
-        assert self._process
-        os.killpg(self._process.pid, signal.SIGKILL)
-        self._process.wait()
-        assert self._process.stdout
-        self._process.stdout.close()
 
 
 class BrowserTest(unittest.TestCase):
@@ -55,13 +25,13 @@ class BrowserTest(unittest.TestCase):
 
     playwright: ClassVar[Playwright]
     browser: ClassVar[Browser]
-    server: ClassVar[Server]
+    server: ClassVar[Program]
 
     @classmethod
     def setUpClass(cls) -> None:
         folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
         cls.addClassCleanup(folder.cleanup)
-        cls.server = Server(Path(folder.name))
+        cls.server = Program(Path(folder.name))
         cls.server.start()
         cls.addClassCleanup(lambda: cls.server.kill())
         cls.playwright = sync_playwright().start()

@@ -8,11 +8,14 @@ import tempfile
 import unittest
 import zipfile
 from pathlib import Path
+from unittest import mock
 
 import imagecodecs
 import numpy as np
 
-from amber_thicket.jobs.queue import JsonSerializer, open_queue
+from amber_thicket.jobs.queue import JsonSerializer, channel, current, open_queue
+from amber_thicket.jobs.tasks import _reason, run_job
+from amber_thicket.store.models import Job
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
 from tests.support import encoded, photograph, retry
@@ -79,6 +82,7 @@ class JobTest(unittest.TestCase):
         os.kill(worker.pid, signal.SIGKILL)
         retry(lambda: self.job(job_id)["state"] == "done", 90)
         self.assertGreaterEqual(self.job(job_id)["attempt"], 2)
+        self.assertEqual(Job.get_by_id(job_id).deaths, 1)
         self.assertNotEqual(self.jobs._worker.pid, worker.pid)
         archive = zipfile.ZipFile(io.BytesIO(self.client.get(f"/api/jobs/{job_id}/file").data))
         self.assertIsNone(archive.testzip())
@@ -90,6 +94,76 @@ class JobTest(unittest.TestCase):
         self.client.post(f"/api/jobs/{job_id}/cancel")
         retry(lambda: self.job(job_id)["state"] == "cancelled", 60)
         self.assertEqual([p for p in (self.folder / "blobs" / "incoming").iterdir() if p.suffix == ".zip"], [])
+
+    def test_a_job_nobody_began_is_not_held_against_it(self) -> None:
+        """Queued without a worker, and the program started again and again: it still runs."""
+        config = Config(self.folder, memory=300_000_000, worker=False)
+        app = create_app(config)
+        self.client = app.test_client()
+        job_id = self.pack(self.material(256))
+        app.extensions["thicket"].close()
+        for _ in range(6):
+            again = create_app(config)
+            with again.extensions["thicket"].library.database.connection_context():
+                job = Job.get_by_id(job_id)
+                self.assertEqual((job.state, job.deaths), ("queued", 0))
+            again.extensions["thicket"].close()
+        self.start()
+        retry(lambda: self.job(job_id)["state"] == "done", 60)
+
+    def test_what_stops_the_program_is_not_held_against_a_job(self) -> None:
+        self.start()
+        job_id = self.pack(self.material(4096))
+        for _ in range(5):
+            retry(lambda: self.job(job_id)["state"] == "running", 60)
+            worker = self.jobs._worker
+            self.services.close()
+            self.assertEqual(worker.returncode, 0)
+            self.start()
+        self.assertEqual(Job.get_by_id(job_id).deaths, 0)
+        self.client.post(f"/api/jobs/{job_id}/cancel")
+        retry(lambda: self.job(job_id)["state"] == "cancelled", 60)
+
+    def test_a_job_that_ends_its_worker_every_time_fails_with_that_reason(self) -> None:
+        self.start()
+        job_id = self.pack(self.material(4096))
+        for death in range(1, 5):
+            retry(lambda: self.job(job_id)["state"] == "running" and self.job(job_id)["progress"] > 0, 60)
+            os.kill(self.jobs._worker.pid, signal.SIGKILL)
+            retry(lambda death=death: Job.get_by_id(job_id).deaths == death, 30)
+        row = self.job(job_id)
+        self.assertEqual((row["state"], "4 times" in row["message"]), ("failed", True))
+        # The next one is done as if nothing had been.
+        other = self.pack(self.material(256))
+        retry(lambda: self.job(other)["state"] == "done", 60)
+
+    def test_a_queue_that_lost_a_job_gets_it_again(self) -> None:
+        self.start()
+        self.jobs._command = None
+        self.jobs._worker.terminate()
+        self.jobs._worker.wait(10)
+        self.jobs._worker = None
+        job_id = self.pack(self.material(256))
+        first = self.job(job_id)["attempt"]
+        self.jobs._queue.flush()
+        retry(lambda: self.job(job_id)["attempt"] > first, 20)
+        self.assertEqual((self.job(job_id)["state"], self.jobs._queue.pending_count()), ("queued", 1))
+
+    def test_an_attempt_that_does_not_count_any_more_is_left_alone(self) -> None:
+        queue = open_queue(self.folder / "other")
+        queue.put(current("j"), 3)
+        with mock.patch.dict("amber_thicket.jobs.tasks._WORK", {"pack": lambda *_: self.fail("it was begun")}):
+            run_job(queue, self.folder, "j", 2, {"kind": "pack"})
+            run_job(queue, self.folder, "k", 1, {"kind": "pack"})
+        self.assertIsNone(queue.get(channel("j", 2, "progress"), peek=True))
+
+    def test_a_reason_is_one_people_can_act_on(self) -> None:
+        folder = Path("/srv/thicket")
+        self.assertIn("/srv/thicket is full", _reason(OSError(28, ""), folder, "j"))
+        self.assertIn("memory", _reason(MemoryError(), folder, "j"))
+        with self.assertLogs("amber_thicket.jobs.tasks", "ERROR") as logged:
+            told = _reason(KeyError("x"), folder, "j")
+        self.assertIn(told.split("reference ")[1][:8], logged.output[0])
 
     def test_queue_speaks_json(self) -> None:
         queue = open_queue(self.folder)

@@ -237,6 +237,15 @@ class PlannedFile:
         return tuple(content_of(token) for token in self.contents)
 
     @property
+    def values_a_pixel(self) -> int:
+        """1 for a grey map, 3 for colour and normals, 4 with alpha; see encode.stored()."""
+        if len(self.contents) > 2:
+            return len(self.contents)
+        if len(self.contents) == 2:
+            return 4
+        return 3 if _colour(self.roles[0]) else 1
+
+    @property
     def channels(self) -> int:
         """How many channels the picture has."""
         if len(self.contents) > 2:

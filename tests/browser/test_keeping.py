@@ -1,0 +1,95 @@
+"""What the page does when things go wrong around it: no room, no stream, many pages; and what is deleted for good."""
+
+import json
+
+from tests.browser.server import BrowserTest
+from tests.support import retry
+
+FULL = {"title": "The disk of the data folder /srv/thicket is full: 0.0 MB are free.", "detail": "Make room there."}
+
+
+class KeepingTest(BrowserTest):
+    def material(self) -> str:
+        return self.page.url.rsplit("/", 1)[1]
+
+    def overlap(self, material: str) -> float:
+        recipe = self.server.ask(f"/api/materials/{material}").json["recipe"]
+        return recipe["operations"].get("tile.join", {}).get("overlap_x", 0)
+
+    def test_changes_are_kept_while_there_is_no_room_and_saved_when_there_is(self) -> None:
+        self.bring(self.photo("gravel"))
+        self.stage("Tile")
+        self.shown()
+        problem = json.dumps(FULL)
+        self.page.route(
+            "**/recipe", lambda r: r.fulfill(status=507, content_type="application/problem+json", body=problem)
+        )
+        slider = self.page.locator("[data-setting='tile.join.overlap_x'] [role=slider]").first
+        before = float(slider.get_attribute("aria-valuenow") or 0)
+        slider.focus()
+        for _ in range(3):
+            self.page.keyboard.press("ArrowRight")
+        alert = self.page.locator("[role=alert]")
+        alert.wait_for()
+        self.assertIn("/srv/thicket is full", alert.inner_text())
+        wanted = float(slider.get_attribute("aria-valuenow") or 0)
+        self.assertGreater(wanted, before)
+        # Nothing is packed that is not saved.
+        self.stage("Pack")
+        self.page.click("text=Pack as zip")
+        self.page.wait_for_timeout(500)
+        self.assertEqual(self.page.locator("li[data-job]").count(), 0)
+        self.page.unroute("**/recipe")
+        alert.locator("text=Try now").click()
+        alert.wait_for(state="detached")
+        retry(lambda: self.overlap(self.material()) == wanted, 10)
+        self.trouble[:] = [text for text in self.trouble if "507" not in text]
+
+    def test_eight_pages_of_one_browser_all_hear_and_all_get_pictures(self) -> None:
+        """A browser opens six connections to one address; one stream a page would leave the seventh nothing."""
+        self.bring(self.photo("gravel"))
+        address = self.page.url
+        pages = [self.page.context.new_page() for _ in range(8)]
+        for page in pages:
+            page.goto(address)
+            page.wait_for_selector("nav[aria-label=Stages]")
+            page.wait_for_function("document.querySelector('[data-testid=view-first] canvas')?.dataset.shown")
+        self.server.ask(f"/api/materials/{self.material()}", data={"name": "Shore gravel"}, method="PATCH")
+        for page in [*pages, self.page]:
+            page.wait_for_selector("text=Shore gravel", timeout=10_000)
+
+    def test_a_page_without_a_stream_asks_from_time_to_time(self) -> None:
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800})
+        self.addCleanup(context.close)
+        page = context.new_page()
+        # Neither a stream of its own nor a shared one.
+        page.add_init_script("delete window.SharedWorker")
+        page.route("**/api/events", lambda route: route.fulfill(status=503, body="{}"))
+        page.goto(self.server.address)
+        page.wait_for_timeout(500)
+        made = self.server.ask("/api/materials?file=polled.png", data=self.photo("grass").read_bytes()).json
+        page.wait_for_selector("text=polled", timeout=15_000)
+        self.server.ask(f"/api/materials/{made['id']}/archive", data={})
+
+    def test_deleted_for_good_after_one_question(self) -> None:
+        self.bring(self.photo("brick"))
+        material = self.material()
+        self.page.goto(f"{self.server.address}/space".replace("//space", "/space"))
+        row = self.page.locator("section[aria-label='Materials by size'] li", has_text="brick")
+        row.locator("text=Put aside").click()
+        row.locator("text=Delete for good").click()
+        dialog = self.page.locator("[role=dialog]")
+        dialog.locator("text=come back").wait_for()
+        self.assertRegex(dialog.inner_text(), r"\d+\.\d (kB|MB) come back")
+        dialog.locator("text=Keep it").click()
+        self.assertEqual(self.server.ask(f"/api/materials/{material}").status, 200)
+        row.locator("text=Delete for good").click()
+        dialog.locator("button:has-text('Delete for good')").click()
+        row.wait_for(state="detached")
+        self.assertEqual(self.server.ask(f"/api/materials/{material}").status, 404)
+
+    def test_unknown_addresses_are_no_pages(self) -> None:
+        answer = self.page.goto(self.server.address.rstrip("/") + "/nowhere/at/all")
+        assert answer
+        self.assertEqual(answer.status, 404)
+        self.trouble[:] = [text for text in self.trouble if "404" not in text]
