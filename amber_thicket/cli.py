@@ -81,6 +81,7 @@ def parser() -> argparse.ArgumentParser:
             "--keep-days", type=float, default=30.0, metavar="N", help="how long results of packs are kept"
         )
         serve.add_argument("--keep-gb", type=float, default=50.0, metavar="N", help="and how many gigabytes of them")
+        serve.add_argument("--memory", type=int, default=2000, metavar="MB", help="results kept in memory")
         serve.add_argument("--make-only", action="store_true", help=argparse.SUPPRESS)
         _logging(serve)
 
@@ -347,6 +348,7 @@ def _serve(options: argparse.Namespace) -> int:
         proxy=options.proxy,
         keep_days=options.keep_days,
         keep_bytes=int(options.keep_gb * 1e9),
+        memory=options.memory * 1_000_000,
         decode_apart=True,
     )
     listening = listen(config)

@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|page|sliders|enlarge|relief|shading|tiling] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|relief|shading|tiling] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -7,11 +7,12 @@ from __future__ import annotations
 
 import argparse
 
-from bench import bake, enlarge, operations, page, relief, shading, tiling
+from bench import arrive, bake, enlarge, operations, page, relief, shading, tiling
 
 PARTS = {
     "operations": operations.run,
     "bake": bake.run,
+    "arrive": arrive.run,
     "page": page.run,
     "sliders": page.sliders,
     "enlarge": enlarge.run,

@@ -14,7 +14,9 @@ blueprint = Blueprint("jobs", __name__)
 
 @blueprint.get("/api/jobs")
 def listed() -> Response:
-    return jsonify([job_json(job) for job in Job.recent()])
+    """The newest jobs, newest first; ?limit=… how many."""
+    limit = min(max(request.args.get("limit", 30, int), 1), 1000)
+    return jsonify([job_json(job) for job in Job.recent(limit)])
 
 
 @blueprint.post("/api/jobs/<job_id>/cancel")

@@ -156,6 +156,14 @@ class FullDiskTest(unittest.TestCase):
         self.program.start()
         self.assertEqual(len(self.program.ask("/api/materials").json), 1)
 
+    def test_a_folder_that_is_read_only(self) -> None:
+        self.program.start()
+        self.assertEqual(self.program.end(), 0)
+        subprocess.run(["mount", "-o", "remount,ro", str(self.disk.folder)], check=True)
+        done = run_command("serve", "--data", str(self.disk.folder / "library"), "--port", "0")
+        self.assertEqual((done.returncode, len(done.stderr.strip().splitlines())), (12, 1), done.stderr)
+        self.assertIn(str(self.disk.folder / "library"), done.stderr)
+
 
 class TroubleTest(unittest.TestCase):
     def test_what_an_error_says_about_the_disk(self) -> None:
