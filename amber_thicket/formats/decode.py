@@ -224,9 +224,24 @@ def _read_tiff(data: bytes, name: str, as_stored: bool) -> Decoded:
             codes = (codes.astype(np.float32) * (255 / ((1 << int(page.bitspersample)) - 1))).round().astype(np.uint8)  # type: ignore[union-attr, arg-type]
         if photometric == 0 and codes.dtype.kind == "u":
             codes = np.iinfo(codes.dtype).max - codes
+        extra = tuple(int(kind) for kind in getattr(page, "extrasamples", ()))
     if codes.ndim not in (2, 3) or (codes.ndim == 3 and codes.shape[-1] > 5):
         raise UnreadableFile(f"{name} is not a flat picture (shape {codes.shape}).", remedy=REMEDY, file=name)
+    if extra[:1] == (_ASSOCIATED,) and codes.ndim == 3 and codes.shape[-1] in (2, 4) and not as_stored:
+        codes = _divided_by_alpha(codes)
     return _profiled(codes, None if as_stored else profile, turn, notes)
+
+
+# ExtraSamples of TIFF 6.0: alpha that the colours were multiplied by.
+_ASSOCIATED = 1
+
+
+def _divided_by_alpha(codes: NDArray[Any]) -> NDArray[Any]:
+    """Colours as they are where they are solid. codes: (H, W, 2 or 4), alpha last, colours multiplied by it."""
+    most = np.iinfo(codes.dtype).max if codes.dtype.kind == "u" else 1.0
+    alpha = codes[..., -1:].astype(np.float32)
+    colour = codes[..., :-1] * (most / np.where(alpha > 0, alpha, most))
+    return np.concatenate([colour.clip(0, most).round() if most > 1 else colour, alpha], -1).astype(codes.dtype)
 
 
 def _check_tiff(page: Any, data: bytes, name: str) -> None:

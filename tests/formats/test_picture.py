@@ -200,6 +200,21 @@ class ModelTest(unittest.TestCase):
         assert picture.alpha is not None
         np.testing.assert_allclose(picture.alpha, rgba[..., 3] / 255, atol=1e-6)
 
+    def test_alpha_that_was_multiplied_in_is_divided_out(self) -> None:
+        # TIFF 6.0, ExtraSamples 1: associated alpha.
+        straight = np.zeros((16, 20, 4), np.uint16)
+        straight[...] = (50_000, 20_000, 1_000, 30_000)
+        straight[:, :4, 3] = 0
+        share = straight[..., 3:] / 65_535
+        stored = np.concatenate([(straight[..., :3] * share).round().astype(np.uint16), straight[..., 3:]], -1)
+        picture = read_picture(tiff(stored, photometric="rgb", extrasamples=["assocalpha"]), "p")
+        found = picture.pixels[:, 4:]
+        np.testing.assert_allclose(
+            found, np.broadcast_to(srgb_to_linear(straight[0, 5, :3] / 65_535), found.shape), atol=5e-5
+        )
+        plain = read_picture(tiff(stored, photometric="rgb", extrasamples=["unassalpha"]), "p")
+        np.testing.assert_allclose(plain.pixels[0, 5], srgb_to_linear(stored[0, 5, :3] / 65_535), atol=1e-6)
+
     def test_cmyk_is_converted(self) -> None:
         stream = io.BytesIO()
         Image.fromarray(RGB).convert("CMYK").save(stream, "JPEG", quality=95)

@@ -7,6 +7,7 @@ import sys
 import tempfile
 import threading
 import time
+from http.client import HTTPException
 from pathlib import Path
 from typing import Any
 
@@ -36,7 +37,7 @@ class Worker(threading.Thread):
         while not self.stop.is_set():
             try:
                 self._step()
-            except (OSError, ValueError, KeyError):
+            except (OSError, ValueError, KeyError, HTTPException):
                 # The program is down just now; what was not answered was not acknowledged.
                 time.sleep(0.2)
 
