@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -27,6 +27,8 @@ from amber_thicket.store.models import Material, Step
 
 _NAME_LENGTH = 120
 _PATIENCE = 2.0
+# States before the newest one that a page may still ask pictures of.
+_RECENT = 8
 
 
 def clean_name(name: str) -> str:
@@ -170,6 +172,19 @@ class Library:
     def evaluation(self, material: Material, cancel: Cancel | None = None) -> Evaluation:
         """The newest recipe on the material's capture."""
         return self._evaluation(material, self.recipe(material), cancel)
+
+    def recent_evaluations(self, material: Material, cancel: Cancel | None = None) -> Iterator[Evaluation]:
+        """The newest state, then those before it, then the one that was undone last: what a page may still ask for."""
+        step = Step.get_by_id(material.head)
+        yield self._evaluation(material, from_json(step.recipe), cancel)
+        for _ in range(_RECENT):
+            if step.parent is None:
+                break
+            step = Step.get_by_id(step.parent)
+            yield self._evaluation(material, from_json(step.recipe), cancel)
+        ahead = Step.get_or_none(Step.id == material.forward) if material.forward else None
+        if ahead:
+            yield self._evaluation(material, from_json(ahead.recipe), cancel)
 
     def _evaluation(self, material: Material, recipe: Recipe, cancel: Cancel | None = None) -> Evaluation:
         made = evaluation_of(material.source, recipe, self.blobs, self.memory, cancel)

@@ -124,6 +124,11 @@ def described(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any]:
     }
 
 
+def key_of(evaluation: Evaluation) -> str:
+    """The content key of the pictures of a light set; "" where there is none."""
+    return evaluation.lights.key if evaluation.lights else ""
+
+
 def picture(evaluation: Evaluation, number: int, what: Shown) -> bytes:
     """One photograph of the light set, what the solved surface looks like under its lamp, four times the difference,
     or what no surface explains, as JPEG."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import math
 from typing import Any
 
@@ -49,6 +50,35 @@ def keys(evaluation: Evaluation) -> dict[str, str]:
         layer: evaluation.key(layer, size) for layer in (*_ON_THE_WAY[1:], *evaluation.maps(), *evaluation.compared())
     }
     return {"gathered": evaluation.gathered_key(PLAN_SIDE), **found}
+
+
+def key_of(evaluation: Evaluation, layer: str) -> str:
+    """The content key of one layer at preview size; "" for one there is not."""
+    if layer == "gathered":
+        return evaluation.gathered_key(PLAN_SIDE)
+    if layer not in (*_ON_THE_WAY, *evaluation.maps(), *evaluation.compared()):
+        return ""
+    return evaluation.key(layer, preview_size(evaluation))
+
+
+def composite_keys(evaluation: Evaluation, layers: dict[str, str]) -> dict[str, str]:
+    """Content keys of the pictures that are made of several layers, or of a layer and something more. layers: as keys()
+    gives them."""
+    recipe = evaluation.recipe
+    everything = "".join(f"{layer}{key}" for layer, key in sorted(layers.items()))
+    files = recipe.settings("pack.files").model_dump_json() + recipe.settings("relief.normal").y_in_files
+    occlusion = "".join(layers[role] for role in ("ambient_occlusion", "roughness", "metallic"))
+    return {
+        "strip": _digest("strip", everything, files),
+        "planned": _digest("planned", everything, files),
+        "packed": _digest("packed", occlusion),
+        "enlarged": _digest("enlarged", layers["squared"], str(output_size(recipe))),
+        "joins": _digest("joins", layers["base_color"], layers["tiled"], str(evaluation.view().size)),
+    }
+
+
+def _digest(*parts: str) -> str:
+    return hashlib.sha256("\n".join(parts).encode()).hexdigest()[:32]
 
 
 def planned_picture(evaluation: Evaluation, file: PlannedFile, channel: str, *, side: int) -> bytes:

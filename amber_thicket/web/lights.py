@@ -6,7 +6,7 @@ from typing import Any, cast, get_args
 
 from flask import Blueprint, Response, jsonify, request
 
-from amber_thicket.errors import NotFound
+from amber_thicket.errors import NotFound, StaleEdit
 from amber_thicket.service import lights
 from amber_thicket.service.sources import file_key, files_of
 from amber_thicket.web.materials import Known, body, whole
@@ -56,6 +56,12 @@ def shown(material_id: str, number: int, what: str) -> Response:
     if what not in get_args(lights.Shown):
         raise NotFound(f"There is no such picture; known: {', '.join(get_args(lights.Shown))}.")
     library = services().library
-    data = lights.picture(library.evaluation(library.get(material_id)), number, cast(lights.Shown, what))
-    headers = {"Cache-Control": "private, max-age=86400, immutable"} if request.args.get("key") else {}
+    material = library.get(material_id)
+    evaluation, key = library.evaluation(material), request.args.get("key")
+    if key and lights.key_of(evaluation) != key:
+        raise StaleEdit(
+            "This picture belongs to a light set that has changed.", remedy="Ask anew.", revision=material.revision
+        )
+    data = lights.picture(evaluation, number, cast(lights.Shown, what))
+    headers = {"Cache-Control": "private, max-age=86400, immutable"} if key else {}
     return Response(data, mimetype="image/jpeg", headers=headers)

@@ -153,6 +153,9 @@ def whole(material: Material, evaluation: Evaluation | None = None) -> dict[str,
     view = evaluation.view()
     flat_width, flat_height = view.size
     box = evaluation.sample_box(sizes.work)
+    keys, zones = preview.keys(evaluation), preview.zone_keys(evaluation)
+    composites = preview.composite_keys(evaluation, keys)
+    services().issued.note(str(material.id), [*keys.values(), *zones.values(), *composites.values()])
     return {
         **brief(material),
         "source": _shown(material.source, evaluation),
@@ -161,8 +164,9 @@ def whole(material: Material, evaluation: Evaluation | None = None) -> dict[str,
         "snapshots": snapshots.listed(material),
         "undo": undo,
         "redo": redo,
-        "keys": preview.keys(evaluation),
-        "zones": preview.zone_keys(evaluation),
+        "keys": keys,
+        "zones": zones,
+        "pictures": composites,
         "changes": {stage: evaluation.recipe.changes_in(stage) for stage in STAGES},
         "preview": {
             "finished": list(output_size(evaluation.recipe)),

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import contextlib
 import math
+from collections.abc import Callable
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, request
 from peewee import OperationalError
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation
+from amber_thicket.core.memory import Cancel
 from amber_thicket.core.pack.profiles import planned
-from amber_thicket.errors import BadSetting, NotFound, WriteFailed
+from amber_thicket.errors import BadSetting, NotFound, StaleEdit, WriteFailed
 from amber_thicket.service import preview, square
 from amber_thicket.service.bake import check
 from amber_thicket.service.joins import joins
@@ -26,10 +28,41 @@ _KINDS = {"jpg": "image/jpeg", "png": "image/png", "u16": "application/octet-str
 
 
 def _evaluation(material_id: str) -> Evaluation:
+    """The material's newest state."""
     library = services().library
+    return services().watched(material_id, library.evaluation(library.get(material_id), _cancel(material_id)))
+
+
+def _cancel(material_id: str) -> Cancel:
     slot = request.args.get("slot")
-    cancel = services().slots.take(slot and f"{material_id}/{slot}")
-    return services().watched(material_id, library.evaluation(library.get(material_id), cancel))
+    return services().slots.take(slot and f"{material_id}/{slot}")
+
+
+def _keyed(material_id: str, key_of: Callable[[Evaluation], str]) -> Evaluation:
+    """The state whose picture has the key that is asked for; the newest where none is named.
+
+    A picture served under a key always has that key's pixels. Raises StaleEdit, with the newest revision, for a key
+    that was handed out but whose state has passed, NotFound for one that nobody handed out.
+    """
+    key = request.args.get("key", "")
+    if not key:
+        return _evaluation(material_id)
+    kept, cancel = services(), _cancel(material_id)
+    material = kept.library.get(material_id)
+    for evaluation in kept.library.recent_evaluations(material, cancel):
+        if key_of(evaluation) == key:
+            return kept.watched(material_id, evaluation)
+    if kept.issued.knows(material_id, key):
+        raise StaleEdit(
+            "This picture belongs to a state that has passed.",
+            remedy="Ask for the one of the newest state.",
+            revision=material.revision,
+        )
+    raise NotFound("There is no picture of this key.", remedy="Keys are told with the material.")
+
+
+def _composite(name: str) -> Callable[[Evaluation], str]:
+    return lambda evaluation: preview.composite_keys(evaluation, preview.keys(evaluation))[name]
 
 
 def _place(otherwise: float) -> tuple[float, float]:
@@ -45,7 +78,7 @@ def _side() -> int:
 
 
 def _kept(data: bytes, kind: str) -> Response:
-    """Asked for by content key, so it never changes."""
+    """Kept for good by the browser where it was asked for by its key, which was held against the pixels."""
     headers = {"Cache-Control": "private, max-age=86400, immutable"} if request.args.get("key") else {}
     return Response(data, mimetype=kind, headers=headers)
 
@@ -54,9 +87,9 @@ def _kept(data: bytes, kind: str) -> Response:
 def picture(material_id: str, layer: str, kind: str) -> Response:
     if kind not in _KINDS:
         raise NotFound(f"Pictures come as {', '.join(_KINDS)}.")
-    evaluation = _evaluation(material_id)
     if layer == "packed" and kind == "png":
-        return _kept(preview.packed(evaluation, side=_side()), _KINDS[kind])
+        return _kept(preview.packed(_keyed(material_id, _composite("packed")), side=_side()), _KINDS[kind])
+    evaluation = _keyed(material_id, lambda state: preview.key_of(state, layer))
     response = _kept(preview.picture(evaluation, layer, kind=kind, side=_side()), _KINDS[kind])
     if layer == "height":
         # How far white stands above black, in tile widths: what displacement needs.
@@ -69,7 +102,8 @@ def picture(material_id: str, layer: str, kind: str) -> Response:
 @blueprint.get("/api/materials/<material_id>/zones/<zone>.jpg")
 def zone_shown(material_id: str, zone: str) -> Response:
     """The colour where a zone is, grey elsewhere."""
-    return _kept(preview.zone_picture(_evaluation(material_id), zone, side=_side()), "image/jpeg")
+    evaluation = _keyed(material_id, lambda state: preview.zone_keys(state).get(zone, ""))
+    return _kept(preview.zone_picture(evaluation, zone, side=_side()), "image/jpeg")
 
 
 @blueprint.get("/api/materials/<material_id>/zones/suggested")
@@ -81,12 +115,12 @@ def zones_suggested(material_id: str) -> Response:
 @blueprint.get("/api/materials/<material_id>/joins/<where>.png")
 def joins_shown(material_id: str, where: str) -> Response:
     """Where the joins run, to lay over the tile or the sample."""
-    return _kept(joins(_evaluation(material_id), where), "image/png")
+    return _kept(joins(_keyed(material_id, _composite("joins")), where), "image/png")
 
 
 @blueprint.get("/api/materials/<material_id>/strip.jpg")
 def strip(material_id: str) -> Response:
-    evaluation = _evaluation(material_id)
+    evaluation = _keyed(material_id, _composite("strip"))
     data = preview.strip(evaluation)
     library = services().library
     material = library.get(material_id)
@@ -118,7 +152,7 @@ def histogram(material_id: str, layer: str) -> Response:
 def enlarged(material_id: str) -> Response:
     """Plain enlarging and own detail beside it at 1:1 (PNG), with the figures in headers."""
     x, y = _place(0.5)
-    found = square.enlarged(_evaluation(material_id), min(max(x, 0), 1), min(max(y, 0), 1))
+    found = square.enlarged(_keyed(material_id, _composite("enlarged")), min(max(x, 0), 1), min(max(y, 0), 1))
     response = _kept(found.picture, "image/png")
     response.headers["X-Gain"] = f"{found.gain:.3f}"
     response.headers["X-Doublings"] = str(found.doublings)
@@ -170,14 +204,13 @@ def plan(material_id: str) -> Response:
 @blueprint.get("/api/materials/<material_id>/planned/<int:number>.jpg")
 def planned_shown(material_id: str, number: int) -> Response:
     """One file of the pack as its numbers will be, whole or one channel of it."""
-    library = services().library
-    material = library.get(material_id)
-    files = planned(library.recipe(material), material.name).files
+    evaluation = _keyed(material_id, _composite("planned"))
+    files = planned(evaluation.recipe, services().library.get(material_id).name).files
     if number >= len(files):
         raise NotFound("The pack has no such file any more.")
     side = min(max(request.args.get("side", 64, int), 16), PLAN_SIDE)
     channel = request.args.get("channel", "")
-    return _kept(preview.planned_picture(_evaluation(material_id), files[number], channel, side=side), "image/jpeg")
+    return _kept(preview.planned_picture(evaluation, files[number], channel, side=side), "image/jpeg")
 
 
 @blueprint.get("/api/thumbnails/<blob>.jpg")

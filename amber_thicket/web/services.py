@@ -7,6 +7,7 @@ import sqlite3
 import threading
 import time
 from collections import OrderedDict
+from collections.abc import Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import cast
@@ -113,6 +114,29 @@ class Passing:
             self._memory.drop(set().union(*(state.known_keys() for state in passed)) - held)
 
 
+class Issued:
+    """Keys of pictures that were told to pages, the last of them: one of a state that has passed is told from one that
+    never was."""
+
+    _KEPT = 20_000
+
+    def __init__(self) -> None:
+        self._keys: OrderedDict[tuple[str, str], None] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def note(self, material_id: str, keys: Iterable[str]) -> None:
+        with self._lock:
+            for key in keys:
+                self._keys.pop((material_id, key), None)
+                self._keys[material_id, key] = None
+            while len(self._keys) > self._KEPT:
+                self._keys.popitem(last=False)
+
+    def knows(self, material_id: str, key: str) -> bool:
+        with self._lock:
+            return (material_id, key) in self._keys
+
+
 @dataclass
 class Services:
     config: Config
@@ -127,6 +151,7 @@ class Services:
     held: sqlite3.Connection
     slots: Slots = field(default_factory=Slots)
     ahead: Ahead = field(default_factory=Ahead)
+    issued: Issued = field(default_factory=Issued)
 
     def __post_init__(self) -> None:
         self.passing = Passing(self.library.memory)

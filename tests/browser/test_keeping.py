@@ -2,6 +2,8 @@
 
 import json
 
+from playwright.sync_api import Route
+
 from tests.browser.server import BrowserTest
 from tests.support import retry
 
@@ -93,3 +95,40 @@ class KeepingTest(BrowserTest):
         assert answer
         self.assertEqual(answer.status, 404)
         self.trouble[:] = [text for text in self.trouble if "404" not in text]
+
+    def test_an_edit_that_overtakes_a_picture_leaves_no_wrong_one_behind(self) -> None:
+        """The request for a picture is held back until an edit has been made; what is shown in the end is the edit's."""
+        self.bring(self.photo("gravel"))
+        self.stage("Relief")
+        held: list[Route] = []
+
+        def hold(route: Route) -> None:
+            # The first one waits until more edits are in; all others pass.
+            if held:
+                route.continue_()
+            else:
+                held.append(route)
+
+        shown = self.shown()
+        self.page.route("**/picture/height.jpg**", hold)
+        at = f"/api/materials/{self.material()}"
+        row = self.server.ask(at).json
+        keys = []
+        for value in (90, 80, 70):
+            row = self.server.ask(
+                f"{at}/recipe",
+                data={"revision": row["revision"], "changes": {"relief.height.high": value}}, method="PATCH",
+            ).json  # fmt: skip
+            keys.append(row["keys"]["height"])
+            self.page.wait_for_timeout(400)
+        asked = held[0].request.url.split("key=")[1].split("&")[0]
+        self.assertEqual(asked, keys[0])
+        pictures = [self.server.ask(f"{at}/picture/height.jpg?key={key}&side=768").body for key in keys]
+        self.assertEqual(len(set(pictures)), 3)
+        late = held[0].fetch()
+        self.assertEqual((late.status, late.body() == pictures[0]), (200, True), "its own pixels, not the newest")
+        held[0].fulfill(response=late)
+        last = self.wait_for_new(shown)
+        self.page.wait_for_timeout(800)
+        last = self.page.locator("[data-testid=view-first] canvas").get_attribute("data-shown") or last
+        self.assertIn(keys[2], last)

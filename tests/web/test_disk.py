@@ -96,7 +96,7 @@ class FullDiskTest(unittest.TestCase):
 
         # Everything can be looked at.
         at = f"/api/materials/{made['id']}"
-        for path in ("/api/materials", at, f"{at}/picture/height.jpg?key=1", f"{at}/strip.jpg", f"{at}/checks",
+        for path in ("/api/materials", at, f"{at}/picture/height.jpg", f"{at}/strip.jpg", f"{at}/checks",
                      "/api/jobs", "/api/space", "/api/surroundings/studio.bin"):  # fmt: skip
             self.assertEqual(self.program.ask(path).status, 200, path)
         self.assertEqual(self.program.ask("/healthz").json["disk"], "full")

@@ -14,6 +14,9 @@ export class Problem extends Error {
 /** Whether an edit called off what was asked; it is asked again. */
 export const calledOff = (error: unknown): boolean => error instanceof Problem && error.status === 499;
 
+/** Whether what was asked belongs to a state that has passed; the newest one is on its way here. */
+export const hasPassed = (error: unknown): boolean => error instanceof Problem && error.status === 409;
+
 async function answered(response: Response): Promise<Response> {
   if (response.status === 204) throw new Problem(499, "Called off.", "");
   if (response.ok) return response;

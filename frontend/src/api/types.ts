@@ -95,6 +95,8 @@ export interface Material extends Brief {
   redo: string | null;
   /** Content keys of the layers there are. */
   keys: Record<Exclude<LayerId, BroughtRole>, string> & Partial<Record<BroughtRole, string>>;
+  /** Content keys of pictures that are made of several layers. */
+  pictures: Record<"strip" | "planned" | "packed" | "enlarged" | "joins", string>;
   changes: Record<StageId, number>;
   /** Content keys of the pictures of the zones, by id. */
   zones: Record<string, string>;

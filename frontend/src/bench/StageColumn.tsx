@@ -14,11 +14,11 @@ const STAGES = Object.keys(STAGE_NAMES) as StageId[];
 /** One picture with all eight cards; fetched once changes rest for a moment. */
 function useStrip(material: Material): string | null {
   const [shown, setShown] = useState<string | null>(null);
-  const key = Object.values(material.keys).join("").slice(0, 2000);
+  const key = material.pictures.strip;
   useEffect(() => {
     const control = new AbortController();
     const ask = async (): Promise<void> => {
-      const url = `/api/materials/${material.id}/strip.jpg?key=${await digest(key)}&slot=strip`;
+      const url = `/api/materials/${material.id}/strip.jpg?key=${key}&slot=strip`;
       const done = busy("cards");
       try {
         const blob = await (await request(url, { signal: control.signal })).blob();
@@ -40,12 +40,6 @@ function useStrip(material: Material): string | null {
     };
   }, [key, material.id]);
   return shown;
-}
-
-async function digest(text: string): Promise<string> {
-  let hash = 0xcbf29ce484222325n;
-  for (const letter of text) hash = BigInt.asUintN(64, (hash ^ BigInt(letter.codePointAt(0)!)) * 0x100000001b3n);
-  return hash.toString(16);
 }
 
 export function StageColumn({ material }: { material: Material }) {

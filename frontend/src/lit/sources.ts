@@ -7,7 +7,7 @@ import type { Surroundings } from "./state";
 const GRID = 384;
 
 export async function mapPicture(material: Material, layer: "base_color" | "normal" | "packed" | Further, signal: AbortSignal): Promise<ImageBitmap> {
-  const key = layer === "packed" ? `${material.keys.ambient_occlusion}${material.keys.roughness}${material.keys.metallic}` : material.keys[layer];
+  const key = layer === "packed" ? material.pictures.packed : material.keys[layer];
   const response = await request(pictureUrl(material.id, layer, layer === "base_color" ? "jpg" : "png", key ?? ""), { signal });
   return createImageBitmap(await response.blob(), { colorSpaceConversion: "none", premultiplyAlpha: "none" });
 }

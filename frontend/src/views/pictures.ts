@@ -1,6 +1,6 @@
 /** Fetches layer pictures by content key; the old one stays until the new one is there. */
 import { useEffect, useLayoutEffect, useRef, useState } from "react";
-import { pictureUrl, request } from "../api/client";
+import { calledOff, hasPassed, pictureUrl, request } from "../api/client";
 import { busy } from "../bench/busy";
 import { tellProblem } from "../ui/notices";
 import { keep, keptPicture, type Picture, pictureName, type Shown } from "./kept";
@@ -48,8 +48,8 @@ export function usePicture(ask: PictureAsk | null): { picture: Picture | null; w
         // The newest there is: better than the old one even when a newer one is wanted by now.
         if (wanted.current) setPicture(fresh);
       } catch (error) {
-        const calledOff = error instanceof DOMException || (error as { status?: number }).status === 499;
-        if (!calledOff && wanted.current?.name === want.name) tellProblem(error, "The picture could not be made");
+        const dropped = error instanceof DOMException || calledOff(error) || hasPassed(error);
+        if (!dropped && wanted.current?.name === want.name) tellProblem(error, "The picture could not be made");
       } finally {
         done();
         if (flight.current === mine) {

@@ -66,7 +66,6 @@ const LETTERS: Record<number, string[]> = { 1: [""], 2: ["rgb", "a"], 3: ["r", "
 
 function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; fresh: boolean }) {
   const [shown, setShown] = useState<{ file: string; channel: string; what: string; url: string } | null>(null);
-  const key = Object.values(material.keys).join("").length + material.revision;
   return (
     <ul className="flex flex-col gap-2 py-1">
       {plan.files.map((file, index) => (
@@ -77,7 +76,7 @@ function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; 
           <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-[12px] text-soft">
             {file.contents.map((token, i) => {
               const channel = LETTERS[file.contents.length]![i]!;
-              const url = `/api/materials/${material.id}/planned/${index}.jpg?channel=${channel}&key=${material.revision}-${key}-${plan.profile}`;
+              const url = `/api/materials/${material.id}/planned/${index}.jpg?channel=${channel}&key=${material.pictures.planned}`;
               const what = contentName(token);
               return (
                 <button key={i} type="button" title={`Show ${what.toLowerCase()} as the file will hold it`} onClick={() => setShown({ file: file.name, channel, what, url })} className="group inline-flex items-center gap-1.5 hover:text-text">

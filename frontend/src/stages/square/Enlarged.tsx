@@ -16,7 +16,7 @@ export function Enlarged({ material }: { material: Material }) {
   const [found, setFound] = useState<Found | null>(null);
   const look = useViews((state) => state.look);
   const [x, y] = look ? [look.x, look.y] : [0.5, 0.5];
-  const key = material.keys.squared + material.preview.finished.join("x");
+  const key = material.pictures.enlarged;
   useEffect(() => {
     const control = new AbortController();
     const callOff = whenRested(() => {
