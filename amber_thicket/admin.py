@@ -9,7 +9,10 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from peewee import SqliteDatabase
 
 
 def add_commands(commands: Any, add_data: Callable[[argparse.ArgumentParser], None]) -> None:
@@ -48,12 +51,13 @@ def _folder(options: argparse.Namespace) -> Path:
 
 
 @contextmanager
-def _database(folder: Path) -> Iterator[None]:
+def _database(folder: Path) -> Iterator[SqliteDatabase]:
     from amber_thicket.store.database import open_database
+    from amber_thicket.store.models import using
 
     database = open_database(folder)
-    with database.connection_context():
-        yield
+    with using(database):
+        yield database
     database.close()
 
 
@@ -91,11 +95,10 @@ def _space(options: argparse.Namespace) -> int:
     from amber_thicket.service.library import Library
     from amber_thicket.service.space import collect, space
     from amber_thicket.store.blobs import Blobs
-    from amber_thicket.store.models import proxy
 
     folder = _folder(options)
-    with _database(folder):
-        library = Library(proxy.obj, Blobs(folder / "blobs"), Memory(100_000_000))
+    with _database(folder) as database:
+        library = Library(database, Blobs(folder / "blobs"), Memory(100_000_000))
         if options.collect:
             files, freed = collect(library)
             print(f"{files} files were deleted; {size_text(freed)} came back.", file=sys.stderr)

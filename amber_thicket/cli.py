@@ -356,8 +356,8 @@ def _serve(options: argparse.Namespace) -> int:
     config = replace(config, port=listening.getsockname()[1])
     app = create_app(config, log_options=log_options(options))
     host = f"[{config.host}]" if ":" in config.host else config.host
-    print(f"Amber Thicket is at http://{host}:{config.port}/{f'?token={token}' if token else ''}", flush=True)
-    serve(app, config, listening)
+    told = f"Amber Thicket is at http://{host}:{config.port}/{f'?token={token}' if token else ''}"
+    serve(app, config, listening, lambda: print(told, flush=True))
     return 0
 
 

@@ -38,7 +38,7 @@ from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
 from amber_thicket.standins.words_to_picture import SimulatedProvider
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.database import open_database
-from amber_thicket.store.models import Material
+from amber_thicket.store.models import Material, using
 
 SIDE = 1536
 _DONE = "demo-library"
@@ -215,7 +215,7 @@ def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
         return
     database = open_database(folder)
     library = Library(database, Blobs(folder / "blobs"), Memory(1_500_000_000))
-    with database.connection_context():
+    with using(database):
         have = {material.name for material in Material.select()}
         missing = [capture for capture in CAPTURES if capture.name not in have]
         for capture, files in zip(missing, _shot(missing), strict=True):

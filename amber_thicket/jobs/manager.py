@@ -18,12 +18,13 @@ from pathlib import Path
 from typing import Any
 
 from huey.api import Huey
+from peewee import SqliteDatabase
 
 from amber_thicket.errors import NotFound
 from amber_thicket.jobs.queue import away, channel, check_queue, current
 from amber_thicket.jobs.tasks import register
 from amber_thicket.store.disk import disk_trouble
-from amber_thicket.store.models import Job, Material, proxy
+from amber_thicket.store.models import Job, Material, using
 
 STALE_SECONDS = 20.0
 _MOST_DEATHS = 4
@@ -57,6 +58,7 @@ class JobManager:
     def __init__(
         self,
         folder: Path,
+        database: SqliteDatabase,
         queue: Huey,
         announce: Callable[[str, dict[str, Any]], None],
         *,
@@ -64,6 +66,7 @@ class JobManager:
         queue_url: str | None = None,
     ) -> None:
         self._folder = folder
+        self._database = database
         self._queue = queue
         self._announce = announce
         self._command = worker_command
@@ -83,7 +86,7 @@ class JobManager:
         if self._command and not self._url:
             # What an earlier process queued is queued anew below, as another attempt.
             self._queue.flush()
-        with proxy.obj.connection_context():
+        with using(self._database):
             for job in Job.unfinished():
                 # A worker on another machine may be at it still; it shows by its heartbeat.
                 if not (self._url and job.state == "running"):
@@ -112,7 +115,7 @@ class JobManager:
     def _hand_back(self) -> None:
         """What the worker of this process had waits for the next start."""
         try:
-            with proxy.obj.connection_context():
+            with using(self._database):
                 for job in Job.unfinished():
                     report = self._read(job, "progress") or {}
                     if report.get("state") in ("done", "failed", "cancelled"):
@@ -207,7 +210,7 @@ class JobManager:
     def _follow(self) -> None:
         while not self._stop.wait(_AWAY_SECONDS if self._is_away else _LOOK_SECONDS):
             try:
-                with proxy.obj.connection_context():
+                with using(self._database):
                     self._look()
                 if self._is_away:
                     log.warning("the queue answers again")

@@ -22,7 +22,7 @@ from amber_thicket.store.blobs import INCOMING, Blobs
 from amber_thicket.store.database import FILE, open_database, sqlite_is_sound
 from amber_thicket.store.disk import free_bytes
 from amber_thicket.store.lock import FolderLock
-from amber_thicket.store.models import Job, Material, Step
+from amber_thicket.store.models import Job, Material, Step, using
 from amber_thicket.store.trouble import DAMAGED_DATABASE, QUEUE_FILE
 
 _LITTLE = 500_000_000
@@ -66,7 +66,7 @@ def _examined(folder: Path, *, repair: bool) -> Iterator[Finding]:
         told = f"{trouble.message} {saved} rows were saved into a new one; the old one was kept beside it."
         yield Finding("damaged", told, "Compare with a backup.", mended=True)
         database = open_database(folder)
-    with database.connection_context():
+    with using(database):
         yield from _database(database, folder)
         yield from _blobs(Blobs(folder / "blobs"), repair=repair)
         yield from _recipes(repair=repair)
@@ -117,7 +117,7 @@ def _rebuild(folder: Path) -> int:
     kept = _set_aside(folder / FILE)
     database = open_database_beside(folder)
     saved = 0
-    with database.connection_context(), contextlib.closing(sqlite3.connect(kept)) as damaged:
+    with using(database), contextlib.closing(sqlite3.connect(kept)) as damaged:
         database.execute_sql("pragma foreign_keys=off")
         for (table,) in list(database.execute_sql("select name from sqlite_master where type='table'").fetchall()):
             if table.startswith("sqlite_"):

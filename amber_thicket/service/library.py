@@ -23,7 +23,7 @@ from amber_thicket.service.mapset import changes_for, first_changes, first_guess
 from amber_thicket.service.preview import first_thumbnail
 from amber_thicket.service.sources import StoredSource, describe, file_key, files_of
 from amber_thicket.store.blobs import Blobs, Incoming
-from amber_thicket.store.models import Material, Step
+from amber_thicket.store.models import Material, Step, using
 
 _NAME_LENGTH = 120
 _PATIENCE = 2.0
@@ -193,7 +193,9 @@ class Library:
 
     def _laid_over(self, own: str, made: Evaluation, material_id: str) -> Evaluation | None:
         """Another material as it is laid over one. None where it is gone, or the same."""
-        found = self._bare(material_id, own)
+        # Asked from the threads that make pictures, which belong to no request.
+        with using(self.database):
+            found = self._bare(material_id, own)
         return found and evaluation_of(*found, self.blobs, self.memory, made.cancel)
 
     def _bare(self, material_id: str, own: str) -> tuple[dict[str, Any], Recipe] | None:

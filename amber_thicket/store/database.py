@@ -12,7 +12,7 @@ from peewee import DatabaseError, SqliteDatabase
 
 from amber_thicket.errors import FolderTrouble
 from amber_thicket.store.disk import free_bytes
-from amber_thicket.store.models import LATER, PEOPLE, TABLES, proxy
+from amber_thicket.store.models import LATER, PEOPLE, TABLES, current_database, using
 from amber_thicket.store.trouble import DAMAGED_DATABASE, NEWER, NO_DATABASE, UNWRITABLE, folder_trouble
 
 FILE = "thicket.sqlite3"
@@ -49,9 +49,9 @@ def open_database(folder: Path) -> SqliteDatabase:
         str(folder / FILE),
         pragmas={"journal_mode": "wal", "foreign_keys": 1, "synchronous": "full", "busy_timeout": 8000},
     )
-    proxy.initialize(database)
+    current_database.initialize(database)
     try:
-        with database.connection_context():
+        with using(database):
             version = database.pragma("user_version")
             if version > len(MIGRATIONS):
                 raise FolderTrouble(

@@ -5,6 +5,10 @@ from __future__ import annotations
 import json
 import time
 import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager, nullcontext
+from contextvars import ContextVar
+from contextvars import Token as Token_
 from typing import Any
 
 from peewee import (
@@ -16,15 +20,54 @@ from peewee import (
     ForeignKeyField,
     IntegerField,
     Model,
+    SqliteDatabase,
     TextField,
 )
 
-proxy = DatabaseProxy()
+# The database that a thread, or a request, works on; several may be open in one process.
+_using: ContextVar[SqliteDatabase | None] = ContextVar("database", default=None)
+
+
+class CurrentDatabase(DatabaseProxy):  # type: ignore[misc]
+    """The database of the context, and outside of any the one that was opened last: that of a command, or of a test."""
+
+    _opened_last: SqliteDatabase | None = None
+
+    @property
+    def obj(self) -> SqliteDatabase | None:
+        return _using.get() or CurrentDatabase._opened_last
+
+    @obj.setter
+    def obj(self, database: SqliteDatabase | None) -> None:
+        CurrentDatabase._opened_last = database
+
+
+current_database = CurrentDatabase()
+
+
+@contextmanager
+def using(database: SqliteDatabase) -> Iterator[None]:
+    """Within it, models are those of a database, connected for as long where it was not."""
+    token = _using.set(database)
+    try:
+        with database.connection_context() if database.is_closed() else nullcontext():
+            yield
+    finally:
+        _using.reset(token)
+
+
+def use(database: SqliteDatabase) -> Token_[SqliteDatabase | None]:
+    """From here on models are those of a database, until stop_using()."""
+    return _using.set(database)
+
+
+def stop_using(token: Token_[SqliteDatabase | None]) -> None:
+    _using.reset(token)
 
 
 class Base(Model):
     class Meta:
-        database = proxy
+        database = current_database
 
 
 class JsonField(TextField):

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
 
-from flask import Flask, Response, jsonify, send_from_directory
+from flask import Flask, Response, g, jsonify, send_from_directory
 from peewee import SqliteDatabase
 from werkzeug.routing import IntegerConverter
 
@@ -32,6 +32,7 @@ from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.database import hold_open, open_database
 from amber_thicket.store.disk import Disk
 from amber_thicket.store.lock import FolderLock
+from amber_thicket.store.models import stop_using, use
 from amber_thicket.web import (
     audit,
     errors,
@@ -85,7 +86,9 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     events = Events(most_streams=config.streams)
     queue = open_queue(config.folder, config.queue_url, immediate=config.immediate)
     command = worker_command(config.folder, config.queue_url, log_options) if config.worker else None
-    jobs = JobManager(config.folder, queue, events.announce, worker_command=command, queue_url=config.queue_url)
+    jobs = JobManager(
+        config.folder, database, queue, events.announce, worker_command=command, queue_url=config.queue_url
+    )
     door = Guard(config, owner_of_token)
     keeping = Housekeeping(library, disk, days=config.keep_days, most_bytes=config.keep_bytes)
     metrics = Metrics()
@@ -131,12 +134,15 @@ def _connect(app: Flask, database: SqliteDatabase) -> None:
 
     @app.before_request
     def opened() -> None:
+        g.using = use(database)
         database.connect(reuse_if_open=True)
 
     @app.teardown_request
     def closed(_error: BaseException | None) -> None:
         if not database.is_closed():
             database.close()
+        if "using" in g:
+            stop_using(g.pop("using"))
 
 
 def _about(app: Flask, config: Config) -> None:

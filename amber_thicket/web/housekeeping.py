@@ -12,6 +12,7 @@ from peewee import DatabaseError
 from amber_thicket.service.library import Library
 from amber_thicket.service.space import collect, let_results_go
 from amber_thicket.store.disk import Disk
+from amber_thicket.store.models import using
 
 _EVERY_SECONDS, _DAY = 10.0, 86_400.0
 # The first look waits until pages that were open are served again.
@@ -48,7 +49,7 @@ class Housekeeping:
     def clean(self) -> None:
         """Forget old results and delete what nobody uses."""
         try:
-            with self._library.database.connection_context():
+            with using(self._library.database):
                 let_results_go(self._library, days=self._days, most_bytes=self._most_bytes)
                 collect(self._library)
         except (OSError, DatabaseError, sqlite3.DatabaseError) as error:

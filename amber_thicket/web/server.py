@@ -23,10 +23,10 @@ from urllib.parse import parse_qs, quote
 import uvicorn
 from a2wsgi import WSGIMiddleware
 from flask import Flask
-from peewee import SqliteDatabase
 from werkzeug.wsgi import FileWrapper
 
 from amber_thicket.errors import ThicketError
+from amber_thicket.store.models import using
 from amber_thicket.web.config import Config
 from amber_thicket.web.errors import problem_of
 from amber_thicket.web.guard import DRESS, Guard, Request, given_tokens
@@ -95,8 +95,7 @@ class Gateway:
             await stream.aclose()  # type: ignore[attr-defined]
 
     def _admit(self, asked: Request) -> None:
-        database: SqliteDatabase = self._services.library.database
-        with database.connection_context():
+        with using(self._services.library.database):
             self._services.door.admit(asked)
 
 
@@ -183,13 +182,11 @@ def listen(config: Config) -> socket.socket:
     return found
 
 
-def serve(app: Flask, config: Config, listening: socket.socket) -> None:
-    """Answer until told to end by SIGTERM or Ctrl+C; then leave the process with exit code 0."""
+def serve(app: Flask, config: Config, listening: socket.socket, ready: Callable[[], None]) -> None:
+    """Answer until told to end by SIGTERM or Ctrl+C; then leave the process with exit code 0. ready: called when it may
+    be told to."""
     _more_files()
     services: Services = app.extensions["thicket"]
-    # uvicorn raises the signal again once it has ended in order; this is where that ends.
-    for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda *_: None)
     settings = uvicorn.Config(
         Gateway(app),
         http="h11",
@@ -204,8 +201,17 @@ def serve(app: Flask, config: Config, listening: socket.socket) -> None:
         timeout_graceful_shutdown=_PATIENCE,
         backlog=_WAITING,
     )
+    server = Server(settings, services)
+
+    def end(*_: object) -> None:
+        # Before uvicorn listens to signals itself; and after it, as it raises them again once it has ended in order.
+        server.should_exit = True
+
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, end)
+    ready()
     try:
-        Server(settings, services).run([listening])
+        server.run([listening])
     finally:
         services.close()
         sys.stdout.flush()

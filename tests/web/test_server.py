@@ -152,6 +152,14 @@ class EndTest(ServedTest):
         sending.join(20)
         self.assertEqual(answers, [200])
 
+    def test_told_to_end_at_once(self) -> None:
+        """The moment it says where it is, it may be told to end."""
+        program = Program(self.folder / "library", "--no-worker")
+        self.addCleanup(program.kill)
+        for _ in range(3):
+            program.start()
+            self.assertEqual(program.end(6), 0)
+
     def test_second_server_says_who_holds_the_folder(self) -> None:
         program = self.started("--no-worker")
         assert program.process
