@@ -30,8 +30,8 @@ def check_size(
 ) -> None:
     """Raises TooLarge, UnreadableFile for a picture that is larger than the limit or than its file can hold.
 
-    samples: values a pixel; depth: bytes a value; length: bytes of the file, 0 when it does not matter; densest: how
-    many decoded bytes a byte of such a file stands for at most.
+    depth: bytes of each value, of which there are samples in each place; length: bytes of the file, 0 when it does not
+    matter; densest: how many decoded bytes a byte of such a file stands for at most.
     """
     if width <= 0 or height <= 0 or samples <= 0:
         raise UnreadableFile(f"{name} says that it has no pixels.", remedy="Save it again.", file=name)

@@ -15,7 +15,7 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
-from urllib.parse import urlencode, urlsplit
+from urllib.parse import quote, urlencode, urlsplit
 
 import psutil
 from flask import Flask, Response, g, redirect, request
@@ -248,6 +248,7 @@ def _kept_as_cookie(door: Guard, token: str) -> AnyResponse:
     rest = [(name, value) for name, value in request.args.items(multi=True) if name != "token"]
     # Two slashes at the start would lead to another machine.
     path = "/" + request.path.lstrip("/\\")
+    path = quote(path)
     response = redirect(f"{path}?{urlencode(rest)}" if rest else path, 303)
     # Lax, not Strict: a link from a chat or mail is a step from another site, and its redirect would lose the cookie.
     # Changing requests from other sites are refused above.

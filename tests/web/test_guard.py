@@ -43,6 +43,11 @@ class RefusedTest(AppTest):
             location = self.get(path).headers.get("Location", "/")
             self.assertFalse(location.startswith(("//", "/\\", "http")), location)
 
+    def test_nothing_of_the_address_gets_into_the_headers(self) -> None:
+        answer = self.get(f"/%0d%0aX-Evil:%20yes/ü?token={TOKEN}&b=%0d%0a")
+        self.assertEqual((answer.status_code, answer.headers.get("X-Evil")), (303, None))
+        self.assertEqual(answer.headers["Location"], "/%0D%0AX-Evil%3A%20yes/%C3%BC?b=%0D%0A")
+
     def test_a_right_bearer_counts_beside_a_wrong_cookie(self) -> None:
         self.client.set_cookie("amber_thicket_8760", "old", domain="127.0.0.2")
         self.assertEqual(self.get("/api/materials", Authorization=f"Bearer {TOKEN}").status_code, 200)
