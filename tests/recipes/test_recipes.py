@@ -1,0 +1,62 @@
+"""Every recipe ever written opens, shows what it showed, and bakes."""
+
+import json
+import unittest
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+
+from amber_thicket.core.recipe import from_json
+from amber_thicket.service.bake import pack
+from tests.recipes.examples import EXAMPLES, FOLDER, evaluation_of_example, picture
+from tests.support import psnr
+
+LIKE = 45.0
+# What is found by search may fall otherwise in single places where another processor rounds otherwise.
+SEARCHED = {"cut_with_brushes", "lattice", "regrow", "strew", "stochastic", "filled_and_healed", "covers", "brought_maps",
+            "own_profile", "blend", "height", "enlarged_with_real_size", "lens_and_corners"}  # fmt: skip
+SAME_PLACES, CELL = 0.85, 14
+
+
+def _same_places(one: Any, other: Any) -> float:
+    """Share of cells that are alike."""
+    found = [
+        psnr(one[y : y + CELL, x : x + CELL], other[y : y + CELL, x : x + CELL]) >= LIKE
+        for y in range(0, one.shape[0], CELL) for x in range(0, one.shape[1], CELL)
+    ]  # fmt: skip
+    return float(np.mean(found))
+
+
+def _stored() -> list[Path]:
+    return sorted(FOLDER.glob("v*/*.json"))
+
+
+class StoredRecipesTest(unittest.TestCase):
+    def test_every_feature_has_one(self) -> None:
+        self.assertEqual({path.stem for path in FOLDER.glob("v1/*.json")}, set(EXAMPLES))
+        self.assertGreaterEqual(len(EXAMPLES), 12)
+
+    def test_they_open_look_the_same_and_bake(self) -> None:
+        for path in _stored():
+            with self.subTest(recipe=f"{path.parent.name}/{path.stem}"):
+                recipe = from_json(json.loads(path.read_text()))
+                made = evaluation_of_example(path.stem, recipe)
+                before = cv2.imread(str(path.with_suffix(".png")))[..., ::-1]
+                now = picture(made)
+                if path.stem in SEARCHED and psnr(now, before) < LIKE:
+                    self.assertGreaterEqual(_same_places(now, before), SAME_PLACES)
+                else:
+                    self.assertGreaterEqual(psnr(now, before), LIKE)
+                names = [written.name for written in pack(made, path.stem, lambda share, what: None)]
+                self.assertTrue(any(name.endswith("_manifest.json") for name in names))
+
+    def test_the_measure_tells_examples_apart(self) -> None:
+        """A recipe that did nothing would not pass: each example is far from the surface as it comes."""
+        for name in ("zones", "painted", "covers", "tone_and_hues", "height"):
+            stored = json.loads((FOLDER / "v1" / f"{name}.json").read_text())
+            stored["operations"] = {"square.size": stored["operations"]["square.size"]}
+            plain = picture(evaluation_of_example(name, from_json(stored)))
+            before = cv2.imread(str(FOLDER / "v1" / f"{name}.png"))[..., ::-1]
+            self.assertLess(psnr(plain, before), 30, name)
