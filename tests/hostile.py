@@ -87,6 +87,7 @@ def pngs(good: bytes) -> Hostile:
     yield "png_no_palette.png", png(32, 32, colour=3, body=zlib.compress(b"\0" * 33 * 32))
     yield "png_sixteen_bit_short.png", png(64, 64, bits=16, body=zlib.compress(b"\0" * 100))
     yield "png_bad_checksum.png", good[:40] + b"\xff\xff" + good[42:]
+    yield "png_no_header.png", good[:8] + b"junk" * 20
     yield "png_cut.png", good[: len(good) // 2]
     yield "png_start_only.png", good[:8]
     yield "png_text_bomb.png", png(32, 32, body=zlib.compress(b"\0" * 97 * 32), more=chunk(b"zTXt", b"a\0\0" + zlib.compress(b"x" * 80_000_000)))  # fmt: skip

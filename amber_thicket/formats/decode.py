@@ -124,7 +124,7 @@ _PNG_SAMPLES = {0: 1, 2: 3, 3: 1, 4: 2, 6: 4}
 
 def _check_png(data: bytes, name: str) -> None:
     """The header alone: width, height, bits and colour type stand at its start."""
-    if len(data) < 33:
+    if len(data) < 33 or data[8:16] != b"\0\0\0\rIHDR":
         raise UnreadableFile(f"{name} is damaged or cut short.", remedy=REMEDY, file=name)
     width, height, bits, colour = struct.unpack_from(">IIBB", data, 16)
     samples = _PNG_SAMPLES.get(colour, 4)

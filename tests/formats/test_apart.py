@@ -189,6 +189,7 @@ class HostileTest(unittest.TestCase):
             ("jpeg_65500.jpg", "holds only"),
             ("tiff_samples.tif", "65535 values a pixel"),
             ("zip_in_zip.zip", "only other archives"),
+            ("png_no_header.png", "damaged or cut short"),
             ("nothing.png", "is empty"),
             ("raw_rubbish.cr2", "cannot be developed"),
         ):
