@@ -134,7 +134,13 @@ def main(arguments: list[str] | None = None) -> int:
         **admin.COMMANDS,
     }
     try:
-        return command[options.command](options)
+        code = command[options.command](options)
+        sys.stdout.flush()
+        return code
+    except BrokenPipeError:
+        # Who read along has seen enough, as in `settings | head`; Python would complain of it once more when it ends.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
     except FolderTrouble as error:
         print(f"{error.message} {error.remedy}".strip(), file=sys.stderr)
         return error.exit_code

@@ -32,6 +32,11 @@ class CliTest(unittest.TestCase):
             code = cli.main(list(arguments))
         return code, out.getvalue(), err.getvalue()
 
+    def test_whoever_reads_only_the_start_hears_no_complaint(self) -> None:
+        command = f"{sys.executable} -m amber_thicket.cli settings --json | head -n 1"
+        done = subprocess.run(["bash", "-o", "pipefail", "-c", command], capture_output=True, text=True, check=False)
+        self.assertEqual((done.returncode, done.stdout, done.stderr), (0, "{\n", ""))
+
     def test_bake_gives_the_pixels_of_the_page(self) -> None:
         out = self.folder / "out"
         code, text, _ = self.run_cli("bake", str(self.photo), "--out", str(out), "--size", "512", "--json")

@@ -429,7 +429,7 @@ class Evaluation:
         if name == "photo":
             if getattr(self.source, "keeps", False):
                 return self._photo(sizes.level)
-            return self.memory.get(self._key(name, sizes), lambda: self._photo(sizes.level))  # type: ignore[no-any-return]
+            return self.memory.get(self._key(name, sizes), lambda: self._photo(sizes.level))
         if name in _ALIASES:
             return self._layer(_ALIASES[name], sizes)
         if "." in name:
@@ -438,7 +438,7 @@ class Evaluation:
                 operation = BY_ID[_TOGETHER[step][0]]
                 if operation.idle and operation.idle(self.recipe.settings(operation.id)):
                     return self._layer(f"{_TOGETHER[step][1]}.{role}", sizes)
-            return self.memory.get(self._key(name, sizes), lambda: self._together(name, sizes), self.cancel.check)  # type: ignore[no-any-return]
+            return self.memory.get(self._key(name, sizes), lambda: self._together(name, sizes), self.cancel.check)
         if name in COMPARED:
             return self._layer(f"tiled.{name}", sizes)
         operation = BY_LAYER[name]
@@ -450,7 +450,7 @@ class Evaluation:
             self.cancel.check()
             return self._applied(operation, self._input_layers(operation, sizes), sizes)
 
-        return self.memory.get(self._key(name, sizes), compute, self.cancel.check)  # type: ignore[no-any-return]
+        return self.memory.get(self._key(name, sizes), compute, self.cancel.check)
 
 
 def _digest(parts: list[Any]) -> str:

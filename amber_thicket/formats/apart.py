@@ -164,7 +164,7 @@ class Apart:
 
 def _raised(told: dict[str, Any]) -> ThicketError:
     kind = getattr(errors, told["class"])
-    return kind(told["message"], remedy=told["remedy"], **told["details"])  # type: ignore[no-any-return]
+    return kind(told["message"], remedy=told["remedy"], **told["details"])
 
 
 _apart: Apart | None = None

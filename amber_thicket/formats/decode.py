@@ -220,8 +220,8 @@ def _read_tiff(data: bytes, name: str, as_stored: bool) -> Decoded:
             codes = np.moveaxis(codes, 0, -1)
         if codes.dtype == bool:
             codes = codes.astype(np.uint8) * 255
-        elif int(page.bitspersample) < 8:  # type: ignore[union-attr, arg-type]
-            codes = (codes.astype(np.float32) * (255 / ((1 << int(page.bitspersample)) - 1))).round().astype(np.uint8)  # type: ignore[union-attr, arg-type]
+        elif int(page.bitspersample) < 8:  # type: ignore[union-attr]
+            codes = (codes.astype(np.float32) * (255 / ((1 << int(page.bitspersample)) - 1))).round().astype(np.uint8)  # type: ignore[union-attr]
         if photometric == 0 and codes.dtype.kind == "u":
             codes = np.iinfo(codes.dtype).max - codes
         extra = tuple(int(kind) for kind in getattr(page, "extrasamples", ()))

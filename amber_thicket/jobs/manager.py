@@ -166,7 +166,7 @@ class JobManager:
                 raise disk_trouble(error, self._folder) or away(error, self._url) from error
             if job.state == "queued":
                 self._settle(job, state="cancelled", message="Cancelled")
-        return job  # type: ignore[no-any-return]
+        return job
 
     def _begin(self, **fields: Any) -> Job:
         """A new job, in the queue. Nothing stays of it when the queue cannot take it."""

@@ -20,7 +20,7 @@ from amber_thicket.store.trouble import DAMAGED_QUEUE, QUEUE_FILE
 _TIMEOUTS = {"socket_connect_timeout": 3, "socket_timeout": 6}
 
 
-class JsonSerializer(Serializer):  # type: ignore[misc]
+class JsonSerializer(Serializer):
     """Tasks and values as JSON."""
 
     def _serialize(self, data: Any) -> bytes:

@@ -124,7 +124,7 @@ class JobLine:
 def register(queue: Huey, folder: Path) -> Any:
     """Make the one task known to a queue; returns it."""
 
-    @queue.task(name="pack")  # type: ignore[untyped-decorator]
+    @queue.task(name="pack")
     def pack_task(job_id: str, attempt: int, payload: dict[str, Any]) -> None:
         run_job(queue, folder, job_id, attempt, payload)
 

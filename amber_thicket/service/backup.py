@@ -160,7 +160,7 @@ def _manifest(archive: zipfile.ZipFile, backup: Path) -> dict[str, Any]:
         raise UnreadableFile(f"{backup} is no backup of this program.", remedy="Give a file that “backup” wrote.")
     if version > VERSION or manifest["schema"] > len(MIGRATIONS):
         raise BadRecipe(f"{backup} was written by a newer release.", remedy="Restore it with that release.")
-    return manifest  # type: ignore[no-any-return]
+    return manifest
 
 
 def _unpack(archive: zipfile.ZipFile, info: zipfile.ZipInfo, folder: Path, manifest: dict[str, Any]) -> None:

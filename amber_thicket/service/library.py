@@ -164,7 +164,7 @@ class Library:
         material = Material.get_or_none(Material.id == material_id)
         if material is None:
             raise NotFound("This material does not exist.", remedy="Go back to the library.")
-        return material  # type: ignore[no-any-return]
+        return material
 
     def recipe(self, material: Material) -> Recipe:
         return from_json(Step.get_by_id(material.head).recipe)

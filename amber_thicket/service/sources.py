@@ -42,7 +42,7 @@ class StoredSource:
                 return Raster(read_picture(self._read(), self._name, as_stored=data, develop=develop).pixels)
             return Raster(shrink(self.read(level - 1, data=data, white=white, highlights=highlights).pixels, 2))
 
-        return self._memory.get(f"{self.key}/{data}/{develop}/{level}", compute)  # type: ignore[no-any-return]
+        return self._memory.get(f"{self.key}/{data}/{develop}/{level}", compute)
 
     def alpha(self, level: int) -> Raster:
         """How solid each pixel is, halved `level` times; 1 everywhere where the file does not say."""

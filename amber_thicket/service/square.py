@@ -54,7 +54,7 @@ def enlarged(evaluation: Evaluation, x: float, y: float) -> Enlarged:
     factor = evaluation.picture_size()[0] / pixels.shape[1]
     here = view_of(evaluation.recipe.settings("square.flat"), evaluation.recipe.settings("square.lens"),
                    (pixels.shape[1], pixels.shape[0]))  # fmt: skip
-    box = tuple(edge / factor for edge in box)  # type: ignore[assignment]
+    box = tuple(edge / factor for edge in box)
     plain = detailed(pixels, here, box, (side, side), 0)
     after = detailed(pixels, here, box, (side, side), times) if times else plain
     part = slice((side - _GLASS) // 2, (side + _GLASS) // 2)

@@ -179,7 +179,7 @@ def _part(surface: Surface, side: int) -> Surface:
 
 def _described(surface: Surface, asked: Reading, rng: np.random.Generator) -> Surface:
     """The surface as the words describe it."""
-    shape: tuple[int, int] = surface.height.shape  # type: ignore[assignment]
+    shape: tuple[int, int] = surface.height.shape
     albedo, rough, height, metal = surface.albedo, surface.roughness, surface.height, surface.metallic
     for name in asked.colours:
         tone = albedo.mean(-1, keepdims=True)

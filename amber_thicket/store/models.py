@@ -28,7 +28,7 @@ from peewee import (
 _using: ContextVar[SqliteDatabase | None] = ContextVar("database", default=None)
 
 
-class CurrentDatabase(DatabaseProxy):  # type: ignore[misc]
+class CurrentDatabase(DatabaseProxy):
     """The database of the context, and outside of any the one that was opened last: that of a command, or of a test."""
 
     _opened_last: SqliteDatabase | None = None

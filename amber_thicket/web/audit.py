@@ -94,7 +94,7 @@ def _sets(asked: Asked) -> tuple[list[audit.Set], audit.Refused]:
     told = json.dumps([asked.profile, [[file.name, file.blob] for file in files]])
     key = f"audit/{hashlib.sha256(told.encode()).hexdigest()}"
     profile = profile_named(asked.profile)
-    return library.memory.get(key, lambda: audit.audited(files, library.blobs.get, profile))  # type: ignore[no-any-return]
+    return library.memory.get(key, lambda: audit.audited(files, library.blobs.get, profile))
 
 
 def _set(asked: AskedSet) -> audit.Set:

@@ -20,7 +20,7 @@ def _union(values: tuple[str, ...]) -> str:
     return " | ".join(f'"{value}"' for value in values)
 
 
-def _type_of(row: dict) -> str:  # type: ignore[type-arg]
+def _type_of(row: dict) -> str:
     if row["kind"] == "choice":
         return " | ".join(f'"{c["value"]}"' if isinstance(c["value"], str) else str(c["value"]) for c in row["choices"])
     return {"number": "number", "switch": "boolean", "text": "string"}[row["kind"]]

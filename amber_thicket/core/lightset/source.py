@@ -62,7 +62,7 @@ class LightSet:
         lamps = self._unturned()
         parts = [VERSION, how, [frame.key for frame in self.frames], lamps.tolist()]
         key = "lightset/steady/" + hashlib.sha256(json.dumps(parts).encode()).hexdigest()[:32]
-        return self.memory.get(key, lambda: steadied(self.as_shot(self.look_level()), lamps, **how))  # type: ignore[no-any-return]
+        return self.memory.get(key, lambda: steadied(self.as_shot(self.look_level()), lamps, **how))
 
     def _unturned(self) -> Pixels:
         """The lamps with the first at 0° and the others counter-clockwise: what is put right does not depend on where
@@ -77,7 +77,7 @@ class LightSet:
 
     def solved(self, level: int) -> Solved:
         """Normal, albedo, residual and glint at a halving."""
-        return self.memory.get(f"lightset/{self.key}/{level}", lambda: self._solve(level))  # type: ignore[no-any-return]
+        return self.memory.get(f"lightset/{self.key}/{level}", lambda: self._solve(level))
 
     def _solve(self, level: int) -> Solved:
         first = self.frame(0, level)
@@ -112,7 +112,7 @@ class LightSet:
             shots = np.stack([self.frame(k, level) for k in range(len(self.frames))])
             return gloss.measured(shots, self.lamps, self.solved(level))
 
-        return self.memory.get(f"lightset/{self.key}/gloss", compute)  # type: ignore[no-any-return]
+        return self.memory.get(f"lightset/{self.key}/gloss", compute)
 
     def roughness(self, level: int) -> Pixels:
         return gloss.roughness(self.solved(level), self.gloss(), lamps=self.lamps)

@@ -14,6 +14,6 @@ def compiled(*, loose: bool = False, inline: bool = False) -> Callable[[Callable
     loose: sums may be taken in another order, and nothing is not-a-number. A division by 0 gives what IEEE 754 says: a
     loop that had to stop for it could not go through several pixels at once.
     """
-    return numba.njit(  # type: ignore[no-any-return]
+    return numba.njit(
         cache=True, nogil=True, fastmath=loose, error_model="numpy", inline="always" if inline else "never"
     )

@@ -14,7 +14,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft2, next_fast_len, rfft2
-from scipy.signal import find_peaks
 
 from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.raster import Pixels
@@ -116,6 +115,9 @@ def _axis(likeness: NDArray[np.float32], extent: float, per_px: float, axis: int
     low, high = max(6, int(_SHORTEST * extent)), int(_LONGEST * extent)
     line = near[:, : high + 2].max(axis=0)
     smooth = cv2.GaussianBlur(line[None], (0, 0), sigmaX=1.0, sigmaY=1e-3)[0]
+    # Brings half of what the whole program takes to start, and is seldom needed.
+    from scipy.signal import find_peaks
+
     peaks, facts = find_peaks(smooth[low:high], prominence=0.05)
     if peaks.size == 0:
         return Axis((), (), 0.0)

@@ -179,7 +179,7 @@ def _piece_rows(
     steeper: np.float32,
 ) -> Callable[[int, int], None]:
     def run(first: int, last: int) -> None:
-        _add_rows(*(*parts, masks, *into, *box, *offset, *origin, scale, steeper, first, last))  # type: ignore[call-arg]
+        _add_rows(*(*parts, masks, *into, *box, *offset, *origin, scale, steeper, first, last))
 
     return run
 

@@ -107,7 +107,7 @@ def back_shot(frond: Frond, matrix: NDArray[np.float64], rng: np.random.Generato
     mask = _laid(frond.mask, matrix).clip(0, 1)
     rest = 0.4 * (frond.front.height.max() - frond.front.height) * frond.mask
     height = np.maximum(_laid(rest.astype(np.float32), matrix), 0) * mask
-    card = flat(mask.shape, (214, 214, 212))  # type: ignore[arg-type]
+    card = flat(mask.shape, (214, 214, 212))
     colour = np.clip(_laid(frond.back, matrix), 0.005, 1)
     turned = Surface(
         height.astype(np.float32),
