@@ -92,6 +92,16 @@ class StreamTest(ServedTest):
             line.close()
         retry(lambda: "thicket_event_streams 0.0" in program.ask("/metrics").body.decode(), 15)
 
+    def test_small_answers_do_not_wait_for_the_other_sides_word(self) -> None:
+        """With Nagle's algorithm each small answer waits 40 ms; the event loop switches it off for sockets named TCP."""
+        from amber_thicket.web.config import Config
+        from amber_thicket.web.server import listen
+
+        with listen(Config(self.folder, port=0)) as found:
+            self.assertEqual(found.proto, socket.IPPROTO_TCP)
+            with socket.create_connection(found.getsockname()), found.accept()[0] as line:
+                self.assertEqual(line.proto, socket.IPPROTO_TCP)
+
     def test_a_page_too_many_is_told_to_ask(self) -> None:
         from amber_thicket.web.events import Events
 
