@@ -61,12 +61,17 @@ class BackupTest(FolderTest):
     def test_taken_during_edits_and_opened_elsewhere(self) -> None:
         stop = threading.Event()
         edits: list[int] = []
+        packs: list[int] = []
 
         def work() -> None:
             value = 10.0
             while not stop.is_set():
                 edits.append(self.edit(value))
                 self.client.post(f"/api/materials?file=gravel{len(edits)}.png", data=PHOTO + b"%d" % len(edits))
+                packed = self.client.post(
+                    f"/api/materials/{self.material['id']}/pack", json={"revision": self.material["revision"]}
+                )
+                packs.append(packed.status_code)
                 value = 10 + (value - 9) % 40
 
         working = threading.Thread(target=work)
@@ -76,7 +81,7 @@ class BackupTest(FolderTest):
         finally:
             stop.set()
             working.join()
-        self.assertEqual(set(edits), {200})
+        self.assertEqual((set(edits), set(packs)), ({200}, {200}))
         self.close()
         for number, manifest in enumerate(manifests):
             target = self.room / f"restored{number}"

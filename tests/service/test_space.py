@@ -216,6 +216,25 @@ class SpaceRoutesTest(AppTest):
             self.assertEqual(self.client.post(f"/api/audit/files?file={name}", data=data).status_code, 415)
         self.assertEqual([path for path in self.services.library.blobs.folder.rglob("*") if path.is_file()], [])
 
+    def test_it_is_cleaned_by_itself(self) -> None:
+        library = self.services.library
+        with library.database.connection_context():
+            job = Job.create(
+                kind="pack", title="Pack", state="done", created=time.time() - 31 * 86_400,
+                result={"blob": library.blobs.put([b"zip"])[0], "file": "a.zip"},
+            )  # fmt: skip
+            fresh = Job.create(
+                kind="pack",
+                title="Pack",
+                state="done",
+                result={"blob": library.blobs.put([b"new"])[0], "file": "b.zip"},
+            )
+        aged(library, 2)
+        self.services.housekeeping.clean()
+        self.assertEqual([path.read_bytes() for path in files(library)], [b"new"])
+        self.assertEqual(self.client.get(f"/api/jobs/{job.id}/file").status_code, 404)
+        self.assertEqual(self.client.get(f"/api/jobs/{fresh.id}/file").data, b"new")
+
     def test_leftovers_go_at_the_start(self) -> None:
         from amber_thicket.web.app import create_app
 

@@ -83,3 +83,27 @@ class KeyTest(AppTest):
         third = self.change("gltf", "pack.files.profile")["pictures"]
         self.assertNotEqual(second["planned"], third["planned"])
         self.assertEqual(second["packed"], third["packed"])
+
+
+class OddRequestTest(AppTest):
+    """Requests that once broke something."""
+
+    def test_each_is_refused_in_words(self) -> None:
+        at = f"/api/materials/{self.imported()['id']}"
+        nested = b"[" * 100_000 + b"]" * 100_000
+        for method, path, body, wanted in (
+            ("PATCH", f"{at}/recipe", nested, 422),
+            ("PATCH", f"{at}/recipe", b'{"revision":1,"changes":{"tile.join.overlap_x":NaN}}', 422),
+            ("PATCH", f"{at}/recipe", b'{"revision":1,"changes":{"tile.join.overlap_x":1e999}}', 422),
+            ("POST", f"{at}/snapshots/99999999999999999999/back", b'{"revision":1}', 405),
+            ("POST", f"{at}/bend", b'{"lines":[[[0,0],[1e308,1],[1,1]]]}', 422),
+            ("POST", f"{at}/bend", b'{"lines":[[[0,0],[Infinity,1],[1,1]]]}', 422),
+            ("GET", f"{at}/probe?x=nan&y=0", None, 422),
+            ("GET", f"{at}/probe?x=1e308&y=-inf", None, 422),
+            ("GET", f"{at}/enlarged?x=inf", None, 422),
+            ("GET", "/" + "a" * 6000, None, 404),
+            ("GET", "/a%00b", None, 404),
+        ):
+            answer = self.client.open(path, method=method, data=body, content_type="application/json")
+            self.assertEqual(answer.status_code, wanted, f"{method} {path[:60]} {(body or b'')[:50]!r}")
+            self.assertTrue(answer.get_json()["title"])
