@@ -8,6 +8,7 @@ import uuid
 from typing import Any
 
 from flask import Flask, Response, request
+from markupsafe import escape
 from peewee import DatabaseError
 from werkzeug.exceptions import HTTPException
 
@@ -43,11 +44,31 @@ def _body(status: int, code: str, title: str, detail: str, **more: object) -> di
     return {**more, "type": f"urn:amber-thicket:{code}", "title": title, "status": status, "detail": detail}
 
 
+# For people who open an address that leads nowhere, or without their token.
+_PAGE = """<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width">
+<title>{title} · Amber Thicket</title>
+<style>body{{margin:0;display:grid;place-items:center;height:100vh;background:#1b1b1b;color:#e9e9e9;
+font:15px/1.5 system-ui,sans-serif}}main{{max-width:30rem;padding:2rem}}h1{{font-size:18px;margin:0 0 .4rem}}
+p{{margin:0 0 1rem;color:#ababab}}a{{color:#e39a2d}}</style>
+<main><h1>{title}</h1><p>{detail}</p><a href="/">To the library</a></main></html>"""
+
+
 def _problem(status: int, body: dict[str, Any]) -> Response:
-    response = Response(json.dumps(body, default=str), status, mimetype="application/problem+json")
+    if _is_read_by_a_person():
+        text = _PAGE.format(title=escape(body["title"]), detail=escape(body["detail"]))
+        response = Response(text, status, mimetype="text/html")
+    else:
+        response = Response(json.dumps(body, default=str), status, mimetype="application/problem+json")
     if "wait" in body:
         response.headers["Retry-After"] = str(body["wait"])
     return response
+
+
+def _is_read_by_a_person() -> bool:
+    """Whether a browser asks for a page; programs, and the page itself, get problem details."""
+    kinds = request.accept_mimetypes
+    wants_a_page = kinds.quality("text/html") > kinds.quality("application/problem+json")
+    return wants_a_page and not request.path.startswith("/api/")
 
 
 def handle_errors(app: Flask) -> None:

@@ -191,7 +191,9 @@ class Guard:
             self._tries.forget(token)
         if asked.tokens:
             self._tries.wrong(asked.sender)
-        raise NotAllowed("An access token is needed.", remedy="Open the address printed at start.")
+        raise NotAllowed(
+            "An access token is needed.", remedy="Open the address printed at start, or the one with your own token."
+        )
 
     def _opens(self, token: str) -> bool:
         own = (self._config.token or "").encode()

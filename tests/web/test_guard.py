@@ -43,6 +43,22 @@ class RefusedTest(AppTest):
             location = self.get(path).headers.get("Location", "/")
             self.assertFalse(location.startswith(("//", "/\\", "http")), location)
 
+    def test_a_person_gets_a_page_and_a_program_problem_details(self) -> None:
+        # As Chromium sends it.
+        browser = "text/html,application/xhtml+xml,application/xml;q=0.9,image/avif,image/webp,*/*;q=0.8,application/signed-exchange;v=b3;q=0.7"
+        for path, accept, wanted in (
+            ("/", browser, "text/html"),
+            ("/m/abc", browser, "text/html"),
+            ("/", "*/*", "application/problem+json"),
+            ("/api/materials", browser, "application/problem+json"),
+        ):
+            answer = self.get(path, Accept=accept)
+            self.assertEqual((answer.status_code, answer.mimetype), (403, wanted), path)
+            self.assertIn("An access token is needed", answer.text)
+            self.assertIn("default-src 'self'", answer.headers["Content-Security-Policy"])
+        answer = self.get("/<script>alert(1)</script>", Accept=browser, Authorization=f"Bearer {TOKEN}")
+        self.assertEqual((answer.status_code, "<script" in answer.text), (404, False))
+
     def test_nothing_of_the_address_gets_into_the_headers(self) -> None:
         answer = self.get(f"/%0d%0aX-Evil:%20yes/ü?token={TOKEN}&b=%0d%0a")
         self.assertEqual((answer.status_code, answer.headers.get("X-Evil")), (303, None))
