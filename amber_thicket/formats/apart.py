@@ -22,7 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket import errors
-from amber_thicket.errors import ThicketError, UnreadableFile
+from amber_thicket.errors import ServiceAway, ThicketError, UnreadableFile
 from amber_thicket.formats import decode as here
 from amber_thicket.formats.decode import AS_SHOT, REMEDY, Decoded, Develop
 from amber_thicket.formats.wire import Frame, receive, send
@@ -103,7 +103,14 @@ class Apart:
     def _take(self) -> _Helper:
         helper = self._free.get()
         if helper is None:
-            helper = _Helper()
+            try:
+                helper = _Helper()
+            except OSError as error:
+                self._free.put(None)
+                raise ServiceAway(
+                    f"No process for reading files could be started ({error.strerror}).",
+                    remedy="The machine has no room for it just now; try again in a moment.",
+                ) from None
             with self._lock:
                 self._all.add(helper)
         return helper

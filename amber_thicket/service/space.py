@@ -133,11 +133,11 @@ def delete_results(library: Library) -> tuple[int, int]:
     with deleting(library.blobs.folder.parent) as allowed:
         if not allowed:
             raise ServiceAway("A backup is being taken just now.", remedy="Try again when the backup is done.")
-        made: set[str] = set()
-        for job in Job.select(Job.result).where(Job.state == "done"):
-            made |= results_of_job(job.result)
-        gone = let_results_go(library, days=0, most_bytes=0)
-        return gone, sum(library.blobs.delete(blob) for blob in made - set(used_blobs()))
+        done = {f"job:{job.id}" for job in Job.select(Job.id).where(Job.state == "done")}
+        made = [blob for blob, users in used_blobs().items() if users <= done]
+        # The files first: on a full disk the database cannot note anything before there is room again.
+        freed = sum(library.blobs.delete(blob) for blob in made)
+        return let_results_go(library, days=0, most_bytes=0), freed
 
 
 def _size_of_folder(folder: Path) -> tuple[int, int]:

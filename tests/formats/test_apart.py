@@ -16,7 +16,7 @@ import psutil
 import tifffile
 from PIL import Image, ImageCms
 
-from amber_thicket.errors import ThicketError, TooLarge, UnreadableFile
+from amber_thicket.errors import ServiceAway, ThicketError, TooLarge, UnreadableFile
 from amber_thicket.formats import apart, limits
 from amber_thicket.formats.apart import Apart
 from amber_thicket.formats.limits import check_size
@@ -113,6 +113,15 @@ class ApartTest(unittest.TestCase):
         self.assertIn("longer", refused.exception.message)
         self.assertLess(time.monotonic() - began, 4)
         self.assertFalse(psutil.pid_exists(pid) and psutil.Process(pid).status() != "zombie")
+
+    def test_a_helper_that_cannot_be_started_takes_no_place(self) -> None:
+        for _ in range(3):
+            with (
+                mock.patch.object(apart.subprocess, "Popen", side_effect=OSError(12, "Cannot allocate memory")),
+                self.assertRaises(ServiceAway),
+            ):
+                read_picture(encoded(RGBA), "p")
+        self.assertEqual(read_picture(encoded(RGBA), "p").pixels.shape, (40, 56, 3))
 
     def test_a_helper_may_take_no_more_than_its_file_needs(self) -> None:
         read_picture(encoded(RGBA), "p")

@@ -119,6 +119,20 @@ class FullDiskTest(unittest.TestCase):
         self.assertEqual(self.program.end(), 0)
         self.assertEqual(run_command("doctor", "--data", str(self.disk.folder / "library")).returncode, 0)
 
+    def test_room_can_be_made_from_the_page_of_a_full_disk(self) -> None:
+        self.program.start()
+        made = self.program.ask("/api/materials?file=gravel.png", data=PHOTO).json
+        made = self.program.ask(f"/api/materials/{made['id']}").json
+        self.program.ask(f"/api/materials/{made['id']}/pack", data={"revision": made["revision"]})
+        retry(lambda: self.program.ask("/api/jobs").json[0]["state"] == "done", 60)
+        (self.disk.folder / "library" / "reserve").unlink()
+        self.disk.fill()
+        self.assertEqual(self.edit(made, 9).status, 507)
+        answer = self.program.ask("/api/space/results", data={})
+        self.assertEqual((answer.status, answer.json["results"]), (200, 1), answer.body)
+        self.assertGreater(answer.json["bytes"], 500_000)
+        self.assertEqual(self.edit(made, 9).status, 200)
+
     def test_full_in_the_middle_of_a_pack(self) -> None:
         self.program.start()
         made = self.program.ask("/api/materials?file=gravel.png", data=PHOTO).json
