@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from amber_thicket.web.services import Services
 
 _SECONDS = (0.01, 0.025, 0.05, 0.1, 0.2, 0.5, 1.0, 2.5, 5.0, 10.0, 30.0)
+_METHODS = ("GET", "HEAD", "POST", "PATCH", "PUT", "DELETE", "OPTIONS")
 log = logging.getLogger("amber_thicket.requests")
 
 
@@ -51,7 +52,9 @@ class Metrics:
         def counted(response: Response) -> Response:
             seconds = time.perf_counter() - g.get("begun", time.perf_counter())
             route = request.url_rule.rule if request.url_rule else "none"
-            self._requests.labels(request.method, route, response.status_code).inc()
+            # Senders may make methods up; a counter for each would fill the memory.
+            method = request.method if request.method in _METHODS else "other"
+            self._requests.labels(method, route, response.status_code).inc()
             self._seconds.labels(route).observe(seconds)
             if response.mimetype in ("image/jpeg", "image/png"):
                 self._pictures.observe(seconds)

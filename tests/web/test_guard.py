@@ -81,6 +81,11 @@ class RefusedTest(AppTest):
         self.assertEqual(self.get("/metrics").status_code, 403)
         text = self.get("/metrics", Authorization=f"Bearer {TOKEN}").text
         self.assertIn("thicket_disk_free_bytes", text)
+        for number in range(5):
+            self.client.open("/api/about", method=f"MADEUP{number}", headers={"Host": "127.0.0.2"})
+        text = self.get("/metrics", Authorization=f"Bearer {TOKEN}").text
+        self.assertNotIn("MADEUP", text)
+        self.assertIn('method="other"', text)
 
     def test_wrong_tokens_are_slowed(self) -> None:
         statuses = [self.get("/api/materials?token=wrong").status_code for _ in range(7)]
