@@ -9,6 +9,7 @@ import logging.handlers
 import os
 import secrets
 import sys
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -18,7 +19,7 @@ from amber_thicket.blocks import keep_blocks
 from amber_thicket.errors import BadSetting, FolderTrouble, ThicketError
 
 if TYPE_CHECKING:
-    from amber_thicket.core.graph import Evaluation
+    from amber_thicket.api import Material
 
 _PORT = 8760
 
@@ -182,97 +183,51 @@ def changes_from(options: argparse.Namespace) -> dict[str, Any]:
 
 
 def _bake(options: argparse.Namespace) -> int:
-    from amber_thicket.core.memory import Memory
-    from amber_thicket.core.recipe import from_json
-    from amber_thicket.service.loose import loose_material
+    from amber_thicket import api
 
-    memory = Memory(1_400_000_000)
-    recipe = from_json(options.recipe.read_text()) if options.recipe else None
-    loose = loose_material(options.source, recipe, changes_from(options), memory)
-    evaluation = loose.evaluation
-    for note in loose.notes:
+    recipe = options.recipe.read_text() if options.recipe else None
+    material = api.open_maps(options.source, changes_from(options), recipe=recipe)
+    for note in material.notes:
         print(note, file=sys.stderr)
-    return _written(evaluation, options, options.name or loose.name)
+    return _written(material, options)
 
 
-def _written(
-    evaluation: Evaluation, options: argparse.Namespace, name: str, found: dict[str, Any] | None = None
-) -> int:
-    """Pack into the folder; the exit code. found: what is printed with the manifest."""
-    from amber_thicket.service.bake import pack
+def _written(material: Material, options: argparse.Namespace) -> int:
+    """Bake into the folder; the exit code."""
+    from amber_thicket import api
 
-    options.out.mkdir(parents=True, exist_ok=True)
-    manifest: dict[str, Any] = {}
-    for written in pack(evaluation, name, lambda _share, _text: None):
-        (options.out / written.name).write_bytes(written.data)
-        if written.name.endswith("_manifest.json"):
-            manifest = json.loads(written.data)
-        if not options.json:
-            print(options.out / written.name)
+    tell: Callable[[Path], None] = (lambda path: None) if options.json else print
+    manifest = api.bake(material, options.out, name=options.name, on_file=tell)
     if options.json:
-        print(json.dumps({"light_set": found, **manifest} if found else manifest, indent=2))
-    blocked = [check for check in manifest["checks"] if check["level"] == "blocked"]
-    for check in blocked:
-        print(f"blocked: {check['rule']} {check['map'] or ''}: {check['measured']} ({check['limit']})", file=sys.stderr)
+        print(json.dumps({"light_set": material.found, **manifest} if material.found else manifest, indent=2))
+    blocked = [found for found in manifest["checks"] if found["level"] == "blocked"]
+    for found in blocked:
+        print(f"blocked: {found['rule']} {found['map'] or ''}: {found['measured']} ({found['limit']})", file=sys.stderr)
     return 1 if blocked else 0
 
 
 def _light_set(options: argparse.Namespace) -> int:
-    from amber_thicket.core.memory import Memory
-    from amber_thicket.service.loose import loose_light_set
+    from amber_thicket import api
 
-    asked = changes_from(options)
-    for name, value in (
-        ("first", options.first_bearing),
-        ("direction", options.direction),
-        ("elevation", options.elevation),
-    ):
-        if value is not None:
-            asked[f"gather.lights.{name}"] = value
-    loose, report = loose_light_set(options.files, asked, Memory(1_400_000_000))
+    material = api.light_set(
+        options.files,
+        changes_from(options),
+        first_bearing=options.first_bearing,
+        direction=options.direction,
+        elevation=options.elevation,
+    )
     if not options.json:
-        print("\n".join(text for _, text in report.told))
-    settings = loose.evaluation.recipe.settings("gather.lights")
-    found = {
-        "first_bearing": settings.first,
-        "direction": settings.direction,
-        "elevation": settings.elevation,
-        "missing_after": settings.gap,
-        "certain": report.certain,
-        "confidence": round(report.confidence, 3),
-        "told": [text for _, text in report.told],
-    }
-    return _written(loose.evaluation, options, options.name or loose.name, found)
+        print("\n".join(material.found["told"]))
+    return _written(material, options)
 
 
 def _audit(options: argparse.Namespace) -> int:
-    from amber_thicket.core.memory import Memory
-    from amber_thicket.core.pack.profiles import profile_named
-    from amber_thicket.service.audit import as_json, audited, evaluation_for, from_path, given_of, recipe_of, unpacked
-    from amber_thicket.service.bake import pack
+    from amber_thicket import api
 
-    contents: dict[str, bytes] = {}
-    files, refused = [], []
-    for path in options.path:
-        for name, data in from_path(path):
-            for inside, content in unpacked(name, data):
-                if isinstance(content, ThicketError):
-                    refused.append({"file": inside, "why": content.message})
-                    continue
-                given = given_of(inside, content)
-                contents[given.blob] = content
-                files.append(given)
-    sets, unread = audited(files, contents.__getitem__, profile_named(options.profile))
-    report = as_json(sets, refused + unread)
-    if not sets:
-        raise ThicketError("No picture was found to audit.", remedy="Give map files, a folder or a zip.")
     if options.repair:
-        options.repair.mkdir(parents=True, exist_ok=True)
-        for one in sets:
-            recipe = recipe_of(one, repaired=True, profile=options.profile)
-            made = evaluation_for(one, contents.__getitem__, recipe, Memory(1_400_000_000))
-            for written in pack(made, one.name, lambda _share, _text: None):
-                (options.repair / written.name).write_bytes(written.data)
+        report = api.repair(*options.path, into=options.repair, profile=options.profile)
+    else:
+        report = api.audit(*options.path, profile=options.profile)
     print(json.dumps(report, indent=2, ensure_ascii=False) if options.json else _report_text(report))
     return {"blocked": 2, "attention": 1, "unknown": 1}.get(report["level"], 0)
 

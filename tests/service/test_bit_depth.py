@@ -10,7 +10,7 @@ import tifffile
 
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.pack.encode import quantised
-from amber_thicket.service.loose import loose_material
+from amber_thicket.service.from_paths import load_material_from_paths
 from tests.support import bumps
 
 SIDE = 512
@@ -26,7 +26,7 @@ class BitDepthTest(unittest.TestCase):
                     OpenEXR.File({"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}, {"Y": pixels}).write(f"{name}/s_{end}.exr")  # fmt: skip
                 else:
                     tifffile.imwrite(f"{name}/s_{end}.tif", pixels)
-            made = loose_material([Path(name)], None, SETTINGS, Memory(400_000_000)).evaluation
+            made = load_material_from_paths([Path(name)], None, SETTINGS, Memory(400_000_000)).evaluation
             return quantised(made.layer("height", (SIDE, SIDE)).pixels, 16)
 
     def test_an_existing_height_keeps_every_level(self) -> None:

@@ -16,7 +16,7 @@ from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.relief.slope import integrated
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.service import mapset
-from amber_thicket.service.loose import loose_material
+from amber_thicket.service.from_paths import load_material_from_paths
 from tests.support import ArraySource, bumps, encoded, linear_photograph, photograph, temporary_library
 
 SIDE = 256
@@ -229,14 +229,14 @@ class SetTest(unittest.TestCase):
             folder = Path(name)
             for file in ("quay_albedo.png", "quay_normal.png"):
                 (folder / file).write_bytes(files[file])
-            loose = loose_material([folder], None, {"tile.join.method": "none"}, Memory(300_000_000))
+            loose = load_material_from_paths([folder], None, {"tile.join.method": "none"}, Memory(300_000_000))
             self.assertEqual(loose.name, "quay")
             made, truth = loose.evaluation.layer("height", (512, 512)), bumps(512)
             self.assertGreater(np.corrcoef(made.pixels.ravel(), truth.ravel())[0, 1], 0.999)
             self.assertAlmostEqual(made.span * 512 * float(np.ptp(made.pixels)), DEPTH, delta=0.5)
             (folder / "other_height.png").write_bytes(files["quay_height.png"])
             with self.assertRaises(UnreadableFile):
-                loose_material([folder], None, {}, Memory(300_000_000))
+                load_material_from_paths([folder], None, {}, Memory(300_000_000))
 
 
 class ComparedTest(unittest.TestCase):

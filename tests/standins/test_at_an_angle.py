@@ -12,7 +12,7 @@ from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, luminance
 from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.square.propose import propose
-from amber_thicket.service.loose import loose_material
+from amber_thicket.service.from_paths import load_material_from_paths
 from amber_thicket.standins.bench.camera import Shot, Stand, photograph, seen_from
 from amber_thicket.standins.bench.slate_shingles import slate_shingles
 from amber_thicket.standins.bench.truth import truth_seen
@@ -47,7 +47,7 @@ class AtAnAngleTest(unittest.TestCase):
         for name, pixels in files.items():
             tifffile.imwrite(folder / name, pixels)
         changes = {**accepted(found), "square.size.width": SIDE, "square.size.height": SIDE, "tile.join.method": "none"}
-        made = loose_material([folder], None, changes, Memory(2_000_000_000)).evaluation
+        made = load_material_from_paths([folder], None, changes, Memory(2_000_000_000)).evaluation
         cls.layer = staticmethod(lambda name: made.layer(name, (SIDE, SIDE)).pixels)
 
     @classmethod

@@ -1,4 +1,4 @@
-"""A material from files on disk, without a library: for the command line."""
+"""A material from files on disk, without a library: for the command line and for Python."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ from amber_thicket.service.sources import StoredSource, describe, file_key
 
 
 @dataclass(frozen=True)
-class Loose:
+class LoadedMaterial:
     """name: of the surface, from its files. notes: what a person should know, in words."""
 
     evaluation: Evaluation
@@ -66,7 +66,9 @@ def _is_picture(file: Path) -> bool:
         return kind_of(stream.read(4096)) is not None
 
 
-def loose_material(sources: Sequence[Path], recipe: Recipe | None, changes: dict[str, Any], memory: Memory) -> Loose:
+def load_material_from_paths(
+    sources: Sequence[Path], recipe: Recipe | None, changes: dict[str, Any], memory: Memory
+) -> LoadedMaterial:
     """Read the files, take each as what it is guessed to be, then set changes. Raises UnreadableFile, BadSetting."""
     files = _files(sources)
     contents: dict[str, bytes] = {}
@@ -98,10 +100,12 @@ def loose_material(sources: Sequence[Path], recipe: Recipe | None, changes: dict
     if own | changes:
         recipe = recipe.with_changes(own | changes)
     name = named(files[0].name).family if len(files) > 1 else files[0].stem
-    return Loose(_evaluation(infos, contents, recipe, memory), name or files[0].stem, tuple(notes))
+    return LoadedMaterial(_evaluation(infos, contents, recipe, memory), name or files[0].stem, tuple(notes))
 
 
-def loose_light_set(sources: Sequence[Path], changes: dict[str, Any], memory: Memory) -> tuple[Loose, Report]:
+def load_light_set_from_paths(
+    sources: Sequence[Path], changes: dict[str, Any], memory: Memory
+) -> tuple[LoadedMaterial, Report]:
     """Photographs in the order of their lamps, with what they say about them set, then changes.
 
     Raises UnreadableFile, BadSetting.
@@ -125,7 +129,7 @@ def loose_light_set(sources: Sequence[Path], changes: dict[str, Any], memory: Me
     report = light_set_found(_evaluation(infos, contents, recipe, memory), names)
     recipe = recipe.with_changes({**report.changes, **changes})
     name = named(sources[0].name)
-    return Loose(_evaluation(infos, contents, recipe, memory), name.family or sources[0].stem, ()), report
+    return LoadedMaterial(_evaluation(infos, contents, recipe, memory), name.family or sources[0].stem, ()), report
 
 
 def _evaluation(

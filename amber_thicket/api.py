@@ -1,0 +1,203 @@
+"""The front door for Python: photographs and maps on disk become checked map sets, without a library or a page.
+
+>>> import amber_thicket as at
+>>> material = at.open_photo("gravel.png", {"square.size.width": 256, "square.size.height": 256})
+>>> material.name, sorted(material.maps)[:2]
+('gravel', ['ambient_occlusion', 'base_color'])
+>>> material.map("height").shape
+(256, 256)
+>>> better = material.with_settings({"relief.height.invert": True})
+>>> manifest = at.bake(better, "maps")
+>>> manifest["size_px"]
+[256, 256]
+>>> sorted(file["role"] for file in at.audit("maps")["sets"][0]["files"])[:3]
+['ambient_occlusion', 'base_color', 'height']
+
+Everything raises amber_thicket.errors.ThicketError, which says what happened, to what, and what to do. The command line
+stands on this module.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from amber_thicket.core.graph import Evaluation, output_size
+from amber_thicket.core.memory import Memory
+from amber_thicket.core.pack.profiles import profile_named
+from amber_thicket.core.raster import Pixels
+from amber_thicket.core.recipe import from_json
+from amber_thicket.core.registry import catalogue
+from amber_thicket.errors import NotFound, ThicketError
+from amber_thicket.service import audit as audits
+from amber_thicket.service.bake import check, pack
+from amber_thicket.service.from_paths import LoadedMaterial, load_light_set_from_paths, load_material_from_paths
+
+MEMORY_BYTES = 1_400_000_000
+Settings = Mapping[str, Any]
+PathLike = str | os.PathLike[str]
+Progress = Callable[[float, str], None]
+
+__all__ = ["Material", "audit", "bake", "light_set", "open_maps", "open_photo", "repair", "settings"]
+
+
+@dataclass(frozen=True)
+class Material:
+    """One surface with its recipe. Immutable; with_settings() makes another.
+
+    name: from its files. notes: what a person should know, in words. found: what was found of a light set, else empty.
+    """
+
+    name: str
+    evaluation: Evaluation
+    notes: tuple[str, ...] = ()
+    found: Mapping[str, Any] = None  # type: ignore[assignment]
+
+    @property
+    def recipe(self) -> dict[str, Any]:
+        """The recipe as plain data, for a file."""
+        return self.evaluation.recipe.as_json()
+
+    @property
+    def maps(self) -> tuple[str, ...]:
+        """The maps it has."""
+        return self.evaluation.maps()
+
+    def with_settings(self, changes: Settings) -> Material:
+        """The same with settings changed, as {"relief.height.invert": True}; None resets one. Raises BadSetting."""
+        old = self.evaluation
+        made = Evaluation(old.recipe.with_changes(dict(changes)), old.first, old.memory, files=old.files)
+        return replace(self, evaluation=made)
+
+    def map(self, name: str, size: tuple[int, int] | None = None) -> Pixels:
+        """One map as (H, W) or (H, W, 3) float32: linear light, unit vectors (Y up), or numbers in [0, 1].
+
+        size: width and height in px; as it is baked when left out. Raises NotFound.
+        """
+        if name not in self.maps:
+            raise NotFound(f"There is no map “{name}”.", remedy=f"There are {', '.join(self.maps)}.")
+        pixels = self.evaluation.layer(name, size or output_size(self.evaluation.recipe)).pixels
+        return pixels[..., 0] if pixels.ndim == 3 and pixels.shape[-1] == 1 else pixels
+
+    def checks(self) -> list[dict[str, Any]]:
+        """What the rules find, at preview size; each with rule, level, measured, limit, why."""
+        return check(self.evaluation, self.name)
+
+
+def _material(loaded: LoadedMaterial, found: Mapping[str, Any] | None = None) -> Material:
+    return Material(loaded.name, loaded.evaluation, loaded.notes, found or {})
+
+
+def open_photo(path: PathLike, settings: Settings | None = None, *, recipe: Any = None) -> Material:
+    """A photograph as a material. settings: changed from their defaults. recipe: of an earlier bake, as text or plain
+    data. Raises UnreadableFile, TooLarge, BadSetting, BadRecipe."""
+    return open_maps([path], settings, recipe=recipe)
+
+
+def open_maps(paths: Iterable[PathLike], settings: Settings | None = None, *, recipe: Any = None) -> Material:
+    """All maps of one surface, or the folder they are in, as a material; notes tell what each was taken for. Raises as
+    open_photo()."""
+    known = from_json(recipe) if recipe is not None else None
+    files = [Path(path) for path in paths]
+    return _material(load_material_from_paths(files, known, dict(settings or {}), Memory(MEMORY_BYTES)))
+
+
+def light_set(
+    paths: Iterable[PathLike],
+    settings: Settings | None = None,
+    *,
+    first_bearing: float | None = None,
+    direction: str | None = None,
+    elevation: float | None = None,
+) -> Material:
+    """Photographs under a ring of lamps, in the order of their lamps, as a material.
+
+    first_bearing: of the first lamp in degrees, 0 right and 90 up; direction: "cw" or "ccw"; elevation: of the lamps in
+    degrees. What is left out is found; found says what, and how sure it is. Raises UnreadableFile, BadSetting.
+    """
+    given = {"first": first_bearing, "direction": direction, "elevation": elevation}
+    asked = dict(settings or {}) | {f"gather.lights.{name}": v for name, v in given.items() if v is not None}
+    loaded, report = load_light_set_from_paths([Path(path) for path in paths], asked, Memory(MEMORY_BYTES))
+    lamps = loaded.evaluation.recipe.settings("gather.lights")
+    found = {
+        "first_bearing": lamps.first,
+        "direction": lamps.direction,
+        "elevation": lamps.elevation,
+        "missing_after": lamps.gap,
+        "certain": report.certain,
+        "confidence": round(report.confidence, 3),
+        "told": [text for _, text in report.told],
+    }
+    return _material(loaded, found)
+
+
+def bake(
+    material: Material,
+    folder: PathLike,
+    *,
+    name: str | None = None,
+    report: Progress = lambda share, what: None,
+    on_file: Callable[[Path], None] = lambda path: None,
+) -> dict[str, Any]:
+    """Write all files of a material into a folder, each read back and compared: the manifest, with what the rules found
+    at full size. name: start of the file names. on_file: is told of each as it is written. Raises WriteFailed, OSError.
+    """
+    target = Path(folder)
+    target.mkdir(parents=True, exist_ok=True)
+    manifest: dict[str, Any] = {}
+    for written in pack(material.evaluation, name or material.name, report):
+        (target / written.name).write_bytes(written.data)
+        on_file(target / written.name)
+        if written.name.endswith("_manifest.json"):
+            manifest = json.loads(written.data)
+    return manifest
+
+
+@dataclass(frozen=True)
+class _Audited:
+    sets: list[audits.Set]
+    contents: dict[str, bytes]
+    report: dict[str, Any]
+
+
+def _audited(paths: Iterable[PathLike], profile: str) -> _Audited:
+    contents: dict[str, bytes] = {}
+    files, refused = [], []
+    for path in paths:
+        for name, data in audits.from_path(Path(path)):
+            for inside, content in audits.unpacked(name, data):
+                if isinstance(content, ThicketError):
+                    refused.append({"file": inside, "why": content.message})
+                    continue
+                given = audits.given_of(inside, content)
+                contents[given.blob] = content
+                files.append(given)
+    sets, unread = audits.audited(files, contents.__getitem__, profile_named(profile))
+    if not sets:
+        raise ThicketError("No picture was found to audit.", remedy="Give map files, a folder or a zip.")
+    return _Audited(sets, contents, audits.as_json(sets, refused + unread))
+
+
+def audit(*paths: PathLike, profile: str = "separate_y_plus") -> dict[str, Any]:
+    """What maps made elsewhere are, and what is wrong with them: files, a folder, or a zip. profile: what the receiver
+    wants. "level" is the worst of all. Raises ThicketError, UnreadableFile."""
+    return _audited(paths, profile).report
+
+
+def repair(*paths: PathLike, into: PathLike, profile: str = "separate_y_plus") -> dict[str, Any]:
+    """As audit(), and writes what was found, put right, into a folder."""
+    found = _audited(paths, profile)
+    for one in found.sets:
+        recipe = audits.recipe_of(one, repaired=True, profile=profile)
+        made = audits.evaluation_for(one, found.contents.__getitem__, recipe, Memory(MEMORY_BYTES))
+        bake(Material(one.name, made), into)
+    return found.report
+
+
+def settings() -> list[dict[str, Any]]:
+    """Every operation with its settings: label, help, unit, range, default."""
+    return catalogue()
