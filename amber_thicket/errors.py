@@ -61,6 +61,12 @@ class StaleEdit(ThicketError):
     code = "stale-edit"
 
 
+class PassedState(StaleEdit):
+    """A picture of a state that is not there any more was asked for; details carry the current revision."""
+
+    code = "passed-state"
+
+
 class NotAllowed(ThicketError):
     """Refused for safety: wrong origin, host or token."""
 

@@ -76,8 +76,10 @@ def handle_errors(app: Flask) -> None:
 
     @app.errorhandler(errors.ThicketError)
     def deliberate(error: errors.ThicketError) -> Response:
-        if isinstance(error, errors.Cancelled) and request.args.get("slot") in FOLLOWING:
-            # An edit came between, which is nothing a browser need complain of.
+        slot, follows = request.args.get("slot"), "follow" in request.args
+        passed = isinstance(error, errors.PassedState) and (slot or follows)
+        if passed or (isinstance(error, errors.Cancelled) and slot in FOLLOWING):
+            # An edit came between, which is nothing the browser of a page that follows it need complain of.
             return Response(status=204)
         return _problem(*problem_of(error))
 

@@ -6,7 +6,7 @@ from typing import Any, cast, get_args
 
 from flask import Blueprint, Response, jsonify, request
 
-from amber_thicket.errors import NotFound, StaleEdit
+from amber_thicket.errors import NotFound, PassedState
 from amber_thicket.service import lights
 from amber_thicket.service.sources import file_key, files_of
 from amber_thicket.web.materials import Known, body, whole
@@ -59,7 +59,7 @@ def shown(material_id: str, number: int, what: str) -> Response:
     material = library.get(material_id)
     evaluation, key = library.evaluation(material), request.args.get("key")
     if key and lights.key_of(evaluation) != key:
-        raise StaleEdit(
+        raise PassedState(
             "This picture belongs to a light set that has changed.", remedy="Ask anew.", revision=material.revision
         )
     data = lights.picture(evaluation, number, cast(lights.Shown, what))

@@ -13,7 +13,7 @@ from peewee import OperationalError
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation
 from amber_thicket.core.memory import Cancel
 from amber_thicket.core.pack.profiles import planned
-from amber_thicket.errors import BadSetting, NotFound, StaleEdit, WriteFailed
+from amber_thicket.errors import BadSetting, NotFound, PassedState, WriteFailed
 from amber_thicket.service import preview, square
 from amber_thicket.service.bake import check
 from amber_thicket.service.joins import joins
@@ -41,7 +41,7 @@ def _cancel(material_id: str) -> Cancel:
 def _keyed(material_id: str, key_of: Callable[[Evaluation], str]) -> Evaluation:
     """The state whose picture has the key that is asked for; the newest where none is named.
 
-    A picture served under a key always has that key's pixels. Raises StaleEdit, with the newest revision, for a key
+    A picture served under a key always has that key's pixels. Raises PassedState, with the newest revision, for a key
     that was handed out but whose state has passed, NotFound for one that nobody handed out.
     """
     key = request.args.get("key", "")
@@ -53,7 +53,7 @@ def _keyed(material_id: str, key_of: Callable[[Evaluation], str]) -> Evaluation:
         if key_of(evaluation) == key:
             return kept.watched(material_id, evaluation)
     if kept.issued.knows(material_id, key):
-        raise StaleEdit(
+        raise PassedState(
             "This picture belongs to a state that has passed.",
             remedy="Ask for the one of the newest state.",
             revision=material.revision,

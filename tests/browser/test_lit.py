@@ -119,7 +119,8 @@ class LitTest(BrowserTest):
         shot = cv2.imdecode(np.frombuffer(canvas.screenshot(), np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
         height, width = shot.shape[:2]
         address = page.url.replace("/m/", "/api/materials/")
-        keys = page.request.get(address).json()["keys"]
+        told = page.request.get(address).json()
+        keys = told["keys"]
 
         def fetched(layer: str, kind: str, key: str) -> np.ndarray:
             data = page.request.get(f"{address}/picture/{layer}.{kind}?key={key}").body()
@@ -127,7 +128,7 @@ class LitTest(BrowserTest):
 
         base = srgb_to_linear(fetched("base_color", "jpg", keys["base_color"]))
         normal = fetched("normal", "png", keys["normal"]) * 2 - 1
-        packed = fetched("packed", "png", keys["ambient_occlusion"] + keys["roughness"] + keys["metallic"])
+        packed = fetched("packed", "png", told["pictures"]["packed"])
         reference = Reference(page.request.get(f"{self.server.address}/api/surroundings/studio.bin").body())
         # Parallel rays: every pixel is a place of the slab.
         tilt = np.radians(SETUP["tilt"])

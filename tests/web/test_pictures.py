@@ -54,6 +54,10 @@ class KeyTest(AppTest):
         newest = self.change(31, "tile.join.overlap_x", "drag")
         answer = self.client.get(f"{self.at}/picture/base_color.jpg?key={passed}")
         self.assertEqual((answer.status_code, answer.get_json()["revision"]), (409, newest["revision"]))
+        # A page that follows is told without an error in its browser.
+        for follows in ("slot=first", "follow=1"):
+            answer = self.client.get(f"{self.at}/picture/base_color.jpg?key={passed}&{follows}")
+            self.assertEqual((answer.status_code, answer.data), (204, b""))
 
     def test_without_a_key_it_is_the_newest_and_not_kept(self) -> None:
         answer = self.client.get(f"{self.at}/picture/height.jpg")

@@ -4,7 +4,7 @@ import { Popover } from "radix-ui";
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 import { busy } from "../bench/busy";
 import { ProgressLine } from "../ui/ProgressLine";
-import { hasPassed } from "../api/client";
+import { calledOff, hasPassed } from "../api/client";
 import { tellProblem } from "../ui/notices";
 import type { Material } from "../api/types";
 import { useSize } from "../views/useSize";
@@ -148,7 +148,7 @@ function useFetched(key: string, setWaiting: (change: (n: number) => number) => 
       .current(control.signal)
       .then(() => redraw.current(false))
       .catch((error: unknown) => {
-        if (!(error instanceof DOMException) && !hasPassed(error)) tellProblem(error, "The lit view is not complete");
+        if (!(error instanceof DOMException) && !hasPassed(error) && !calledOff(error)) tellProblem(error, "The lit view is not complete");
       })
       .finally(() => {
         done();

@@ -8,13 +8,13 @@ const GRID = 384;
 
 export async function mapPicture(material: Material, layer: "base_color" | "normal" | "packed" | Further, signal: AbortSignal): Promise<ImageBitmap> {
   const key = layer === "packed" ? material.pictures.packed : material.keys[layer];
-  const response = await request(pictureUrl(material.id, layer, layer === "base_color" ? "jpg" : "png", key ?? ""), { signal });
+  const response = await request(pictureUrl(material.id, layer, layer === "base_color" ? "jpg" : "png", key ?? "") + "&follow=1", { signal });
   return createImageBitmap(await response.blob(), { colorSpaceConversion: "none", premultiplyAlpha: "none" });
 }
 
 /** The height averaged down to the fineness a mesh can show. */
 export async function heightField(material: Material, signal: AbortSignal): Promise<HeightField> {
-  const response = await request(pictureUrl(material.id, "height", "u16", material.keys.height), { signal });
+  const response = await request(pictureUrl(material.id, "height", "u16", material.keys.height) + "&follow=1", { signal });
   const [width, height] = (response.headers.get("X-Size") ?? "0x0").split("x").map(Number) as [number, number];
   const span = Number(response.headers.get("X-Height-Span"));
   const codes = new Uint16Array(await response.arrayBuffer());

@@ -26,7 +26,7 @@ export function Joins({ material, layer, box, t, shift }: Props) {
         top,
         width,
         height,
-        backgroundImage: `url(/api/materials/${material.id}/joins/${where}.png?key=${material.pictures.joins})`,
+        backgroundImage: `url(/api/materials/${material.id}/joins/${where}.png?key=${material.pictures.joins}&follow=1)`,
         backgroundSize: `${width}px ${height}px`,
         backgroundPosition: `${shift * width}px ${shift * height}px`,
       }}

@@ -76,7 +76,7 @@ function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; 
           <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-[12px] text-soft">
             {file.contents.map((token, i) => {
               const channel = LETTERS[file.contents.length]![i]!;
-              const url = `/api/materials/${material.id}/planned/${index}.jpg?channel=${channel}&key=${material.pictures.planned}`;
+              const url = `/api/materials/${material.id}/planned/${index}.jpg?channel=${channel}&key=${material.pictures.planned}&follow=1`;
               const what = contentName(token);
               return (
                 <button key={i} type="button" title={`Show ${what.toLowerCase()} as the file will hold it`} onClick={() => setShown({ file: file.name, channel, what, url })} className="group inline-flex items-center gap-1.5 hover:text-text">

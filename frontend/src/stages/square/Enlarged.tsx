@@ -21,7 +21,7 @@ export function Enlarged({ material }: { material: Material }) {
     const control = new AbortController();
     const callOff = whenRested(() => {
       const done = busy("enlarging");
-      request(`/api/materials/${material.id}/enlarged?x=${(((x % 1) + 1) % 1).toFixed(3)}&y=${(((y % 1) + 1) % 1).toFixed(3)}&key=${key}`, { signal: control.signal })
+      request(`/api/materials/${material.id}/enlarged?x=${(((x % 1) + 1) % 1).toFixed(3)}&y=${(((y % 1) + 1) % 1).toFixed(3)}&key=${key}&follow=1`, { signal: control.signal })
         .then(async (answer) => {
           const head = (name: string) => Number(answer.headers.get(name));
           const url = URL.createObjectURL(await answer.blob());
