@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
 
-from flask import Flask, Response, g, jsonify, send_from_directory
+from flask import Flask, Response, jsonify, request, send_from_directory
 from peewee import SqliteDatabase
 from werkzeug.routing import IntegerConverter
 
@@ -56,6 +56,7 @@ from amber_thicket.web.metrics import Metrics
 from amber_thicket.web.services import Services
 
 PAGE = Path(__file__).parent / "page"
+_USING = "amber_thicket.using"
 
 
 def create_app(config: Config, *, log_options: Sequence[str] = ()) -> Flask:
@@ -134,15 +135,17 @@ def _connect(app: Flask, database: SqliteDatabase) -> None:
 
     @app.before_request
     def opened() -> None:
-        g.using = use(database)
+        # With the request itself: one inside another shares everything else with it.
+        request.environ[_USING] = use(database)
         database.connect(reuse_if_open=True)
 
     @app.teardown_request
     def closed(_error: BaseException | None) -> None:
         if not database.is_closed():
             database.close()
-        if "using" in g:
-            stop_using(g.pop("using"))
+        token = request.environ.pop(_USING, None)
+        if token is not None:
+            stop_using(token)
 
 
 def _about(app: Flask, config: Config) -> None:
