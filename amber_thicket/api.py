@@ -22,7 +22,7 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -55,7 +55,7 @@ class Material:
     name: str
     evaluation: Evaluation
     notes: tuple[str, ...] = ()
-    found: Mapping[str, Any] = None  # type: ignore[assignment]
+    found: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def recipe(self) -> dict[str, Any]:

@@ -31,7 +31,6 @@ class Incoming:
     path: Path
     name: str
     length: int
-    kept: bool = False
 
     def read(self) -> bytes:
         return self.path.read_bytes()
@@ -104,7 +103,6 @@ class Blobs:
             self._sync(target.parent)
         except OSError as error:
             raise self._unwritten(error, incoming.length) from error
-        incoming.kept = True
         # What was just written was hashed on its way; a damaged one of the same name is replaced by it.
         self._prove(incoming.name, target)
 
