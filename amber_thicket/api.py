@@ -89,7 +89,8 @@ class Material:
 
 
 def _material(loaded: LoadedMaterial, found: Mapping[str, Any] | None = None) -> Material:
-    return Material(loaded.name, loaded.evaluation, loaded.notes, found or {})
+    aside = loaded.evaluation.recipe.aside.note
+    return Material(loaded.name, loaded.evaluation, (*loaded.notes, *([aside] if aside else ())), found or {})
 
 
 def open_photo(path: PathLike, settings: Settings | None = None, *, recipe: Any = None) -> Material:

@@ -64,6 +64,11 @@ def evaluation(pixels: Pixels, memory: int = 800_000_000, **changes: Any) -> Eva
     return Evaluation(recipe, ArraySource(pixels), Memory(memory))
 
 
+def stroke(radius: float, *places: float, **more: Any) -> dict[str, Any]:
+    """A stroke as settings hold it. places: x, y, x, y, …; radius 0 is an area."""
+    return {"radius": radius, "points": [list(pair) for pair in zip(places[::2], places[1::2], strict=True)], **more}
+
+
 def size_of(pixels: int) -> dict[str, int]:
     """The settings that make square maps of a size."""
     return {"square__size__width": pixels, "square__size__height": pixels}

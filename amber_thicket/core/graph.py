@@ -18,10 +18,11 @@ from amber_thicket.core.numeric.sampling import repeated
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.progress import told_to
 from amber_thicket.core.raster import Frame, Raster
-from amber_thicket.core.recipe import VERSION, Recipe, from_json
+from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID, BY_LAYER
 from amber_thicket.core.response.present import present
 from amber_thicket.core.roles import COMPARED, EVERY, MADE
+from amber_thicket.core.settings import Record
 from amber_thicket.core.source import Source, halvings
 from amber_thicket.core.square.crop import sampled
 from amber_thicket.core.square.view import View, view_of
@@ -42,7 +43,7 @@ _TOGETHER: dict[str, tuple[str, str]] = {
 
 
 # What of a recipe a map can be pinned to.
-_RECALLED = ("relief.", "response.")
+_RECALLED = ("relief", "response")
 # The photograph as it was before Even goes through Tile as an existing map does.
 _ALIASES = {f"squared.{AS_SHOT}": "squared"}
 
@@ -225,14 +226,8 @@ class Evaluation:
         if kept is None:
             return self
         if operation.id not in self._recalled:
-            changed = {name: v for name, v in self.recipe.changed.items() if not name.startswith(_RECALLED)}
-            other = Evaluation(
-                from_json({"version": VERSION, "operations": {**changed, **kept}}),
-                self.first,
-                self.memory,
-                self.cancel,
-                self.files,
-            )
+            recipe = self.recipe.with_kept(kept, _RECALLED)
+            other = Evaluation(recipe, self.first, self.memory, self.cancel, self.files)
             other.others, other.told = self.others, self.told
             self._recalled[operation.id] = other
         return self._recalled[operation.id]
@@ -252,15 +247,15 @@ class Evaluation:
         if step == "photo":
             source = self.brought[role]
             settings = self.recipe.settings("gather.maps")
-            kinds = [value for name, value in settings.model_dump().items() if name not in EVERY]
+            kinds = [value for name, value in settings.options().items() if name not in EVERY]
             return _digest([source.key, role, kinds, self._map_level(source, sizes)])
         operation, before = BY_ID[_TOGETHER[step][0]], _TOGETHER[step][1]
         settings = self.recipe.settings(operation.id)
         if operation.idle and operation.idle(settings):
             return self._key(f"{before}.{role}", sizes)
-        parts = ["together", operation.id, operation.version, settings.model_dump()]
+        parts = ["together", operation.id, operation.version, settings]
         parts += [asdict(self._frame(operation, sizes)), self._key(f"{before}.{role}", sizes)]
-        parts += [self.recipe.settings(other).model_dump() for other in operation.also]
+        parts += [self.recipe.settings(other) for other in operation.also]
         if operation.decide:
             parts.append(self._decided_key(operation))
         return _digest(parts)
@@ -284,7 +279,7 @@ class Evaluation:
         return self._applied(operation, [self._layer(f"{before}.{role}", sizes)], sizes)
 
     def _options(self, operation: Operation) -> dict[str, Any]:
-        options: dict[str, Any] = self.recipe.settings(operation.id).model_dump()
+        options: dict[str, Any] = self.recipe.settings(operation.id).options()
         return options | {other.split(".")[1]: self.recipe.settings(other) for other in operation.also}
 
     def _handed(self, operation: Operation, sizes: Sizes) -> dict[str, Any]:
@@ -298,8 +293,8 @@ class Evaluation:
         borrowed = [self._borrowed_key(id) for id in operation.borrows(options)] if operation.borrows else []
         if operation.matters:
             return [operation.matters(options), *borrowed]
-        others = [self.recipe.settings(other).model_dump() for other in operation.also]
-        return [self.recipe.settings(operation.id).model_dump(), *others, *borrowed]
+        others = [self.recipe.settings(other) for other in operation.also]
+        return [self.recipe.settings(operation.id), *others, *borrowed]
 
     def _borrowed_key(self, id: str) -> str:
         other = self.others(id)
@@ -367,8 +362,8 @@ class Evaluation:
         sizes = self._decide_sizes(operation)
         settings: Any = self._mattering(operation)
         if operation.decides_by is not None:
-            own = self.recipe.settings(operation.id).model_dump()
-            settings = [own[name] for name in operation.decides_by]
+            own = self.recipe.settings(operation.id)
+            settings = [getattr(own, name) for name in operation.decides_by]
         given = self.given(operation)
         parts = ["decide", operation.id, operation.version, settings, given.role if given else ""]
         return _digest(parts + self._input_keys(operation, sizes))
@@ -414,7 +409,7 @@ class Evaluation:
 
     def gathered_key(self, side: int) -> str:
         """The content key of gathered(side)."""
-        settings = [self.recipe.settings(name).model_dump() for name in ("gather.orient", "gather.white")]
+        settings = [self.recipe.settings(name) for name in ("gather.orient", "gather.white")]
         return _digest([self.source.key, *settings, side])
 
     def _photo_key(self) -> str:
@@ -454,4 +449,8 @@ class Evaluation:
 
 
 def _digest(parts: list[Any]) -> str:
-    return hashlib.sha256(json.dumps(parts, sort_keys=True, default=str).encode()).hexdigest()[:32]
+    return hashlib.sha256(json.dumps(parts, sort_keys=True, default=_digestible).encode()).hexdigest()[:32]
+
+
+def _digestible(value: Any) -> str:
+    return value.digest if isinstance(value, Record) else str(value)

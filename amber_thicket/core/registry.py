@@ -27,7 +27,7 @@ from amber_thicket.core.relief import light as light_found
 from amber_thicket.core.response import color, compared, covers, levels, roughness, zones
 from amber_thicket.core.response.finish import ColourChange, ScalarChange, finishing
 from amber_thicket.core.roles import MADE
-from amber_thicket.core.settings import OperationSettings, describe
+from amber_thicket.core.settings import Record, describe
 from amber_thicket.core.square import crop, flat, lens, size
 from amber_thicket.core.tile import carried, cutout, join, repair, touch
 
@@ -130,7 +130,7 @@ def catalogue() -> list[dict[str, Any]]:
 
 
 # What settings that hold several values are made of.
-SHAPES: dict[str, type[OperationSettings]] = {
+SHAPES: dict[str, type[Record]] = {
     "zone": zones.Zone,
     "part": zones.Part,
     "cover": covers.Cover,

@@ -2,68 +2,46 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from functools import cached_property
+from typing import Annotated
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import Field, model_validator
 
 from amber_thicket.core.numeric.around import Around
 from amber_thicket.core.numeric.filters import blur, shrink
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.settings import Record
 
 MOST, MOST_POINTS, LARGEST = 400, 4000, 0.5
 _SHIFT = 4
+Coordinate = Annotated[float, Field(gt=-1e4, lt=1e4)]
+Points = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Stroke:
+class Stroke(Record):
     """A line drawn with a round brush, or an area when the radius is 0.
 
-    points: (N, 2) in shares of the width and height of what is drawn on. radius: in shares of its width.
+    points: (x, y) of each, in shares of the width and height of what is drawn on. radius: in shares of its width.
     """
 
-    radius: float
-    points: NDArray[np.float64]
+    radius: float = Field(ge=0, le=LARGEST)
+    points: tuple[tuple[Coordinate, Coordinate], ...] = Field(min_length=1, max_length=MOST_POINTS)
 
+    @model_validator(mode="after")
+    def _is_area(self) -> Stroke:
+        if self.radius == 0 and len(self.points) < 3:
+            raise ValueError("an area needs three points or more")
+        return self
 
-def read(text: str) -> tuple[Stroke, ...]:
-    """Strokes from a JSON list of [radius, x, y, x, y, …]. Raises ValueError in words."""
-    return tuple(stroke_of(row) for row in listed(text, MOST, "strokes"))
-
-
-def listed(text: str, most: int, what: str) -> list[Any]:
-    """The JSON list in a setting; empty for no text. Raises ValueError in words when it is none, or too long."""
-    if not text.strip():
-        return []
-    try:
-        rows = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        raise ValueError(f"it is no JSON ({type(error).__name__})") from None
-    if not isinstance(rows, list) or len(rows) > most:
-        raise ValueError(f"it must be a list of at most {most} {what}")
-    return rows
-
-
-def stroke_of(row: Any) -> Stroke:
-    """The stroke of one row [radius, x, y, …]. Raises ValueError in words when it is none."""
-    if not isinstance(row, list) or len(row) < 3 or len(row) % 2 == 0 or not all(is_number(v) for v in row):
-        raise ValueError("each stroke is a list of numbers: radius, then x and y of each point")
-    if len(row) > 2 * MOST_POINTS + 1:
-        raise ValueError(f"a stroke has at most {MOST_POINTS} points")
-    if not 0 <= row[0] <= LARGEST:
-        raise ValueError(f"a radius lies from 0 (an area) to {LARGEST}")
-    if row[0] == 0 and len(row) < 7:
-        raise ValueError("an area needs three points or more")
-    return Stroke(float(row[0]), np.array(row[1:], np.float64).reshape(-1, 2))
-
-
-def is_number(value: Any) -> bool:
-    """Whether it is a number that can be a coordinate."""
-    return isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < 1e4
+    @cached_property
+    def places(self) -> Points:
+        """(N, 2): its points as an array."""
+        return np.array(self.points, np.float64)
 
 
 def drawn(
@@ -84,7 +62,7 @@ def drawn(
     finer = next((n for n, side in ((4, 1024), (2, 4096)) if max(size) <= side), 1)
     canvas = np.zeros((height * finer, width * finer), np.uint8)
     for stroke in strokes:
-        placed = (stroke.points - [left, top]) * scale * finer - 0.5
+        placed = (stroke.places - [left, top]) * scale * finer - 0.5
         radius = stroke.radius * scale[0] * finer
         for copy in _copies(placed, radius, width * finer, height * finer) if wraps else (placed,):
             _draw(canvas, copy, radius)
@@ -106,8 +84,8 @@ def local(stroke: Stroke, size: tuple[int, int], *, spare: float = 0.0, soft: fl
     (width, height) px of the tile."""
     width, height = size
     radius = stroke.radius * width
-    low = stroke.points.min(axis=0) * [width, height] - radius
-    high = stroke.points.max(axis=0) * [width, height] + radius
+    low = stroke.places.min(axis=0) * [width, height] - radius
+    high = stroke.places.max(axis=0) * [width, height] + radius
     thin = radius or 0.5 * float(min(high - low))
     margin = int(np.ceil(spare + 3 * soft * thin)) + 2
     box = Around(
@@ -117,8 +95,7 @@ def local(stroke: Stroke, size: tuple[int, int], *, spare: float = 0.0, soft: fl
         min(int(high[1] - low[1]) + 2 * margin + 3, height),
     )
     part = (box.left / width, box.top / height, (box.left + box.width) / width, (box.top + box.height) / height)
-    points = (stroke.points - [part[0], part[1]]) / [part[2] - part[0], part[3] - part[1]]
-    hard = drawn([Stroke(stroke.radius / (part[2] - part[0]), points)], (box.width, box.height))
+    hard = drawn([stroke], (box.width, box.height), part=part)
     return Local(box, hard, thin)
 
 

@@ -20,7 +20,8 @@ from amber_thicket.core.check.rule import Finding, Rule, Subject
 from amber_thicket.core.graph import Evaluation, fit_side, output_size
 from amber_thicket.core.memory import Cancel
 from amber_thicket.core.pack.encode import asked_for, stored
-from amber_thicket.core.pack.profiles import LOSSY, Plan, PlannedFile, blank_roles, planned
+from amber_thicket.core.pack.file_plan import Plan, PlannedFile, blank_roles, planned
+from amber_thicket.core.pack.formats import FORMATS
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID
@@ -59,7 +60,7 @@ def pack_bytes(recipe: Recipe, name: str) -> int:
     width, height = output_size(recipe)
     lossy = 0.1
     sizes = [
-        width * height * file.values_a_pixel * file.bits / 8 * (lossy if file.format in LOSSY else _PACKED)
+        width * height * file.values_a_pixel * file.bits / 8 * (lossy if FORMATS[file.format].lossy else _PACKED)
         for file in planned(recipe, name).files
     ]
     return int(sum(sizes))
@@ -117,7 +118,7 @@ def _read_back(plan: Plan, maps: dict[str, Raster]) -> dict[str, bool]:
     corner = {role: np.ascontiguousarray(raster.pixels[:_TRIED, :_TRIED]) for role, raster in maps.items()}
     told = {}
     for file in plan.files:
-        if file.format in LOSSY:
+        if FORMATS[file.format].lossy:
             continue
         codes = stored(file, corner)
         data = encoded(codes, format=file.format, encoding=file.encoding)
@@ -224,7 +225,7 @@ def _written(cancel: Cancel, file: PlannedFile, folder: str, codes: Any) -> Writ
 
 def _facts(file: PlannedFile, folder: str, data: bytes, codes: Any, read_back: Any) -> dict[str, Any]:
     """What the manifest says of a file, once reading it back gave the very same numbers."""
-    lossy = file.format in LOSSY
+    lossy = FORMATS[file.format].lossy
     fits = read_back.shape == codes.shape
     off = float(np.abs(read_back.astype(np.float32) - codes.astype(np.float32)).mean()) if lossy and fits else 0.0
     if not (fits and off <= _LOSSY_MEAN if lossy else _same(codes, read_back)):

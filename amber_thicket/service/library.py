@@ -236,7 +236,7 @@ class Library:
             step = Step.get_by_id(material.head)
             old = from_json(step.recipe)
             recipe = old.with_changes(changes)
-            if recipe.as_json() == step.recipe:
+            if recipe == old:
                 return material
             if any(path.startswith(_SHAPING) for path in changes):
                 before = self.evaluation(material)
@@ -380,7 +380,7 @@ def kept_strokes(before: Evaluation, recipe: Recipe, changes: dict[str, Any]) ->
         return recipe
     after = Evaluation(recipe, before.first, before.memory, files=before.files)
     was, now = ((one.view(), one.recipe.settings("gather.orient")) for one in (before, after))
-    return recipe.with_changes({path: followed(text, was, now) for path, text in drawn.items() if text})
+    return recipe.with_changes({path: followed(strokes, was, now) for path, strokes in drawn.items() if strokes})
 
 
 def evaluation_of(

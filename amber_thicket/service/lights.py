@@ -8,7 +8,7 @@ from typing import Any, Literal
 import cv2
 import numpy as np
 
-from amber_thicket.core.gather.lights import FEWEST, Lamp, read, standing, written
+from amber_thicket.core.gather.lights import FEWEST, Lamp, standing
 from amber_thicket.core.gather.roles import LEAVE_COLOUR
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.lightset.find import Report, found_out, sound
@@ -29,10 +29,10 @@ _STRONG = 4.0
 
 def with_frame(recipe: Recipe, key: str) -> dict[str, Any]:
     """Settings with one more photograph at the end of the ring."""
-    lamps = read(recipe.settings("gather.lights").frames)
+    lamps = recipe.settings("gather.lights").frames
     if key in {lamp.file for lamp in lamps}:
         return {}
-    changes: dict[str, Any] = {"gather.lights.frames": written((*lamps, Lamp(file=key)))}
+    changes: dict[str, Any] = {"gather.lights.frames": (*lamps, Lamp(file=key))}
     if len(lamps) + 1 == FEWEST:
         # What is worked out has no light left in it, and its roughness is measured.
         changes |= {**LEAVE_COLOUR, "response.roughness.low": 0.0, "response.roughness.high": 1.0}
@@ -41,9 +41,9 @@ def with_frame(recipe: Recipe, key: str) -> dict[str, Any]:
 
 def without_frame(recipe: Recipe, key: str) -> dict[str, Any]:
     """Settings with a photograph taken out of the ring."""
-    lamps = read(recipe.settings("gather.lights").frames)
+    lamps = recipe.settings("gather.lights").frames
     kept = tuple(lamp for lamp in lamps if lamp.file != key)
-    return {"gather.lights.frames": written(kept)} if len(kept) < len(lamps) else {}
+    return {"gather.lights.frames": kept} if len(kept) < len(lamps) else {}
 
 
 def light_set_found(
@@ -64,7 +64,7 @@ def light_set_found(
 
 def _found(evaluation: Evaluation, names: dict[str, str]) -> Report:
     settings = evaluation.recipe.settings("gather.lights")
-    lamps = [lamp for lamp in read(settings.frames) if lamp.file in evaluation.files]
+    lamps = [lamp for lamp in settings.frames if lamp.file in evaluation.files]
     frames = [evaluation.files[lamp.file] for lamp in lamps]
     called = [names.get(lamp.file, lamp.file) for lamp in lamps]
     small = []
@@ -93,7 +93,7 @@ def _whole(evaluation: Evaluation) -> LightSet:
 def described(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any]:
     """The ring as the page draws it: every photograph with its lamp, how well it is explained, what was put right."""
     settings = evaluation.recipe.settings("gather.lights")
-    lamps = read(settings.frames)
+    lamps = settings.frames
     degrees, high = standing(settings)
     made = evaluation.lights
     rows: list[dict[str, Any]] = [

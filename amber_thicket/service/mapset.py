@@ -7,7 +7,6 @@ from typing import Any
 import numpy as np
 
 from amber_thicket.core.check.figures import coded, seam
-from amber_thicket.core.gather.lights import read as lamps_of
 from amber_thicket.core.gather.maps import TAKEN
 from amber_thicket.core.gather.roles import (
     LEAVE_COLOUR,
@@ -116,7 +115,7 @@ def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any
     """All files of a material with the role each has now ("" for none), and what was guessed and why."""
     chosen = evaluation.recipe.settings("gather.maps")
     lights = evaluation.recipe.settings("gather.lights")
-    frames = {lamp.file for lamp in lamps_of(lights.frames)}
+    frames = {lamp.file for lamp in lights.frames}
     rows = []
     for info in files_of(source):
         key = file_key(info["blob"])

@@ -7,8 +7,9 @@ from dataclasses import asdict
 from typing import Any
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
+from amber_thicket.core.settings import as_plain
 from amber_thicket.core.tile.giveaways import ALARM, Giveaway, giveaways, unfit
-from amber_thicket.core.tile.repair import read, with_filled
+from amber_thicket.core.tile.repair import with_filled
 
 
 def _giveaways(evaluation: Evaluation) -> list[Giveaway]:
@@ -20,11 +21,11 @@ def _giveaways(evaluation: Evaluation) -> list[Giveaway]:
 
 def standing_out(evaluation: Evaluation) -> dict[str, Any]:
     """What gives the repeat away, strongest first, from which strength on it is seen, and what is filled already."""
-    filled = read(evaluation.recipe.settings("tile.repair").spots)
+    filled = evaluation.recipe.settings("tile.repair").spots
     return {
         "alarm": ALARM,
         "places": [asdict(place) for place in _giveaways(evaluation)],
-        "filled": [asdict(spot) for spot in filled],
+        "filled": as_plain(filled),
         "before": _before(evaluation),
     }
 
@@ -44,4 +45,5 @@ def filled(evaluation: Evaluation, places: Sequence[tuple[float, float, float]])
     """Settings of tile.repair that also fill places (x, y, radius). Raises BadSetting when nothing is left to take."""
     tile = evaluation.layer("base_color", fit_side(evaluation.recipe, PLAN_SIDE)).pixels
     now = evaluation.recipe.settings("tile.repair").spots
-    return {"tile.repair.spots": with_filled(now, tile, places, unfit(_giveaways(evaluation)))}
+    spots = with_filled(now, tile, places, unfit(_giveaways(evaluation)))
+    return {"tile.repair.spots": as_plain(spots)}

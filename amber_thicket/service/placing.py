@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
 from amber_thicket.core.align.register import Registered, by_points, registered
-from amber_thicket.core.gather.placed import Place, read
+from amber_thicket.core.gather.placed import RegisteredFile
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.source import Source, halvings
@@ -39,7 +38,7 @@ def placed(
     if key == first and way != "free":
         raise BadSetting("The first photograph lies where it lies.", remedy="Choose another file.", setting="key")
     settings = evaluation.recipe.settings("gather.placed")
-    kept = {name: [p for p in read(getattr(settings, name)) if p.file != key] for name in ("places", "joined")}
+    kept = {name: [p for p in getattr(settings, name) if p.file != key] for name in ("places", "joined")}
     found: Registered | None = None
     if way != "free":
         if pairs:
@@ -48,13 +47,9 @@ def placed(
             pictures = (_looked(evaluation.files[one], _LOOK) for one in (first, key))
             found = registered(*pictures, outlines=way == "lay")
         matrix = tuple(round(float(v), 9) for v in np.asarray(found.matrix).ravel())
-        place = Place(file=key, matrix=matrix)
+        place = RegisteredFile(file=key, matrix=matrix)
         kept["joined" if way == "join" else "places"] = [place] if way == "join" else [*kept["places"], place]
-    return {f"gather.placed.{name}": _written(rows) for name, rows in kept.items()}, found
-
-
-def _written(rows: Sequence[Place]) -> str:
-    return json.dumps([{"file": row.file, "matrix": list(row.matrix)} for row in rows]) if rows else ""
+    return {f"gather.placed.{name}": rows for name, rows in kept.items()}, found
 
 
 def told(found: Registered | None) -> str:

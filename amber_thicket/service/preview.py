@@ -17,10 +17,9 @@ from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8, linear_
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.pack.encode import asked_for, quantised, stored
-from amber_thicket.core.pack.profiles import PlannedFile
+from amber_thicket.core.pack.file_plan import PlannedFile
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import MAPS, STAGE_LAYERS
-from amber_thicket.core.response import zones
 from amber_thicket.core.roles import EVERY
 from amber_thicket.errors import NotFound, WriteFailed
 
@@ -104,12 +103,12 @@ def zone_keys(evaluation: Evaluation) -> dict[str, str]:
     """The content key of the picture of each zone, by the zone's id."""
     size = preview_size(evaluation)
     key = evaluation.key("zones", size) + evaluation.key("tiled", size)
-    return {zone.id: f"{key}{zone.id}" for zone in zones.read(evaluation.recipe.settings("response.zones").zones)}
+    return {zone.id: f"{key}{zone.id}" for zone in evaluation.recipe.settings("response.zones").zones}
 
 
 def zone_picture(evaluation: Evaluation, id: str, *, side: int) -> bytes:
     """The colour where a zone is, dim grey elsewhere, as JPEG. Raises NotFound."""
-    order = [zone.id for zone in zones.read(evaluation.recipe.settings("response.zones").zones)]
+    order = [zone.id for zone in evaluation.recipe.settings("response.zones").zones]
     if id not in order:
         raise NotFound("There is no such zone.", remedy="It may have been taken away.")
     size = preview_size(evaluation, side)
@@ -122,11 +121,11 @@ def zone_picture(evaluation: Evaluation, id: str, *, side: int) -> bytes:
 
 def zone_shares(evaluation: Evaluation) -> dict[str, float]:
     """How much of the surface each zone covers, 0..1, by its id."""
-    read = zones.read(evaluation.recipe.settings("response.zones").zones)
-    if not read:
+    zones = evaluation.recipe.settings("response.zones").zones
+    if not zones:
         return {}
     masks = evaluation.layer("zones", preview_size(evaluation)).pixels
-    return {zone.id: round(float(masks[..., number].mean()), 4) for number, zone in enumerate(read)}
+    return {zone.id: round(float(masks[..., number].mean()), 4) for number, zone in enumerate(zones)}
 
 
 def _pixels(evaluation: Evaluation, layer: str, side: int) -> Pixels:

@@ -7,12 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from amber_thicket.core.gather.maps import KEY_LENGTH
 from amber_thicket.core.gather.roles import Guess
 from amber_thicket.core.gather.triage import triage
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Raster
+from amber_thicket.core.settings import KEY_LENGTH
 from amber_thicket.formats.decode import AS_SHOT, Develop
 from amber_thicket.formats.picture import Picture, read_picture
 

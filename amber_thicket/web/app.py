@@ -15,7 +15,8 @@ from werkzeug.routing import IntegerConverter
 from amber_thicket import __version__
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.operation import STAGES
-from amber_thicket.core.pack.profiles import CONTENTS, PROFILES, profile_json
+from amber_thicket.core.pack.formats import FORMATS
+from amber_thicket.core.pack.profiles import CONTENTS, PROFILES
 from amber_thicket.core.registry import SHAPES, STAGE_LAYERS, catalogue
 from amber_thicket.core.relief.surfaces import STARTS
 from amber_thicket.core.response.covers import DEPOSITS
@@ -164,7 +165,8 @@ def _about(app: Flask, config: Config) -> None:
                 "deposits": [{"label": label, "changes": changes} for label, changes in DEPOSITS],
                 "surfaces": [asdict(start) for start in STARTS],
                 "contents": list(CONTENTS),
-                "profiles": [profile_json(profile) for profile in PROFILES.values()],
+                "formats": [asdict(format) for format in FORMATS.values()],
+                "profiles": [profile.model_dump(mode="json") for profile in PROFILES.values()],
             }
         )
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import unittest
 
 import cv2
@@ -17,7 +16,7 @@ from amber_thicket.core.response.present import present
 from amber_thicket.core.tile.carried import bled
 from amber_thicket.errors import BadSetting
 from amber_thicket.standins.bench.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
-from tests.support import ArraySource
+from tests.support import ArraySource, stroke
 
 SIDE = 512
 CUT = {
@@ -90,7 +89,7 @@ class CutOut(unittest.TestCase):
         self.assertAlmostEqual(float(np.median(plain[inside] / np.maximum(through[inside], 1e-3))), 0.82, delta=0.02)
 
     def test_the_back_lies_on_the_front(self) -> None:
-        places = json.dumps([{"file": BACK, "matrix": self.back_place.ravel().tolist()}])
+        places = [{"file": BACK, "matrix": self.back_place.ravel().tolist()}]
         back = self.layer("back_color", {"gather.maps.back_color": BACK, "gather.placed.places": places})
         inside = cv2.erode(self.frond.mask, np.ones((9, 9))) > 0.99
         tone, truth = (np.log(v.mean(-1) + 0.01)[inside] for v in (back, self.frond.back))
@@ -104,7 +103,10 @@ class CutOut(unittest.TestCase):
 
     def test_strokes_holes_specks_and_the_edge(self) -> None:
         plain = self.layer("opacity")
-        kept = self.layer("opacity", {"tile.cutout.strokes": '[["keep", 0.03, 0.1, 0.1], ["leave", 0.02, 0.5, 0.5]]'})
+        kept = self.layer(
+            "opacity",
+            {"tile.cutout.strokes": [stroke(0.03, 0.1, 0.1, kind="keep"), stroke(0.02, 0.5, 0.5, kind="leave")]},
+        )
         self.assertEqual(float(plain[51, 51]), 0.0)
         self.assertEqual(float(kept[51, 51]), 1.0)
         self.assertEqual(float(plain[256, 256]), 1.0)
@@ -116,9 +118,9 @@ class CutOut(unittest.TestCase):
         self.assertLess(areas[1], areas[2])
 
     def test_a_picked_ground(self) -> None:
-        picked = self.layer("opacity", {"tile.cutout.ground": '["#d8d8d6"]', "tile.cutout.tolerance": 14.0})
+        picked = self.layer("opacity", {"tile.cutout.ground": ["#d8d8d6"], "tile.cutout.tolerance": 14.0})
         self.assertLess(float(np.abs(picked - self.frond.mask).mean()), 0.03)
-        for name, value in (("ground", '["red"]'), ("strokes", "[[1, 2]]"), ("tolerance", 200)):
+        for name, value in (("ground", ["red"]), ("strokes", [stroke(0.1, 0, 0)]), ("tolerance", 200)):
             with self.assertRaises(BadSetting):
                 Recipe().with_changes({f"tile.cutout.{name}": value})
 

@@ -8,7 +8,7 @@ from scipy.interpolate import PchipInterpolator
 
 from amber_thicket.core.check.figures import drift
 from amber_thicket.core.even.glare import glare_mask
-from amber_thicket.core.even.tone import points_of, through
+from amber_thicket.core.even.tone import through
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb, linear_to_lab, luminance
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
@@ -219,30 +219,30 @@ class BlotchesTest(unittest.TestCase):
 class CurveTest(unittest.TestCase):
     def test_tones_follow_the_curve(self) -> None:
         """Fritsch & Carlson 1980 by scipy, on the coded value of greys."""
-        text = "[[0,0],[0.25,0.1],[0.6,0.7],[1,1]]"
+        curve = [[0, 0], [0.25, 0.1], [0.6, 0.7], [1, 1]]
         ramp = np.repeat(np.linspace(0.01, 1, 256, dtype=np.float32)[None, :, None], 256, 0).repeat(3, -1)
         changes = {**size_of(256), "tile__join__method": "none", "even__light__amount": 0}
-        made = evaluation(decode_srgb((ramp * 255).round().astype(np.uint8)), **changes, even__tone__curve=text)
+        made = evaluation(decode_srgb((ramp * 255).round().astype(np.uint8)), **changes, even__tone__curve=curve)
         coded = encode_srgb(made.layer("evened", (256, 256)).pixels)[128, :, 1]
         wanted = PchipInterpolator([0, 0.25, 0.6, 1], [0, 0.1, 0.7, 1])(np.round(ramp[128, :, 1] * 255) / 255)
         np.testing.assert_allclose(coded[4:-4], wanted[4:-4], atol=0.012)
 
     def test_it_never_turns_back(self) -> None:
-        points = points_of("[[0.1,0.2],[0.12,0.6],[0.9,0.65]]")
+        points = np.array([[0.1, 0.2], [0.12, 0.6], [0.9, 0.65]])
         found = through(points, np.linspace(0, 1, 500, dtype=np.float32))
         self.assertGreaterEqual(float(np.diff(found).min()), 0)
         self.assertAlmostEqual(float(found[0]), 0.2, places=5)
         self.assertAlmostEqual(float(found[-1]), 0.65, places=5)
 
     def test_what_is_no_curve_is_refused_in_words(self) -> None:
-        for text, word in (
-            ("[[0,0]]", "2 to 16"),
-            ("[[0.5,0],[0.2,1]]", "left to right"),
-            ("[[0,0],[1,2]]", "from 0 to 1"),
-            ("[", "JSON"),
+        for curve, word in (
+            ([[0, 0]], "2 to 16"),
+            ([[0.5, 0], [0.2, 1]], "left to right"),
+            ([[0, 0], [1, 2]], "less than or equal to 1"),
+            ("[", "a list"),
         ):
             with self.assertRaisesRegex(BadSetting, word):
-                Recipe().with_changes({"even.tone.curve": text})
+                Recipe().with_changes({"even.tone.curve": curve})
 
 
 if __name__ == "__main__":

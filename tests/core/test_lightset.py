@@ -8,7 +8,7 @@ from unittest import mock
 import cv2
 import numpy as np
 
-from amber_thicket.core.gather.lights import Lamp, Settings, directions, read, standing, written
+from amber_thicket.core.gather.lights import Lamp, Settings, directions, standing
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.lightset import ring
 from amber_thicket.core.lightset.find import found_out, sound
@@ -18,7 +18,7 @@ from amber_thicket.core.lightset.steady import moved_by, put_right, steadied, st
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.square.lens import straight
-from amber_thicket.errors import UnreadableFile
+from amber_thicket.errors import BadSetting, UnreadableFile
 from tests.lightset import angles, shot
 from tests.support import ArraySource
 
@@ -28,7 +28,7 @@ NAMES = [f"p{number}.jpg" for number in range(8)]
 
 def asked(**settings) -> Settings:
     frames = tuple(Lamp(file=f"{number:016x}") for number in range(settings.pop("count", 8)))
-    return Settings(frames=written(frames), **settings)
+    return Settings(frames=frames, **settings)
 
 
 def fixed(photos, **how):
@@ -128,7 +128,7 @@ class Found(unittest.TestCase):
         self.assertIsNone(ring.order(photos).swapped)
         self.assertEqual(ring.order(swapped).swapped, (2, 5))
         report = found_out(swapped, asked(), still(8), NAMES)
-        order = [int(lamp.file, 16) for lamp in read(report.changes["gather.lights.frames"])]
+        order = [int(lamp["file"], 16) for lamp in report.changes["gather.lights.frames"]]
         self.assertEqual(order, [0, 1, 5, 3, 4, 2, 6, 7])
 
     def test_a_missing_photograph(self) -> None:
@@ -248,7 +248,7 @@ class Asked(unittest.TestCase):
 
     def test_a_lamp_may_stand_out_of_the_ring(self) -> None:
         frames = (Lamp(file="0" * 16), Lamp(file="1" * 16, bearing=100.0, elevation=30.0), Lamp(file="2" * 16))
-        degrees, high = standing(Settings(frames=written(frames)))
+        degrees, high = standing(Settings(frames=frames))
         np.testing.assert_allclose(degrees, [0, 100, 240])
         np.testing.assert_allclose(high, [45, 30, 45])
 
@@ -267,14 +267,15 @@ class Asked(unittest.TestCase):
             self.assertIn(says, caught.exception.message)
 
     def test_bad_settings_are_refused_in_words(self) -> None:
-        for text, says in (
-            ("[1]", "photograph"),
-            ("{", "JSON"),
-            ('[{"file": "x"}]', "file"),
-            ('[{"file": "0000000000000000"}, {"file": "0000000000000000"}]', "share a file"),
+        lamp = {"file": "0" * 16}
+        for frames, says in (
+            ([1], "an object"),
+            ([{"file": "x"}], "file"),
+            ([lamp, lamp], "share a file"),
+            ([{**lamp, "bearing": 360}], "less than 360"),
         ):
-            with self.assertRaisesRegex(ValueError, says):
-                read(text)
+            with self.assertRaisesRegex(BadSetting, says):
+                Recipe().with_changes({"gather.lights.frames": frames})
 
 
 if __name__ == "__main__":

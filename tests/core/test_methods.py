@@ -1,6 +1,5 @@
 """Regrow, strew and stochastic: edges meet, every map alike, nothing left out is shown, the same at every size."""
 
-import json
 import unittest
 from typing import Any
 from unittest.mock import patch
@@ -18,7 +17,7 @@ from amber_thicket.core.progress import reached, told_to
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.relief.normal import from_height as normals_of
-from amber_thicket.core.strokes import drawn, read
+from amber_thicket.core.strokes import Stroke, drawn
 from amber_thicket.core.tile.broken import broken, broken_along
 from amber_thicket.core.tile.cut import features
 from amber_thicket.core.tile.lookalike import Lookalike, Steps
@@ -30,7 +29,7 @@ from amber_thicket.core.tile.regrow import grow
 from amber_thicket.core.tile.stochastic import mix, patches
 from amber_thicket.core.tile.strew import Limits, strew
 from amber_thicket.errors import BadSetting, Cancelled
-from tests.support import ArraySource, bumps, evaluation, linear_photograph, psnr, size_of
+from tests.support import ArraySource, bumps, evaluation, linear_photograph, psnr, size_of, stroke
 
 SIDE = 512
 METHODS = ("regrow", "strew", "stochastic")
@@ -247,12 +246,15 @@ class StochasticTest(unittest.TestCase):
         self.assertTrue(noiselike(np.repeat((0.4 + 0.05 * noise / noise.std())[..., None], 3, -1).clip(0.01, 1)).holds)
 
 
+KEPT = stroke(0.03, 0.86, 0.2, 0.9, 0.8)
+
+
 class LeftOutTest(unittest.TestCase):
     def test_nothing_left_out_is_shown_by_any_method_that_looks(self) -> None:
         grey = linear_photograph("gravel") * 0.5
         marked = grey.copy()
         marked[180:300, 200:330] = (1.0, 0.0, 0.0)
-        text = json.dumps([[0, 0.38, 0.34, 0.66, 0.34, 0.66, 0.6, 0.38, 0.6]])
+        strokes = [stroke(0, 0.38, 0.34, 0.66, 0.34, 0.66, 0.6, 0.38, 0.6)]
         for join in (
             {"method": "cut"},
             {"method": "regrow"},
@@ -261,7 +263,7 @@ class LeftOutTest(unittest.TestCase):
         ):
             changes = {f"tile__join__{name}": value for name, value in join.items()}
             ready = evaluation(
-                marked, **{"even__light__amount": 0, **size_of(SIDE), **changes, "tile__join__excluded": text}
+                marked, **{"even__light__amount": 0, **size_of(SIDE), **changes, "tile__join__excluded": strokes}
             )
             tile = ready.layer("base_color", (SIDE, SIDE)).pixels
             with self.subTest(**join):
@@ -271,9 +273,9 @@ class LeftOutTest(unittest.TestCase):
         self.assertGreater(float((red[..., 0] > red[..., 1] + 0.3).mean()), 0.02, "it would be shown otherwise")
 
     def test_no_join_runs_through_what_is_kept(self) -> None:
-        text = json.dumps([[0.03, 0.86, 0.2, 0.9, 0.8]])
+        strokes = [KEPT]
         for method in ("cut", "regrow"):
-            ready = made(method=method, kept=text)
+            ready = made(method=method, kept=strokes)
             free = made(method=method)
             crossed = []
             for one in (ready, free):
@@ -289,7 +291,7 @@ class LeftOutTest(unittest.TestCase):
         plan = ready.decided(BY_ID["tile.join"])
         source = source_of(plan, size, sample) if isinstance(plan, TilePlan) else np.rint(source_of_mosaic(plan, size))
         source = source.astype(int)
-        mask = cv2.erode(drawn(read("[[0.03,0.86,0.2,0.9,0.8]]"), sample), np.ones((7, 7))) > 0.5
+        mask = cv2.erode(drawn([Stroke(**KEPT)], sample), np.ones((7, 7))) > 0.5
         there = mask[source[..., 1].clip(0, sample[1] - 1), source[..., 0].clip(0, sample[0] - 1)]
         jumps = (np.abs(np.roll(source, -1, 1) - source - np.array([1, 0])).max(-1) > 1) | (
             np.abs(np.roll(source, -1, 0) - source - np.array([0, 1])).max(-1) > 1
@@ -321,14 +323,16 @@ class LeftOutTest(unittest.TestCase):
         self.assertGreaterEqual(min(found[0]), 190)
 
     def test_bad_strokes_are_refused_in_words(self) -> None:
-        for text, word in (
-            ("[[1]]", "radius"),
-            ("{", "JSON"),
-            ("[[0,1,1]]", "three points"),
-            ("[[0.9,0,0]]", "radius"),
+        for row, word in (
+            ({"points": [[1, 1]]}, "radius"),
+            ("{", "an object with values by name"),
+            (stroke(0, 1, 1), "three points"),
+            (stroke(0.9, 0, 0), "less than or equal to 0.5"),
+            (stroke(0.1, 0, 1e9), "less than 10000"),
+            (stroke(0.1), "at least 1"),
         ):
-            with self.assertRaisesRegex(BadSetting, word):
-                Recipe().with_changes({"tile.join.excluded": text})
+            with self.subTest(word=word), self.assertRaisesRegex(BadSetting, word):
+                Recipe().with_changes({"tile.join.excluded": [row]})
 
 
 class ProgressTest(unittest.TestCase):

@@ -40,9 +40,55 @@ class RecipeTest(unittest.TestCase):
         self.assertEqual(recipe.changed, {})
 
     def test_strange_recipes_are_refused(self) -> None:
-        for data in ("{", "[]", "{}", {"version": VERSION + 1, "operations": {}}, {"version": 1, "operations": {"tile.join": 3}},
-                     {"version": "1", "operations": {}}):  # fmt: skip
-            with self.subTest(data=data), self.assertRaises((BadRecipe, BadSetting)):
+        now = {"version": VERSION, "operations": {}}
+        for data in ("{", "[]", "{}", "[" * 5000, {"version": 1, "operations": {"tile.join": 3}}, {"version": "1", "operations": {}},
+                     {"version": True, "operations": {}}, {"version": 0, "operations": {}},
+                     {**now, "operations": {"tile.weld": {}}}, {**now, "operations": {"tile.join": {"weld": 1}}},
+                     {**now, "operations": {"tile.join": {"method": "weld"}}}, {**now, "aside": {"version": 0, "operations": {"a.b": {}}}},
+                     {"version": 1, "operations": {"tile.join": {"excluded": "["}}}):  # fmt: skip
+            with self.subTest(data=str(data)[:80]), self.assertRaises((BadRecipe, BadSetting)):
                 from_json(data)
-        with self.assertRaises(BadSetting):
-            from_json({"version": 1, "operations": {"tile.weld": {}}})
+
+
+class OtherVersions(unittest.TestCase):
+    """Settings of an older or newer version that mean nothing here are kept aside and told, never fatal."""
+
+    NEWER = {
+        "version": VERSION + 1,
+        "operations": {
+            "tile.weld": {"seam": 3},
+            "tile.join": {"overlap_x": 30, "method": "weld", "glue": [1]},
+            "square.size": {"width": 512},
+        },
+    }
+
+    def test_what_a_newer_program_wrote_opens_as_far_as_it_is_known(self) -> None:
+        recipe = from_json(self.NEWER)
+        self.assertEqual(recipe.changed, {"tile.join": {"overlap_x": 30.0}, "square.size": {"width": 512}})
+        self.assertEqual(recipe.aside.paths, ("tile.weld.seam", "tile.join.method", "tile.join.glue"))
+
+    def test_it_is_kept_through_changes_and_when_it_is_stored_again(self) -> None:
+        recipe = from_json(self.NEWER).with_changes({"even.light.amount": 20.0})
+        again = from_json(json.dumps(recipe.as_json()))
+        self.assertEqual(again, recipe)
+        self.assertEqual(again.aside.version, VERSION + 1)
+        self.assertEqual(again.aside.operations["tile.weld"], {"seam": 3})
+
+    def test_a_program_that_knows_it_takes_it_up_but_not_over_what_was_set_since(self) -> None:
+        stored = {
+            "version": VERSION,
+            "operations": {"tile.join": {"overlap_x": 12.0}},
+            "aside": {"version": VERSION, "operations": {"tile.join": {"overlap_x": 40, "overlap_y": 33, "glue": 1}}},
+        }
+        recipe = from_json(stored)
+        self.assertEqual(recipe.changed, {"tile.join": {"overlap_x": 12.0, "overlap_y": 33.0}})
+        self.assertEqual(recipe.aside.paths, ("tile.join.glue",))
+
+    def test_of_two_that_do_not_fit_together_the_first_stays(self) -> None:
+        recipe = from_json({"version": 1, "operations": {"even.tone": {"black": 50, "white": 40}}})
+        self.assertEqual(recipe.changed, {"even.tone": {"black": 50.0}})
+        self.assertEqual(recipe.aside.paths, ("even.tone.white",))
+
+
+if __name__ == "__main__":
+    unittest.main()

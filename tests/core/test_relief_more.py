@@ -199,7 +199,7 @@ class OcclusionTest(unittest.TestCase):
 
     def test_pinned_it_stays_when_the_height_changes(self) -> None:
         before = self.ready(**{"relief.height.steepness": 0.3})
-        pin = '{"relief.height": {"steepness": 0.3}}'
+        pin = {"relief.height": {"steepness": 0.3}}
         after = self.ready(**{"relief.height.steepness": 1.2, "relief.occlusion.pinned": pin})
         np.testing.assert_array_equal(
             before.layer("ambient_occlusion", (256, 256)).pixels, after.layer("ambient_occlusion", (256, 256)).pixels

@@ -1,7 +1,7 @@
 """The repair brush: every map alike, round the edges, at every size; strokes as data."""
 
-import json
 import unittest
+from typing import Any
 
 import cv2
 import numpy as np
@@ -10,28 +10,28 @@ from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.strokes import Stroke, drawn, read
+from amber_thicket.core.strokes import Stroke, drawn
 from amber_thicket.errors import BadSetting
-from tests.support import ArraySource, linear_photograph, psnr
+from tests.support import ArraySource, linear_photograph, psnr, stroke
 
 SIDE = 512
 STROKES = {
-    "clone": ["clone", 0.3, -0.2, 0.05, 0.5, 0.5, 0.6, 0.55],
-    "heal": ["heal", 0.3, -0.2, 0.05, 0.5, 0.5, 0.6, 0.55],
-    "fill": ["fill", 0, 0, 0.04, 0.5, 0.5, 0.6, 0.55],
-    "area": ["fill", 0, 0, 0, 0.4, 0.4, 0.6, 0.42, 0.55, 0.6],
+    "clone": stroke(0.05, 0.5, 0.5, 0.6, 0.55, kind="clone", dx=0.3, dy=-0.2),
+    "heal": stroke(0.05, 0.5, 0.5, 0.6, 0.55, kind="heal", dx=0.3, dy=-0.2),
+    "fill": stroke(0.04, 0.5, 0.5, 0.6, 0.55, kind="fill"),
+    "area": stroke(0, 0.4, 0.4, 0.6, 0.42, 0.55, 0.6, kind="fill"),
 }
 
 
 def ready(
-    *rows: list, pixels: np.ndarray | None = None, rough: np.ndarray | None = None, side: int = SIDE
+    *rows: dict[str, Any], pixels: np.ndarray | None = None, rough: np.ndarray | None = None, side: int = SIDE
 ) -> Evaluation:
     changes = {
         "square.size.width": side,
         "square.size.height": side,
         "tile.join.method": "none",
         "even.light.amount": 0,
-        "tile.touch.strokes": json.dumps(list(rows)) if rows else "",
+        "tile.touch.strokes": list(rows),
     }
     files = {}
     if rough is not None:
@@ -65,7 +65,7 @@ class TouchTest(unittest.TestCase):
                 self.assertTrue(rows[0] > 0.25 and rows[-1] < 0.75, (rows[0], rows[-1]))
 
     def test_clone_shows_the_other_place(self) -> None:
-        before, after = tile_of(ready()), tile_of(ready(["clone", 0.25, -0.25, 0.06, 0.5, 0.5]))
+        before, after = tile_of(ready()), tile_of(ready(stroke(0.06, 0.5, 0.5, kind="clone", dx=0.25, dy=-0.25)))
         here, there = np.s_[246:266, 246:266], np.s_[118:138, 374:394]
         np.testing.assert_allclose(after[here], before[there], atol=1e-4)
 
@@ -73,8 +73,11 @@ class TouchTest(unittest.TestCase):
         """Level from here, detail from there: Pérez, Gangnet & Blake 2003, what seamless cloning is for."""
         pixels = linear_photograph("gravel") * 0.5
         pixels[:, 256:] *= 1.8
-        before, after = tile_of(ready(pixels=pixels)), tile_of(ready(["heal", 0.5, 0, 0.06, 0.25, 0.5], pixels=pixels))
-        cloned = tile_of(ready(["clone", 0.5, 0, 0.06, 0.25, 0.5], pixels=pixels))
+        before, after = (
+            tile_of(ready(pixels=pixels)),
+            tile_of(ready(stroke(0.06, 0.25, 0.5, kind="heal", dx=0.5), pixels=pixels)),
+        )
+        cloned = tile_of(ready(stroke(0.06, 0.25, 0.5, kind="clone", dx=0.5), pixels=pixels))
         here, there = np.s_[238:274, 110:146], np.s_[238:274, 366:402]
         y, x = np.mgrid[0:SIDE, 0:SIDE]
         rim = np.abs(np.hypot(x - 128, y - 256) - 36) < 4
@@ -89,7 +92,7 @@ class TouchTest(unittest.TestCase):
         spot = np.hypot(x - 256, y - 256) < 25
         marked = pixels.copy()
         marked[spot] = (0.9, 0.1, 0.1)
-        after = tile_of(ready(["fill", 0, 0, 0.06, 0.5, 0.5], pixels=marked))
+        after = tile_of(ready(stroke(0.06, 0.5, 0.5, kind="fill"), pixels=marked))
         self.assertLess(float((after[..., 0] > after[..., 1] + 0.2).mean()), 1e-4)
         # Steps across any circle around the spot are as usual: an outline would stand out.
         slope = np.hypot(*np.gradient(encode_srgb8(after)[..., 0].astype(float)))
@@ -99,8 +102,7 @@ class TouchTest(unittest.TestCase):
     def test_round_the_edges_as_in_the_middle(self) -> None:
         photo, half = linear_photograph("gravel"), SIDE // 2
         for name in ("clone", "heal"):
-            kind, dx, dy, radius, *points = STROKES[name]
-            moved = [kind, dx, dy, radius, *(p + 0.5 for p in points)]
+            moved = {**STROKES[name], "points": [[x + 0.5, y + 0.5] for x, y in STROKES[name]["points"]]}
             one = tile_of(ready(STROKES[name], pixels=photo))
             other = tile_of(ready(moved, pixels=np.roll(photo, (half, half), (0, 1))))
             np.testing.assert_allclose(np.roll(other, (half, half), (0, 1)), one, atol=2e-3, err_msg=name)
@@ -112,37 +114,37 @@ class TouchTest(unittest.TestCase):
         self.assertGreater(psnr(encode_srgb8(large), encode_srgb8(tile_of(made, 768))), 38)
 
     def test_bad_strokes_are_refused_in_words(self) -> None:
-        for text, word in (
-            ('[["erase",0,0,0.1,0,0]]', "clone, heal, fill"),
-            ('[["clone",0]]', "begins"),
-            ('[["fill",0,0,0.1]]', "radius"),
+        for row, word in (
+            (stroke(0.1, 0, 0, kind="erase"), "'clone', 'heal' or 'fill'"),
+            (stroke(0.1, 0, 0), "kind"),
+            ({"kind": "fill", "points": [[0, 0]]}, "radius"),
         ):
             with self.assertRaisesRegex(BadSetting, word):
-                Recipe().with_changes({"tile.touch.strokes": text})
+                Recipe().with_changes({"tile.touch.strokes": [row]})
 
 
 class StrokesTest(unittest.TestCase):
     def test_a_line_covers_its_length_times_its_width_and_two_half_discs(self) -> None:
-        stroke = Stroke(0.05, np.array([[0.3, 0.5], [0.7, 0.5]]))
-        area = float(drawn([stroke], (400, 400)).mean())
+        line = Stroke(**stroke(0.05, 0.3, 0.5, 0.7, 0.5))
+        area = float(drawn([line], (400, 400)).mean())
         self.assertAlmostEqual(area, 0.4 * 0.1 + np.pi * 0.05**2, delta=0.0005)
 
     def test_an_area_covers_its_polygon_at_every_size(self) -> None:
         # The surveyor's formula.
-        (area,) = read("[[0,0.1,0.1,0.7,0.2,0.5,0.8]]")
-        x, y = area.points.T
+        area = Stroke(**stroke(0, 0.1, 0.1, 0.7, 0.2, 0.5, 0.8))
+        x, y = area.places.T
         exact = abs(float(np.dot(x, np.roll(y, 1)) - np.dot(y, np.roll(x, 1)))) / 2
         for side in (64, 256, 1000):
             self.assertAlmostEqual(float(drawn([area], (side, side)).mean()), exact, delta=1.5 / side)
 
     def test_over_the_edge_it_comes_in_at_the_other_one(self) -> None:
-        whole, over = (drawn([Stroke(0.1, np.array([[x, 0.5]]))], (200, 200), wraps=True) for x in (0.5, 1.0))
+        whole, over = (drawn([Stroke(**stroke(0.1, x, 0.5))], (200, 200), wraps=True) for x in (0.5, 1.0))
         np.testing.assert_allclose(np.roll(over, 100, 1), whole, atol=0.07)
 
     def test_a_part_of_the_picture_shows_the_part_of_the_stroke(self) -> None:
-        stroke = Stroke(0.1, np.array([[0.5, 0.5], [0.6, 0.7]]))
-        whole = drawn([stroke], (400, 400))
-        part = drawn([stroke], (200, 200), part=(0.25, 0.25, 0.75, 0.75))
+        line = Stroke(**stroke(0.1, 0.5, 0.5, 0.6, 0.7))
+        whole = drawn([line], (400, 400))
+        part = drawn([line], (200, 200), part=(0.25, 0.25, 0.75, 0.75))
         np.testing.assert_allclose(part, whole[100:300, 100:300], atol=0.6)
         self.assertLess(float(np.abs(part - whole[100:300, 100:300]).mean()), 0.01)
 

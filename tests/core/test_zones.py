@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import unittest
 from typing import Any
 
@@ -19,7 +18,7 @@ from amber_thicket.core.response.zones import linear_of
 from amber_thicket.errors import BadSetting
 from amber_thicket.standins.bench.camera import Shot, photograph
 from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
-from tests.support import evaluation, frame, size_of
+from tests.support import evaluation, frame, size_of, stroke
 
 SIDE = 256
 SIZE = (SIDE, SIDE)
@@ -34,16 +33,17 @@ def halves() -> Pixels:
 
 
 def made(pixels: Pixels | None = None, **changes: Any) -> Evaluation:
-    """Settings that are lists or objects are written as JSON."""
-    plain = {
-        name: value if isinstance(value, str | int | float) else json.dumps(value) for name, value in changes.items()
-    }
-    whole = {"tile.join.method": "none", "even.light.amount": 0.0, **size_of(SIDE), **plain}
+    whole = {"tile.join.method": "none", "even.light.amount": 0.0, **size_of(SIDE), **changes}
     return evaluation(halves() if pixels is None else pixels, **whole)
 
 
 def zone(*parts: dict[str, Any], **more: Any) -> list[dict[str, Any]]:
     return [{"id": "a", "name": "one", "parts": list(parts), **more}]
+
+
+def paint(kind: str, value: Any, radius: float, *places: float, **more: float) -> dict[str, Any]:
+    """A stroke on a map, at full strength and with a hard edge where nothing else is said."""
+    return stroke(radius, *places, **{"kind": kind, "value": value, "strength": 1, "soft": 0, **more})
 
 
 RED = {"kind": "colour", "picks": ["#963c32"], "tolerance": 12}
@@ -89,7 +89,7 @@ class MaskTest(unittest.TestCase):
         self.assertLess(self.mask(zone({**wide, "against": ["#467840"]}))[:, 138:246].mean(), 0.05)
 
     def test_parts_add_take_away_and_bound(self) -> None:
-        line = {"kind": "brush", "strokes": [[0.1, 0.25, 0.5, 0.75, 0.5]], "soft": 0}
+        line = {"kind": "brush", "strokes": [stroke(0.1, 0.25, 0.5, 0.75, 0.5)], "soft": 0}
         added, less, both = (self.mask(zone(RED, {**line, "how": how})) for how in ("add", "subtract", "intersect"))
         for mask, left, right in ((added, 1, 1), (less, 0, 0), (both, 1, 1)):
             self.assertAlmostEqual(float(mask[128, 64]), left, delta=0.02)
@@ -110,7 +110,7 @@ class MaskTest(unittest.TestCase):
         np.testing.assert_array_equal(mask > 0.5, height > 0.6)
 
     def test_a_brush_goes_round_the_edges_and_holds_at_every_size(self) -> None:
-        rows = zone({"kind": "brush", "strokes": [[0.06, 0.98, 0.5, 1.04, 0.5]]})
+        rows = zone({"kind": "brush", "strokes": [stroke(0.06, 0.98, 0.5, 1.04, 0.5)]})
         small, large = (made(response__zones__zones=rows, **size_of(512)).layer("zones", (s, s)).pixels[..., 0] for s in (256, 512))  # fmt: skip
         self.assertGreater(float(small[128, 2]), 0.9)
         shrunk = large.reshape(256, 2, 256, 2).mean(axis=(1, 3))
@@ -123,7 +123,7 @@ class MaskTest(unittest.TestCase):
 
     def test_bad_zones_are_refused_in_words(self) -> None:
         for rows, word in (
-            ("[{]", "JSON"),
+            ("[{]", "a list"),
             ([{"id": "A b"}], "id"),
             (zone({"kind": "colour", "picks": ["red"]}), "#rrggbb"),
             (zone({"kind": "colour", "tolerance": 1e9}), "tolerance"),
@@ -192,20 +192,20 @@ class EffectTest(unittest.TestCase):
 
 class PaintTest(unittest.TestCase):
     def test_set_add_and_smooth(self) -> None:
-        strokes = [["set", 0.2, 1, 0, 0.1, 0.25, 0.25], ["add", 0.1, 1, 0, 0.1, 0.75, 0.25]]
+        strokes = [paint("set", 0.2, 0.1, 0.25, 0.25), paint("add", 0.1, 0.1, 0.75, 0.25)]
         plain, ready = made(), made(response__on_roughness__strokes=strokes)
         before, after = (e.layer("roughness", SIZE).pixels for e in (plain, ready))
         self.assertAlmostEqual(float(after[64, 64]), 0.2, places=4)
         self.assertAlmostEqual(float(after[64, 192] - before[64, 192]), 0.1, places=4)
         np.testing.assert_array_equal(after[128:], before[128:])
         smooth = (
-            made(response__on_roughness__strokes=[["smooth", 0, 1, 0, 0.2, 0.5, 0.5]]).layer("roughness", SIZE).pixels
+            made(response__on_roughness__strokes=[paint("smooth", 0, 0.2, 0.5, 0.5)]).layer("roughness", SIZE).pixels
         )
         near = np.s_[110:146, 110:146]
         self.assertLess(smooth[near].std(), 0.6 * before[near].std() + 1e-6)
 
     def test_height_that_is_painted_beyond_the_range_gets_room(self) -> None:
-        ready = made(relief__shape__strokes=[["add", 0.9, 1, 0.5, 0.15, 0.5, 0.5]])
+        ready = made(relief__shape__strokes=[paint("add", 0.9, 0.15, 0.5, 0.5, soft=0.5)])
         before, after = ready.layer("formed", SIZE), ready.layer("height", SIZE)
         risen = after.span * after.pixels[128, 128] - before.span * before.pixels[128, 128]
         self.assertGreater(after.span, 1.2 * before.span)
@@ -213,27 +213,34 @@ class PaintTest(unittest.TestCase):
         self.assertAlmostEqual(float(risen / before.span), 0.9, delta=0.05)
 
     def test_a_soft_outline_ends_softly_on_every_side(self) -> None:
-        outline = [0.0, 0.3, 0.3, 0.7, 0.3, 0.7, 0.7, 0.3, 0.7]
+        outline = [0.3, 0.3, 0.7, 0.3, 0.7, 0.7, 0.3, 0.7]
         flat = {"response.roughness.spread": 0.0}
         painted = (
-            made(response__on_roughness__strokes=[["set", 0.0, 1, 1, *outline]], **flat).layer("roughness", SIZE).pixels
+            made(response__on_roughness__strokes=[paint("set", 0.0, 0.0, *outline, soft=1)], **flat)
+            .layer("roughness", SIZE)
+            .pixels
         )
-        brushed = made(response__zones__zones=zone({"kind": "brush", "strokes": [outline], "soft": 100})).layer("zones", SIZE).pixels[..., 0]  # fmt: skip
+        brushed = made(response__zones__zones=zone({"kind": "brush", "strokes": [stroke(0.0, *outline)], "soft": 100})).layer("zones", SIZE).pixels[..., 0]  # fmt: skip
         for field, top in ((painted, 0.7), (brushed, 1.0)):
             self.assertLess(max(float(np.abs(np.diff(field, axis=axis)).max()) for axis in (0, 1)), 0.03 * top)
 
     def test_a_colour_is_painted_round_the_edge(self) -> None:
-        ready = made(response__on_base_color__strokes=[["set", "#ffffff", 1, 0, 0.05, 1.0, 0.5]])
+        ready = made(response__on_base_color__strokes=[paint("set", "#ffffff", 0.05, 1.0, 0.5)])
         colour = ready.layer("base_color", SIZE).pixels
         for column in (1, SIDE - 2):
             np.testing.assert_allclose(colour[128, column], 1, atol=1e-3)
 
     def test_bad_strokes_are_refused(self) -> None:
-        for row in (["set"], ["glue", 0, 1, 1, 0.1, 0, 0], ["set", 5, 1, 1, 0.1, 0, 0], ["set", 0.5, 2, 1, 0.1, 0, 0]):
+        for row in (
+            {},
+            paint("glue", 0, 0.1, 0, 0),
+            paint("set", 5, 0.1, 0, 0),
+            paint("set", 0.5, 0.1, 0, 0, strength=2),
+        ):
             with self.subTest(row=row), self.assertRaises(BadSetting):
                 made(response__on_roughness__strokes=[row])
         with self.assertRaises(BadSetting):
-            made(response__on_base_color__strokes=[["set", 0.5, 1, 1, 0.1, 0, 0]])
+            made(response__on_base_color__strokes=[paint("set", 0.5, 0.1, 0, 0)])
 
 
 class CoverTest(unittest.TestCase):
@@ -245,7 +252,7 @@ class CoverTest(unittest.TestCase):
 
     def covered(self, *rows: dict[str, Any], **changes: Any) -> Evaluation:
         named = [{"id": f"c{n}", **row} for n, row in enumerate(rows)]
-        return evaluation(self.pixels, **{**size_of(SIDE), "response.covers.covers": json.dumps(named), **changes})
+        return evaluation(self.pixels, **{**size_of(SIDE), "response.covers.covers": named, **changes})
 
     def test_it_lies_on_the_share_that_was_asked(self) -> None:
         for where in ("recesses", "tops", "level"):
@@ -305,8 +312,8 @@ class CoverTest(unittest.TestCase):
         self.assertTrue(np.isfinite(ready.layer("base_color", SIZE).pixels).all())
 
     def test_only_in_a_zone(self) -> None:
-        rows = zone({"kind": "brush", "strokes": [[0.2, 0.5, 0.5]], "soft": 0})
-        ready = self.covered({"where": "everywhere", "zone": "a"}, **{"response.zones.zones": json.dumps(rows)})
+        rows = zone({"kind": "brush", "strokes": [stroke(0.2, 0.5, 0.5)], "soft": 0})
+        ready = self.covered({"where": "everywhere", "zone": "a"}, **{"response.zones.zones": rows})
         weight = ready.layer("covers", SIZE).pixels[..., 0]
         self.assertAlmostEqual(float(weight[128, 128]), 1, places=3)
         self.assertAlmostEqual(float(weight[5, 5]), 0, places=3)

@@ -15,7 +15,8 @@ from PIL import Image
 
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.pack.encode import stored
-from amber_thicket.core.pack.profiles import PROFILES, planned, profile_from, profile_json
+from amber_thicket.core.pack.file_plan import planned
+from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.response.convert import DIELECTRIC, to_metal, to_specular
 from amber_thicket.errors import BadSetting
@@ -97,7 +98,13 @@ class ProfileTest(unittest.TestCase):
                 self.assertFalse(
                     [c for c in manifest["checks"] if c["rule"].startswith("files.") and c["level"] == "blocked"]
                 )
-                self.assertEqual(profile_from(json.dumps(profile_json(profile))).files, profile.files)
+                own = (
+                    Recipe()
+                    .with_changes({"pack.files.own": profile.model_dump(mode="json")})
+                    .settings("pack.files")
+                    .own
+                )
+                self.assertEqual((own.files, own.y, own.id, own.glb), (profile.files, profile.y, "own", False))
 
     def test_channels_hold_what_the_profile_says(self) -> None:
         """Trade facts: smoothness is one minus roughness and lies in alpha (common practice, no source)."""
@@ -121,7 +128,7 @@ class ProfileTest(unittest.TestCase):
             {"suffix": "NH", "channels": ["normal", "height"], "format": "tiff", "depth": "16"},
             {"suffix": "P", "channels": ["1-roughness", "black", "ambient_occlusion"]},
         ]}  # fmt: skip
-        files = packed(profile="own", own=json.dumps(own))
+        files = packed(profile="own", own=own)
         self.assertEqual({name for name in files if not name.endswith("json")}, {"m_C.webp", "m_NH.tif", "m_P.png"})
         both = tifffile.imread(io.BytesIO(files["m_NH.tif"]))
         self.assertEqual((both.shape, both.dtype), ((256, 256, 4), np.uint16))
@@ -130,13 +137,13 @@ class ProfileTest(unittest.TestCase):
     def test_bad_profiles_are_refused_in_words(self) -> None:
         good = {"label": "x", "y": "plus", "files": [{"suffix": "a", "channels": ["height"]}]}
         for change, word in (
-            ({"y": "up"}, "plus or minus"), ({"files": []}, "1 to"), ({"files": [{"suffix": "a/b", "channels": ["height"]}]}, "suffix"),
-            ({"files": [{"suffix": "a", "channels": ["hight"]}]}, "no map"), ({"more": 1}, "has no"),
+            ({"y": "up"}, "'plus' or 'minus'"), ({"files": []}, "at least 1"), ({"files": [{"suffix": "a/b", "channels": ["height"]}]}, "suffix"),
+            ({"files": [{"suffix": "a", "channels": ["hight"]}]}, "no map"), ({"more": 1}, "not permitted"),
             ({"files": [{"suffix": "a", "channels": ["height", "base_color", "height"]}]}, "three channels"),
             ({"files": [{"suffix": "a", "channels": ["height"], "format": "jpeg", "depth": "16"}]}, "jpeg has"),
         ):  # fmt: skip
             with self.subTest(word=word), self.assertRaisesRegex(BadSetting, word):
-                Recipe().with_changes({"pack.files.own": json.dumps({**good, **change})})
+                Recipe().with_changes({"pack.files.own": {**good, **change}})
 
 
 class ConversionTest(unittest.TestCase):

@@ -9,7 +9,8 @@ import tifffile
 from PIL import Image
 
 from amber_thicket.core.pack.encode import quantised, stored
-from amber_thicket.core.pack.profiles import PROFILES, planned
+from amber_thicket.core.pack.file_plan import planned
+from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.relief import normal
 from amber_thicket.formats.write import encoded, stored_codes

@@ -20,7 +20,7 @@ from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.recipe import VERSION, Recipe, from_json
 from amber_thicket.service.preview import codes_of
-from tests.support import ArraySource, bumps, linear_photograph, size_of
+from tests.support import ArraySource, bumps, linear_photograph, size_of, stroke
 
 FOLDER = Path(__file__).parent
 SIDE, SHOWN = 256, 112
@@ -28,12 +28,12 @@ KEYS = {name: f"{number:016x}" for number, name in enumerate(("first", "height",
 _ZONES = [
     {"id": "a", "name": "dark", "parts": [{"kind": "colour", "picks": ["#505050"], "tolerance": 14}]},
     {"id": "b", "name": "high", "parts": [{"kind": "height", "low": 60, "soft": 10}]},
-    {"id": "c", "name": "brushed", "parts": [{"kind": "brush", "strokes": [[0.1, 0.25, 0.5, 0.75, 0.5]], "soft": 20}]},
+    {
+        "id": "c",
+        "name": "brushed",
+        "parts": [{"kind": "brush", "strokes": [stroke(0.1, 0.25, 0.5, 0.75, 0.5)], "soft": 20}],
+    },
 ]
-
-
-def _text(value: Any) -> str:
-    return json.dumps(value)
 
 
 # Surface, and settings that differ from their defaults.
@@ -42,24 +42,24 @@ EXAMPLES: dict[str, tuple[str, dict[str, Any]]] = {
     "lens_and_corners": ("brick", {"square.lens.k1": -0.05, "square.flat.upper_left_x": 4.0, "square.flat.upper_left_y": 3.0, "square.flat.turn": 1.5, "square.crop.left": 6.0, "square.crop.bottom": 92.0}),
     "enlarged_with_real_size": ("gravel", {"square.crop.left": 40.0, "square.crop.top": 40.0, "square.crop.resampling": "detail", "square.size.sample_mm": 400.0}),
     "light_out": ("colours", {"even.light.amount": 90.0, "even.shadow.amount": 50.0, "even.highlight.amount": 40.0, "even.raking.amount": 40.0, "even.drift.amount": 60.0, "even.blotches.dark": 40.0}),
-    "tone_and_hues": ("colours", {"even.tone.curve": _text([[0, 0], [0.4, 0.55], [1, 1]]), "even.tone.saturation": 20.0, "even.hues.red_light": 20.0, "even.hues.green_colour": -30.0}),
-    "cut_with_brushes": ("gravel", {"tile.join.method": "cut", "tile.join.overlap_x": 30.0, "tile.join.excluded": _text([[0.03, 0.86, 0.2, 0.9, 0.8]]), "tile.join.kept": _text([[0.04, 0.3, 0.3, 0.35, 0.3]])}),
+    "tone_and_hues": ("colours", {"even.tone.curve": [[0, 0], [0.4, 0.55], [1, 1]], "even.tone.saturation": 20.0, "even.hues.red_light": 20.0, "even.hues.green_colour": -30.0}),
+    "cut_with_brushes": ("gravel", {"tile.join.method": "cut", "tile.join.overlap_x": 30.0, "tile.join.excluded": [stroke(0.03, 0.86, 0.2, 0.9, 0.8)], "tile.join.kept": [stroke(0.04, 0.3, 0.3, 0.35, 0.3)]}),
     "blend": ("grass", {"tile.join.method": "blend", "tile.join.feather": 6.0}),
     "lattice": ("brick", {"tile.join.method": "lattice"}),
     "regrow": ("gravel", {"tile.join.method": "regrow", "tile.join.seed": 3}),
     "strew": ("gravel", {"tile.join.method": "strew", "tile.join.turn": 40.0, "tile.join.spread": 20.0, "tile.join.seed": 2}),
     "stochastic": ("noise", {"tile.join.method": "stochastic"}),
-    "filled_and_healed": ("gravel", {"tile.repair.spots": _text([[0.5, 0.5, 0.08, 0.2, 0.25]]), "tile.touch.strokes": _text([["clone", 0.3, -0.2, 0.05, 0.5, 0.5, 0.6, 0.55], ["heal", -0.2, 0.1, 0.04, 0.2, 0.7, 0.3, 0.72]])}),
-    "cut_out": ("thing", {"tile.cutout.on": True, "tile.join.method": "none", "even.light.amount": 0.0, "pack.files.profile": "cut_out", "tile.cutout.strokes": _text([["keep", 0.03, 0.1, 0.1]])}),
-    "height": ("gravel", {"relief.cues.estimator": "shading", "relief.cues.light": "typed", "relief.cues.bearing": 120.0, "relief.bands.fine": 1.8, "relief.bands.large_contrast": 0.4, "relief.height.low": 5.0, "relief.height.invert": True, "relief.shape.strokes": _text([["add", 0.3, 1, 0, 0.08, 0.4, 0.4, 0.6, 0.6]])}),
+    "filled_and_healed": ("gravel", {"tile.repair.spots": [{"x": 0.5, "y": 0.5, "radius": 0.08, "from_x": 0.2, "from_y": 0.25}], "tile.touch.strokes": [stroke(0.05, 0.5, 0.5, 0.6, 0.55, kind="clone", dx=0.3, dy=-0.2), stroke(0.04, 0.2, 0.7, 0.3, 0.72, kind="heal", dx=-0.2, dy=0.1)]}),
+    "cut_out": ("thing", {"tile.cutout.on": True, "tile.join.method": "none", "even.light.amount": 0.0, "pack.files.profile": "cut_out", "tile.cutout.strokes": [stroke(0.03, 0.1, 0.1, kind="keep")]}),
+    "height": ("gravel", {"relief.cues.estimator": "shading", "relief.cues.light": "typed", "relief.cues.bearing": 120.0, "relief.bands.fine": 1.8, "relief.bands.large_contrast": 0.4, "relief.height.low": 5.0, "relief.height.invert": True, "relief.shape.strokes": [stroke(0.08, 0.4, 0.4, 0.6, 0.6, kind="add", value=0.3, strength=1, soft=0)]}),
     "normal_occlusion_curvature": ("grass", {"relief.normal.strength": 1.6, "relief.normal.kernel": "crisp", "relief.normal.y_in_files": "minus", "relief.occlusion.reach": 12.0, "relief.occlusion.tight": 60.0, "relief.curvature.side": "convex", "relief.curvature.in_pack": True}),
-    "zones": ("colours", {"response.zones.zones": _text(_ZONES), "response.on_roughness.in_zones": _text({"a": {"level": 0.2, "spread": 0.1}, "b": {"level": 0.8, "spread": 0}}), "response.on_metallic.in_zones": _text({"a": {"level": 1, "spread": 0}}), "relief.shape.in_zones": _text({"c": {"raised": 40}}), "response.on_base_color.in_zones": _text({"b": {"colour": "#3246a0"}})}),
-    "covers": ("gravel", {"response.covers.covers": _text([{"id": "c1", "where": "recesses", "share": 40}, {"id": "c2", "where": "level", "share": 20}])}),
-    "painted": ("grass", {"response.on_roughness.strokes": _text([["set", 0.9, 1, 0.5, 0.08, 0.2, 0.2, 0.8, 0.4]]), "response.on_base_color.strokes": _text([["set", "#c08040", 1, 0.3, 0.05, 1.0, 0.5]]), "response.roughness.centre": 0.4}),
-    "own_profile": ("gravel", {"pack.files.profile": "own", "pack.files.own": _text({"label": "Two files", "y": "minus", "files": [{"suffix": "colour", "channels": ["base_color", "height"]}, {"suffix": "mix", "channels": ["ambient_occlusion", "1-roughness", "metallic"]}]}), "pack.files.sizes": "half", "pack.files.name": "shore"}),
+    "zones": ("colours", {"response.zones.zones": _ZONES, "response.on_roughness.in_zones": {"a": {"level": 0.2, "spread": 0.1}, "b": {"level": 0.8, "spread": 0}}, "response.on_metallic.in_zones": {"a": {"level": 1, "spread": 0}}, "relief.shape.in_zones": {"c": {"raised": 40}}, "response.on_base_color.in_zones": {"b": {"colour": "#3246a0"}}}),
+    "covers": ("gravel", {"response.covers.covers": [{"id": "c1", "where": "recesses", "share": 40}, {"id": "c2", "where": "level", "share": 20}]}),
+    "painted": ("grass", {"response.on_roughness.strokes": [stroke(0.08, 0.2, 0.2, 0.8, 0.4, kind="set", value=0.9, strength=1, soft=0.5)], "response.on_base_color.strokes": [stroke(0.05, 1.0, 0.5, kind="set", value="#c08040", strength=1, soft=0.3)], "response.roughness.centre": 0.4}),
+    "own_profile": ("gravel", {"pack.files.profile": "own", "pack.files.own": {"label": "Two files", "y": "minus", "files": [{"suffix": "colour", "channels": ["base_color", "height"]}, {"suffix": "mix", "channels": ["ambient_occlusion", "1-roughness", "metallic"]}]}, "pack.files.sizes": "half", "pack.files.name": "shore"}),
     "brought_maps": ("gravel", {"gather.maps.height": KEYS["height"], "gather.maps.normal": KEYS["normal"], "gather.maps.normal_y": "minus", "tile.join.method": "cut"}),
-    "light_set": ("lights", {"gather.lights.first": 0.0, "gather.lights.frames": _text([{"file": KEYS[name]} for name in ("one", "two", "three", "four")]), "gather.lights.align": False, "tile.join.method": "none", "even.light.amount": 0.0}),
-    "placed_beside": ("thing", {"tile.cutout.on": True, "tile.join.method": "none", "even.light.amount": 0.0, "gather.maps.back_color": KEYS["back"], "gather.placed.places": _text([{"file": KEYS["back"], "matrix": [1, 0, 6, 0, 1, 4, 0, 0, 1]}])}),
+    "light_set": ("lights", {"gather.lights.first": 0.0, "gather.lights.frames": [{"file": KEYS[name]} for name in ("one", "two", "three", "four")], "gather.lights.align": False, "tile.join.method": "none", "even.light.amount": 0.0}),
+    "placed_beside": ("thing", {"tile.cutout.on": True, "tile.join.method": "none", "even.light.amount": 0.0, "gather.maps.back_color": KEYS["back"], "gather.placed.places": [{"file": KEYS["back"], "matrix": [1, 0, 6, 0, 1, 4, 0, 0, 1]}]}),
 }  # fmt: skip
 
 
@@ -138,8 +138,10 @@ def main() -> None:
         target = folder / f"{name}.json"
         if target.exists():
             continue
-        codes = picture(evaluation_of_example(name, recipe))
-        cv2.imwrite(str(folder / f"{name}.png"), codes[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 9])
+        if not any(FOLDER.glob(f"v*/{name}.png")):
+            # What a version shows must look the same in every later one: one picture serves them all.
+            codes = picture(evaluation_of_example(name, recipe))
+            cv2.imwrite(str(folder / f"{name}.png"), codes[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 9])
         target.write_text(json.dumps(recipe.as_json(), indent=1) + "\n")
         assert from_json(target.read_text()) == recipe
         print(name, file=sys.stderr)

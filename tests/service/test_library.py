@@ -1,7 +1,6 @@
 """The library: import, edit, undo, second tabs."""
 
 import io
-import json
 import threading
 import unittest
 from unittest import mock
@@ -10,10 +9,10 @@ import numpy as np
 from PIL import Image
 
 from amber_thicket.core.square.followed import upright
-from amber_thicket.core.strokes import read
+from amber_thicket.core.strokes import Stroke
 from amber_thicket.errors import BadSetting, StaleEdit, UnreadableFile
 from amber_thicket.store.models import Material, Step
-from tests.support import encoded, photograph, temporary_library
+from tests.support import encoded, photograph, stroke, temporary_library
 
 PHOTO = encoded(photograph("gravel"))
 
@@ -155,26 +154,26 @@ class StrokesFollowTest(unittest.TestCase):
             "bend": {"square.lens.k1": -0.06},
             "turned": {"gather.orient.turn": "90", "gather.orient.mirror": True},
         }
-        area = [0, 0.3, 0.3, 0.7, 0.35, 0.5, 0.6]
+        strokes = [stroke(0.05, 0.4, 0.45, 0.6, 0.5), stroke(0, 0.3, 0.3, 0.7, 0.35, 0.5, 0.6)]
+        drawn = tuple(Stroke(**one) for one in strokes)
         for name, changes in ways.items():
             with self.subTest(name), temporary_library() as library:
                 material = library.add([PHOTO], "wall.png")
-                text = json.dumps([[0.05, 0.4, 0.45, 0.6, 0.5], area])
                 material = library.edit(
-                    str(material.id), material.revision, {"tile.join.excluded": text}, label="x", gesture=""
+                    str(material.id), material.revision, {"tile.join.excluded": strokes}, label="x", gesture=""
                 )
                 before = library.evaluation(material)
                 material = library.edit(str(material.id), material.revision, changes, label="y", gesture="")
                 after = library.evaluation(material)
-                moved = read(after.recipe.settings("tile.join").excluded)
-                for old, new in zip(read(text), moved, strict=True):
+                moved = after.recipe.settings("tile.join").excluded
+                for old, new in zip(drawn, moved, strict=True):
                     here, there = (
-                        upright(one.view().to_capture(stroke.points), one.recipe.settings("gather.orient"))
-                        for one, stroke in ((before, old), (after, new))
+                        upright(one.view().to_capture(one_stroke.places), one.recipe.settings("gather.orient"))
+                        for one, one_stroke in ((before, old), (after, new))
                     )
                     np.testing.assert_allclose(here, there, atol=1e-5)
-                self.assertGreater(float(np.abs(moved[0].points - read(text)[0].points).max()), 1e-4)
+                self.assertGreater(float(np.abs(moved[0].places - drawn[0].places).max()), 1e-4)
                 self.assertEqual(moved[1].radius, 0)
                 library.undo(str(material.id), material.revision)
                 undone = library.recipe(library.get(str(material.id)))
-                self.assertEqual(undone.settings("tile.join").excluded, text)
+                self.assertEqual(undone.settings("tile.join").excluded, drawn)

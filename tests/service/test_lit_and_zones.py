@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import struct
 import tempfile
 import unittest
@@ -71,7 +70,7 @@ class SuggestionTest(unittest.TestCase):
             self.assertTrue(found["why"])
             if count:
                 rows = [{"id": f"z{n}", "parts": [zone["part"]]} for n, zone in enumerate(found["zones"])]
-                ready = evaluation(pixels, **size_of(256), response__zones__zones=json.dumps(rows))
+                ready = evaluation(pixels, **size_of(256), response__zones__zones=rows)
                 shares = zone_shares(ready)
                 self.assertAlmostEqual(sum(shares.values()), 1, delta=0.08)
                 self.assertTrue(zone_picture(ready, "z0", side=256).startswith(b"\xff\xd8"))
@@ -86,7 +85,7 @@ class LaidOverTest(unittest.TestCase):
             other = library.add([encoded(sample("grass"))], "b.png")
             for material, under in ((one, other), (other, one)):
                 cover = [{"id": "c", "material": str(under.id), "where": "everywhere", "repeat": 1}]
-                library.edit(str(material.id), 1, {"response.covers.covers": json.dumps(cover)}, label="", gesture="")
+                library.edit(str(material.id), 1, {"response.covers.covers": cover}, label="", gesture="")
             made = library.evaluation(library.get(str(one.id)))
             plain = library.evaluation(library.get(str(other.id)))
             got = made.layer("base_color", (256, 256)).pixels

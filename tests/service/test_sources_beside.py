@@ -131,7 +131,7 @@ class SecondPhotographs(unittest.TestCase):
             self.assertLess(float(np.median(np.abs(through - frond.through)[inside])), 0.02)
             self.assertIn("back_color", evaluation.maps())
             freed, _ = placing.placed(evaluation, first, keys["kelp_back.png"], "free")
-            self.assertEqual(json.loads(freed["gather.placed.places"])[0]["file"], keys["kelp_back_lit.png"])
+            self.assertEqual(freed["gather.placed.places"][0].file, keys["kelp_back_lit.png"])
             with self.assertRaises(BadSetting):
                 placing.placed(evaluation, first, first, "lay")
 

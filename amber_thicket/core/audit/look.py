@@ -5,7 +5,6 @@ Every finding names the settings that put it right; taken together they make the
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
@@ -18,12 +17,13 @@ from amber_thicket.core.check.aligned import ASIDE, lying_beside, steep
 from amber_thicket.core.check.blocks import BLOCKY, blockiness
 from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.check.normals import Reading, normal_reading, vectors_as
-from amber_thicket.core.gather.placed import moved_back
+from amber_thicket.core.gather.placed import RegisteredFile, moved_back
 from amber_thicket.core.gather.roles import LEAVE_COLOUR, Guess, assignment, guessed, named
 from amber_thicket.core.numeric.colour import srgb_to_linear
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.roles import ROLES
+from amber_thicket.core.settings import as_plain
 
 Level = Literal["pass", "note", "attention", "blocked", "unknown"]
 _SIDE = 1024
@@ -435,15 +435,15 @@ def _misaligned(by_role: dict[str, Judged]) -> Iterator[Finding]:
         order[0]: _steep(by_role[order[0]], size)
     }
     aside = {}
-    rows = ""
+    rows: tuple[RegisteredFile, ...] = ()
     for role, off in lying_beside(fields, order[0]).items():
         scale = by_role[role].file.size[0] / size[0]
         if np.hypot(off.x, off.y) * scale > ASIDE:
             aside[role] = round(off.x * scale, 2), round(off.y * scale, 2), off.sure
-            rows = json.dumps(moved_back(rows, by_role[role].file.key, off.x / size[0], off.y / size[1]))
+            rows = moved_back(rows, by_role[role].file.key, off.x / size[0], off.y / size[1])
     for role, (x, y, sure) in aside.items():
         yield Finding(
             "set.aligned", "attention", f"It lies {x:+.1f}, {y:+.1f} px beside the others.",
             "Edges of colour, relief and gloss fall apart.", by_role[role].file.name, sure,
-            repair="Moves it back.", changes={"gather.placed.places": rows}, values={"offset": [x, y]},
+            repair="Moves it back.", changes={"gather.placed.places": as_plain(rows)}, values={"offset": [x, y]},
         )  # fmt: skip

@@ -10,7 +10,7 @@ from typing import Any, Literal
 import numpy as np
 
 from amber_thicket.core.pack.encode import Stored, stored
-from amber_thicket.core.pack.profiles import Plan, PlannedFile
+from amber_thicket.core.pack.file_plan import Plan, PlannedFile
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
 

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from functools import partial
+from itertools import pairwise
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 from scipy.interpolate import PchipInterpolator
 
 from amber_thicket.core.even.oklab import lab_of, linear_of
@@ -16,9 +18,12 @@ from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import is_number, listed
 
 _TABLE, _MOST_POINTS = 4096, 16
+
+
+Share = Annotated[float, Field(ge=0, le=1)]
+Curve = tuple[tuple[Share, Share], ...]
 
 
 class Settings(OperationSettings):
@@ -44,17 +49,18 @@ class Settings(OperationSettings):
         0.0, ge=-100, le=100, step=2, unit="%", label="Saturation", help="More colour or less; at the least it is grey."
     )
 
-    curve: str = setting(
-        "",
-        label="Curve",
-        help="Tones along a smooth curve through points: a JSON list of [in, out] pairs from 0 to 1.",
+    curve: Curve = setting(
+        (), most=_MOST_POINTS, label="Curve", help="Tones along a smooth curve through points of in and out, 0 to 1."
     )
 
     @field_validator("curve")
     @classmethod
-    def _is_curve(cls, value: str) -> str:
-        points_of(value)
-        return value
+    def _is_curve(cls, points: Curve) -> Curve:
+        if len(points) == 1:
+            raise ValueError(f"a curve has 2 to {_MOST_POINTS} points")
+        if any(after[0] - before[0] < 0.005 for before, after in pairwise(points)):
+            raise ValueError("points go from left to right, at least .005 apart")
+        return points
 
     @model_validator(mode="after")
     def _are_apart(self) -> Settings:
@@ -63,24 +69,9 @@ class Settings(OperationSettings):
         return self
 
 
-def points_of(text: str) -> NDArray[np.float64]:
-    """Points of a curve, (N, 2), in rising order of x; the two ends when there are none. Raises ValueError in words."""
-    if not text.strip():
-        return np.array([[0.0, 0.0], [1.0, 1.0]])
-    rows = listed(text, _MOST_POINTS, "points")
-    if len(rows) < 2:
-        raise ValueError(f"a curve has 2 to {_MOST_POINTS} points")
-    for row in rows:
-        if not isinstance(row, list) or len(row) != 2 or not all(is_number(v) and 0 <= v <= 1 for v in row):
-            raise ValueError("each point is [in, out], both from 0 to 1")
-    points = np.array(rows, np.float64)
-    if np.any(np.diff(points[:, 0]) < 0.005):
-        raise ValueError("points go from left to right, at least .005 apart")
-    return points
-
-
 def through(points: NDArray[np.float64], tone: Pixels) -> Pixels:
-    """The smooth curve through points at coded tones in [0, 1]; level before the first and after the last.
+    """The smooth curve through points (N, 2), left to right, at coded tones in [0, 1]; level before the first and after
+    the last.
 
     It never overshoots: monotone between points (Fritsch & Carlson 1980, by scipy's PCHIP).
     """
@@ -102,7 +93,7 @@ def levelled(tone: Pixels, *, black: float, white: float, midtone: float, contra
     return level.astype(np.float32)
 
 
-def tone(evened_original: Raster, *, frame: Frame, saturation: float, curve: str = "", **levels: float) -> Raster:
+def tone(evened_original: Raster, *, frame: Frame, saturation: float, curve: Curve = (), **levels: float) -> Raster:
     """Linear RGB with its brightness moved along the curve and its chroma scaled. (H, W, 3)."""
     pixels = evened_original.pixels
     light = np.maximum(luminance(pixels), 1e-6)
@@ -111,7 +102,7 @@ def tone(evened_original: Raster, *, frame: Frame, saturation: float, curve: str
     table_in = np.linspace(0, 1, _TABLE, dtype=np.float32) ** 2 * np.float32(top)
     coded = levelled(encode_srgb(table_in[None])[0], **levels)
     if curve:
-        coded = np.where(coded <= 1, through(points_of(curve), coded), coded).astype(np.float32)
+        coded = np.where(coded <= 1, through(np.array(curve), coded), coded).astype(np.float32)
     wanted = srgb_to_linear(coded)
     gains = (wanted / np.maximum(table_in, 1e-6)).astype(np.float32)
     pixels, out = np.ascontiguousarray(pixels, np.float32), np.empty(pixels.shape, np.float32)

@@ -5,47 +5,34 @@ Bearings run from the picture's right, counter-clockwise, toward the lamp.
 
 from __future__ import annotations
 
-import json
 from typing import Literal
 
 import numpy as np
 from pydantic import Field, field_validator
 
-from amber_thicket.core.gather.maps import KEY_LENGTH
 from amber_thicket.core.lightset.ring import bearings, toward
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.rows import rows_of
-from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.settings import FileKey, OperationSettings, Record, are_apart, setting
 
 FEWEST, MOST = 3, 32
 
 
-class Lamp(OperationSettings):
+class Lamp(Record):
     """One photograph. file: as gather.maps names files. bearing, elevation: of its lamp, where it stands out of the
     even ring; None follows the ring."""
 
-    file: str = Field(pattern=f"^[0-9a-f]{{{KEY_LENGTH}}}$")
+    file: FileKey
     bearing: float | None = Field(default=None, ge=0, lt=360)
     elevation: float | None = Field(default=None, ge=5, le=85)
 
 
-def read(text: str) -> tuple[Lamp, ...]:
-    """Photographs in the order of their lamps. Raises ValueError in words."""
-    return rows_of(text, MOST, "photographs", Lamp, by="file")
-
-
-def written(lamps: tuple[Lamp, ...]) -> str:
-    """The setting that holds these photographs."""
-    return json.dumps([lamp.model_dump(exclude_none=True) for lamp in lamps]) if lamps else ""
-
-
 class Settings(OperationSettings):
-    frames: str = setting(
-        "",
+    frames: tuple[Lamp, ...] = setting(
+        (),
+        most=MOST,
         label="Photographs",
-        help="A JSON list of photographs in the order of their lamps, each with file, and bearing and elevation if its "
-        "lamp stood out of the ring.",
+        help="Photographs in the order of their lamps, with bearing and elevation where a lamp stood out of the ring.",
     )
     first: float = setting(
         0.0,
@@ -95,7 +82,9 @@ class Settings(OperationSettings):
         label="Bending taken out",
         help="Slopes that run on over more than this much of the picture are flattened; 0 keeps them all.",
     )
-    all_lights: str = setting("", label="All lights", help="The photograph with all lamps lit, if there is one.")
+    all_lights: FileKey | Literal[""] = setting(
+        "", label="All lights", help="The photograph with all lamps lit, if there is one."
+    )
     colour: Literal["solved", "all"] = setting(
         "solved",
         label="Colour from",
@@ -105,21 +94,14 @@ class Settings(OperationSettings):
 
     @field_validator("frames")
     @classmethod
-    def _are_frames(cls, value: str) -> str:
-        read(value)
-        return value
-
-    @field_validator("all_lights")
-    @classmethod
-    def _is_file(cls, value: str) -> str:
-        if value:
-            Lamp(file=value)
-        return value
+    def _are_apart(cls, rows: tuple[Lamp, ...]) -> tuple[Lamp, ...]:
+        are_apart(rows, "photographs", by="file")
+        return rows
 
 
 def standing(settings: Settings) -> tuple[Pixels, Pixels]:
     """(bearings, elevations) in degrees of all lamps of a light set."""
-    lamps = read(settings.frames)
+    lamps = settings.frames
     ring = bearings(len(lamps), first=settings.first, clockwise=settings.direction == "cw", gap=settings.gap)
     own = [lamp.bearing for lamp in lamps]
     degrees = np.array([r if o is None else o for r, o in zip(ring, own, strict=True)], np.float64)

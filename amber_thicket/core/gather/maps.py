@@ -12,9 +12,8 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.roles import COMPARED, EVERY
-from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.settings import KEY_LENGTH, OperationSettings, setting
 
-KEY_LENGTH = 16
 # Maps that are only ever made here.
 _OWN = ("relief_broad", "relief_fine", "relief_veins")
 TAKEN: tuple[str, ...] = tuple(role for role in EVERY if role != "base_color" and role not in _OWN)

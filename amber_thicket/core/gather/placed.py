@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 from pydantic import Field, field_validator
 
-from amber_thicket.core.gather.maps import KEY_LENGTH
 from amber_thicket.core.operation import Operation
-from amber_thicket.core.rows import rows_of
-from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.settings import FileKey, OperationSettings, Record, are_apart, setting
 
 MOST = 24
 
 
-class Place(OperationSettings):
+class RegisteredFile(Record):
     """How a file lies. matrix: nine numbers, row by row: from places of the first photograph to those of the file, both
     in 0..1 across and down. wraps: its edges meet, so what leaves at one side comes in at the other."""
 
-    file: str = Field(pattern=f"^[0-9a-f]{{{KEY_LENGTH}}}$")
+    file: FileKey
     matrix: tuple[float, ...] = Field(min_length=9, max_length=9)
     wraps: bool = False
 
@@ -31,44 +30,35 @@ class Place(OperationSettings):
         return value
 
 
-def read(text: str) -> tuple[Place, ...]:
-    """Places from their setting. Raises ValueError in words."""
-    return rows_of(text, MOST, "places", Place, by="file")
-
-
 class Settings(OperationSettings):
-    places: str = setting(
-        "",
-        label="Laid in place",
-        help="A JSON list of files that are laid on the first photograph, each with file and a matrix of nine numbers.",
+    places: tuple[RegisteredFile, ...] = setting(
+        (), most=MOST, label="Laid in place", help="Files that are laid on the first photograph, each by a matrix."
     )
-    joined: str = setting(
-        "",
-        label="Goes on with",
-        help="A JSON list of the one file that is joined to the first photograph, with its matrix of nine numbers.",
+    joined: tuple[RegisteredFile, ...] = setting(
+        (), most=MOST, label="Goes on with", help="The file that is joined to the first photograph, by a matrix."
     )
 
     @field_validator("places", "joined")
     @classmethod
-    def _are_places(cls, value: str) -> str:
-        read(value)
-        return value
+    def _are_apart(cls, rows: tuple[RegisteredFile, ...]) -> tuple[RegisteredFile, ...]:
+        are_apart(rows, "places", by="file")
+        return rows
 
 
-def places_of(settings: Any) -> dict[str, Place]:
+def places_of(settings: Any) -> dict[str, RegisteredFile]:
     """Places by file."""
-    return {place.file: place for place in read(settings.places)}
+    return {place.file: place for place in settings.places}
 
 
-def moved_back(text: str, file: str, x: float, y: float) -> list[dict[str, Any]]:
-    """The rows of the setting with one file moved. x, y: how far it lies to the right and down, in widths and heights
+def moved_back(places: Sequence[RegisteredFile], file: str, x: float, y: float) -> tuple[RegisteredFile, ...]:
+    """Places with one file moved. x, y: how far it lies to the right and down, in widths and heights
     of the tile; it wraps."""
-    rows = {place.file: place for place in read(text)}
+    rows = {place.file: place for place in places}
     moved = np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
     before = np.array(rows[file].matrix).reshape(3, 3) if file in rows else np.eye(3)
     matrix = tuple(round(float(v), 9) for v in (before @ moved).ravel())
-    rows[file] = Place(file=file, matrix=matrix, wraps=True)
-    return [row.model_dump() for row in rows.values()]
+    rows[file] = RegisteredFile(file=file, matrix=matrix, wraps=True)
+    return tuple(rows.values())
 
 
 OPERATION = Operation(

@@ -8,7 +8,6 @@ from typing import Any, NamedTuple
 from amber_thicket.core.align.placed import Aligned, Stitched
 from amber_thicket.core.gather.maps import TAKEN
 from amber_thicket.core.gather.placed import places_of
-from amber_thicket.core.gather.placed import read as read_places
 from amber_thicket.core.lightset.source import LightSet, MadePart, light_set
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.source import Source, channel_of
@@ -25,7 +24,7 @@ class TakenIn(NamedTuple):
 def taken_in(recipe: Any, files: Mapping[str, Source], first: Source, memory: Memory) -> TakenIn:
     """files: by the names settings use. first: brings the colour where nothing else does."""
     maps, lights, placed = (recipe.settings(f"gather.{name}") for name in ("maps", "lights", "placed"))
-    for joined in read_places(placed.joined):
+    for joined in placed.joined:
         if joined.file in files and files[joined.file] is not first:
             first = Stitched(first, files[joined.file], joined.matrix, memory)
     laid = places_of(placed)

@@ -8,11 +8,12 @@ from typing import Any
 
 import numpy as np
 
-from amber_thicket.core.gather.lights import FEWEST, MOST, Settings, read, written
+from amber_thicket.core.gather.lights import FEWEST, MOST, Settings
 from amber_thicket.core.lightset import ring
 from amber_thicket.core.lightset.steady import Steady, middle, put_right
 from amber_thicket.core.progress import reached
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.settings import as_plain
 from amber_thicket.errors import UnreadableFile
 
 _PART = 768
@@ -58,7 +59,7 @@ def sound(names: Sequence[str], sizes: Sequence[tuple[int, int]], small: Sequenc
 
 def found_out(photographs: Pixels, settings: Settings, steady: Steady, names: Sequence[str]) -> Report:
     """photographs: (N, H, W, 3) linear as shot, of up to some 1500 px. names: of their files, for the sentences."""
-    lamps = list(read(settings.frames))
+    lamps = list(settings.frames)
     reached(0.75, "Looking for the order")
     shots = middle(np.stack([put_right(p, k, steady) for k, p in enumerate(photographs)]), _PART)
     told: list[tuple[str, str]] = []
@@ -71,7 +72,7 @@ def found_out(photographs: Pixels, settings: Settings, steady: Steady, names: Se
         order = list(range(len(lamps)))
         order[one], order[other] = other, one
         shots = shots[order]
-        changes["gather.lights.frames"] = written(tuple(lamps))
+        changes["gather.lights.frames"] = as_plain(lamps)
         told.append(
             (
                 "attention",

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from amber_thicket.core.gather.lights import FEWEST, Settings, directions, read
+from amber_thicket.core.gather.lights import FEWEST, Settings, directions
 from amber_thicket.core.lightset import gloss
 from amber_thicket.core.lightset.ring import toward
 from amber_thicket.core.lightset.solve import Solved, solved
@@ -175,7 +175,7 @@ class MadePart:
 
 def light_set(settings: Settings, files: Mapping[str, Source], memory: Memory) -> LightSet | None:
     """The light set of a material; None where there are too few photographs that fit each other."""
-    lamps = read(settings.frames)
+    lamps = settings.frames
     there = [number for number, lamp in enumerate(lamps) if lamp.file in files]
     if len(there) < FEWEST:
         return None

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import over_rows
-from amber_thicket.core.pack.profiles import CONSTANTS, PlannedFile, content_of
+from amber_thicket.core.pack.file_plan import PlannedFile
+from amber_thicket.core.pack.profiles import CONSTANTS, content_of
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.response.convert import DERIVED, needed
 from amber_thicket.core.roles import ROLES

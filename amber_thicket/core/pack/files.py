@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import field_validator
 
 from amber_thicket.core.operation import Operation
+from amber_thicket.core.pack.formats import FORMATS
+from amber_thicket.core.pack.profiles import OwnProfile
 from amber_thicket.core.settings import OperationSettings, setting
+
+FormatId: Any = Literal[tuple(FORMATS)]
 
 
 class Settings(OperationSettings):
@@ -41,10 +45,10 @@ class Settings(OperationSettings):
         choices={"16": "16 bit", "8": "8 bit"},
         help="8-bit height shows steps when it displaces; 16-bit does not.",
     )
-    format: Literal["png", "tiff", "exr", "jpeg", "webp", "tga"] = setting(
+    format: FormatId = setting(
         "png",
         label="File format",
-        choices={"png": "PNG", "tiff": "TIFF", "exr": "OpenEXR", "jpeg": "JPEG", "webp": "WebP", "tga": "TGA"},
+        choices={format.id: format.label for format in FORMATS.values()},
         help="All but JPEG are lossless; OpenEXR holds floats; glTF always uses PNG. A profile of your own may differ "
         "file by file.",
     )
@@ -60,20 +64,12 @@ class Settings(OperationSettings):
     usd: bool = setting(
         False, label="USD", help="Adds the material on one tile as USD: preview surface with all maps connected."
     )
-    own: str = setting("", label="Your own profile", help="A profile as JSON: label, y and a list of files.")
+    own: OwnProfile | None = setting(
+        None, label="Your own profile", help="What it is called, where green points, and its files."
+    )
     name: str = setting(
         "", label="File name", help="Names start with this; empty takes the material's name. The map's role follows."
     )
-
-    @field_validator("own")
-    @classmethod
-    def _is_profile(cls, value: str) -> str:
-        if value:
-            # Profiles know recipes, and recipes these settings.
-            from amber_thicket.core.pack.profiles import profile_from
-
-            profile_from(value)
-        return value
 
     @field_validator("name")
     @classmethod

@@ -6,11 +6,10 @@ Jimenez et al., "Practical real-time strategies for accurate indirect occlusion"
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
 import numpy as np
-from pydantic import field_validator
+from pydantic import JsonValue, field_validator
 
 from amber_thicket.core.numeric.arctan import arctan
 from amber_thicket.core.numeric.compiled import compiled
@@ -55,17 +54,17 @@ class Settings(OperationSettings):
     lift: float = setting(
         0.0, ge=0, le=0.9, step=0.05, folded=True, label="Lift", help="No place is darker than this; the rest follows."
     )
-    pinned: str = setting(
-        "",
+    pinned: dict[str, dict[str, JsonValue]] = setting(
+        {},
         label="Pinned to",
-        help="The settings of Relief the occlusion keeps to, as JSON by operation; empty follows the height as it is.",
+        help="The settings of Relief the occlusion keeps to, by operation; where none are kept it follows the height.",
     )
 
     @field_validator("pinned")
     @classmethod
-    def _is_kept(cls, value: str) -> str:
-        if value:
-            _is_recipe(value)
+    def _is_kept(cls, value: dict[str, dict[str, JsonValue]]) -> dict[str, dict[str, JsonValue]]:
+        if not all(name.startswith(("relief.", "response.")) for name in value):
+            raise ValueError("it must hold settings of Relief and Response by operation")
         return value
 
 
@@ -197,7 +196,7 @@ def occlusion(
     return _toned(pixels, **how)
 
 
-def _toned(pixels: Pixels, *, contrast: float, lift: float, pinned: str) -> Raster:
+def _toned(pixels: Pixels, *, contrast: float, lift: float, pinned: object = None) -> Raster:
     if contrast != 1:
         pixels = pixels.clip(0, 1) ** np.float32(contrast)
     return Raster(pixels if lift == 0 else np.float32(lift) + np.float32(1 - lift) * pixels)
@@ -207,19 +206,6 @@ def given_occlusion(given: Raster, *, frame: Frame, reach: float, depth: float, 
     """The occlusion map that was brought; of the settings contrast and lift act."""
     toned = _toned(given.pixels, **how)
     return given if toned.pixels is given.pixels else toned
-
-
-def _is_recipe(text: str) -> dict[str, Any]:
-    """Settings of Relief that were kept. Raises ValueError in words."""
-    try:
-        kept = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        raise ValueError(f"it is no JSON ({type(error).__name__})") from None
-    if not isinstance(kept, dict) or not all(
-        str(name).startswith(("relief.", "response.")) and isinstance(values, dict) for name, values in kept.items()
-    ):
-        raise ValueError("it must hold settings of Relief and Response by operation")
-    return kept
 
 
 OPERATION = Operation(
@@ -233,6 +219,6 @@ OPERATION = Operation(
     decide=decide_occlusion,
     decides_by=("reach", "depth"),
     given=(Given("ambient_occlusion", given_occlusion),),
-    recalls=lambda s: _is_recipe(s.pinned) if s.pinned else None,
+    recalls=lambda s: s.pinned or None,
     version=2,
 )

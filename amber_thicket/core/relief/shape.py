@@ -2,24 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
-from pydantic import field_validator
 
 from amber_thicket.core.numeric.mixed import mixed
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.response.paint import painted
-from amber_thicket.core.response.paint import read as read_strokes
-from amber_thicket.core.response.zones import by_zone, masks_of
-from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.response.finish import MOST_CHANGES
+from amber_thicket.core.response.paint import ScalarStroke, painted
+from amber_thicket.core.response.zones import ZoneId, masks_of
+from amber_thicket.core.settings import OperationSettings, Record, setting
+from amber_thicket.core.strokes import MOST as MOST_STROKES
 
 _Layer = Callable[[], Raster]
 
 
-class HeightChange(OperationSettings):
+class HeightChange(Record):
     """What a zone changes on the height."""
 
     raised: float = setting(
@@ -38,26 +38,15 @@ class HeightChange(OperationSettings):
 
 
 class Settings(OperationSettings):
-    in_zones: str = setting(
-        "", label="Height in zones", help="A JSON object: for the id of a zone what it is raised by, spread and alone."
+    in_zones: dict[ZoneId, HeightChange] = setting(
+        {},
+        most=MOST_CHANGES,
+        label="Height in zones",
+        help="For the id of a zone what it is raised by, how much of its relief stays, and whether it stands alone.",
     )
-    strokes: str = setting(
-        "",
-        label="Height strokes",
-        help='A JSON list of ["set", "add" or "smooth", value, strength, softness, radius, x, y, …] on the tile.',
+    strokes: tuple[ScalarStroke, ...] = setting(
+        (), most=MOST_STROKES, label="Height strokes", help="Strokes painted on the height, one over the other."
     )
-
-    @field_validator("in_zones")
-    @classmethod
-    def _are_changes(cls, text: str) -> str:
-        by_zone(text, HeightChange)
-        return text
-
-    @field_validator("strokes")
-    @classmethod
-    def _are_strokes(cls, text: str) -> str:
-        read_strokes(text, colour=False)
-        return text
 
 
 class Reach(NamedTuple):
@@ -96,28 +85,42 @@ def _moved(field: Pixels, masks: list[tuple[Pixels, Any]], means: tuple[float, .
     return field
 
 
-def decide_shape(formed: _Layer, zones: _Layer, /, *, frame: Frame, in_zones: str, strokes: str, **also: Any) -> Reach:
+def decide_shape(
+    formed: _Layer,
+    zones: _Layer,
+    /,
+    *,
+    frame: Frame,
+    in_zones: dict[str, HeightChange],
+    strokes: Sequence[ScalarStroke],
+    **also: Any,
+) -> Reach:
     """See Reach."""
-    wanted = by_zone(in_zones, HeightChange)
-    rows = read_strokes(strokes, colour=False)
-    if not (wanted or rows):
+    if not (in_zones or strokes):
         return Reach(0.0, 1.0)
     field = formed().pixels
-    masks = masks_of(zones(), also["zones"].zones, wanted) if wanted else []
+    masks = masks_of(zones(), also["zones"].zones, in_zones) if in_zones else []
     means = tuple(float(np.vdot(mask, field)) / max(float(mask.sum()), 1e-6) for mask, _ in masks)
-    return Reach(*reach_of(painted(_moved(field, masks, means), rows)), means)
+    return Reach(*reach_of(painted(_moved(field, masks, means), strokes)), means)
 
 
 def shape(
-    formed: _Layer, zones: _Layer, /, *, frame: Frame, decided: Reach, in_zones: str, strokes: str, **also: Any
+    formed: _Layer,
+    zones: _Layer,
+    /,
+    *,
+    frame: Frame,
+    decided: Reach,
+    in_zones: dict[str, HeightChange],
+    strokes: Sequence[ScalarStroke],
+    **also: Any,
 ) -> Raster:
     """Height in [0, 1], white is high, with its span."""
-    wanted, rows = by_zone(in_zones, HeightChange), read_strokes(strokes, colour=False)
     before = formed()
-    if not (wanted or rows):
+    if not (in_zones or strokes):
         return before
-    masks = masks_of(zones(), also["zones"].zones, wanted) if wanted else []
-    return within(painted(_moved(before.pixels, masks, decided.means), rows), before, decided.floor, decided.top)
+    masks = masks_of(zones(), also["zones"].zones, in_zones) if in_zones else []
+    return within(painted(_moved(before.pixels, masks, decided.means), strokes), before, decided.floor, decided.top)
 
 
 OPERATION = Operation(

@@ -5,8 +5,7 @@ Each cover has one weight map; every map of the set takes it in by that, so that
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import lru_cache
+from collections.abc import Callable, Sequence
 from typing import Any, Literal, NamedTuple
 
 import cv2
@@ -18,10 +17,8 @@ from amber_thicket.core.numeric.levels import smooth_step
 from amber_thicket.core.numeric.ranks import at_shares
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.response.zones import linear_of, spread_of, standing_out
-from amber_thicket.core.response.zones import read as read_zones
-from amber_thicket.core.rows import rows_of
-from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.response.zones import spread_of, standing_out
+from amber_thicket.core.settings import Colour, OperationSettings, Record, are_apart, setting
 
 MOST = 4
 _Layer = Callable[[], Raster]
@@ -29,7 +26,7 @@ _Layer = Callable[[], Raster]
 _DETAIL = 0.8
 
 
-class Cover(OperationSettings):
+class Cover(Record):
     """One cover. material: id of a material of the library, empty for a deposit of one colour. zone: only there."""
 
     id: str = Field(pattern="^[a-z0-9]{1,12}$")
@@ -68,7 +65,7 @@ class Cover(OperationSettings):
     strength: float = setting(
         100.0, ge=0, le=100, step=5, unit="%", label="Strength", help="How far it hides what is under it."
     )
-    colour: str = "#8a7f70"
+    colour: Colour = "#8a7f70"
     variation: float = setting(
         15.0,
         ge=0,
@@ -100,12 +97,6 @@ class Cover(OperationSettings):
         0, ge=0, le=8, step=1, label="Repeats", help="How often the material lies side by side; 0 goes by real size."
     )
 
-    @field_validator("colour")
-    @classmethod
-    def _is_colour(cls, value: str) -> str:
-        linear_of(value)
-        return value
-
 
 # Deposits to start from: name and what differs from the defaults.
 DEPOSITS: tuple[tuple[str, dict[str, Any]], ...] = (
@@ -121,34 +112,29 @@ DEPOSITS: tuple[tuple[str, dict[str, Any]], ...] = (
 )  # fmt: skip
 
 
-@lru_cache(maxsize=32)
-def read(text: str) -> tuple[Cover, ...]:
-    """Covers from their setting. Raises ValueError in words."""
-    return rows_of(text, MOST, "covers", Cover)
-
-
-def laid(text: str) -> tuple[Cover, ...]:
+def active_covers(covers: Sequence[Cover]) -> tuple[Cover, ...]:
     """Those covers that lie on the surface."""
-    return tuple(cover for cover in read(text) if cover.on and cover.strength > 0)
+    return tuple(cover for cover in covers if cover.on and cover.strength > 0)
 
 
-def materials(text: str) -> tuple[str, ...]:
+def materials(covers: Sequence[Cover]) -> tuple[str, ...]:
     """Ids of the library's materials that are laid over this one."""
-    return tuple(cover.material for cover in laid(text) if cover.material)
+    return tuple(cover.material for cover in active_covers(covers) if cover.material)
 
 
 class Settings(OperationSettings):
-    covers: str = setting(
-        "",
+    covers: tuple[Cover, ...] = setting(
+        (),
+        most=MOST,
         label="Covers",
-        help="A JSON list of what lies on the surface: dust, mud, moss, or another material of the library.",
+        help="What lies on the surface: dust, mud, moss, or another material of the library.",
     )
 
     @field_validator("covers")
     @classmethod
-    def _are_covers(cls, value: str) -> str:
-        read(value)
-        return value
+    def _are_apart(cls, rows: tuple[Cover, ...]) -> tuple[Cover, ...]:
+        are_apart(rows, "covers")
+        return rows
 
 
 class End(NamedTuple):
@@ -173,10 +159,12 @@ def _signal(cover: Cover, height: Pixels, frame: Frame, end: End | None) -> tupl
     return cv2.scaleAdd(detail, cover.broken / 100 * spread / rough, signal), spread, rough
 
 
-def decide_covers(shaped: _Layer, zones: _Layer, /, *, frame: Frame, covers: str, **_: object) -> tuple[End, ...]:
+def decide_covers(
+    shaped: _Layer, zones: _Layer, /, *, frame: Frame, covers: tuple[Cover, ...], **_: object
+) -> tuple[End, ...]:
     """Where each cover begins."""
     found = []
-    for cover in laid(covers):
+    for cover in active_covers(covers):
         if cover.where == "everywhere":
             found.append(End(0.0, 1.0, 1.0))
             continue
@@ -186,12 +174,19 @@ def decide_covers(shaped: _Layer, zones: _Layer, /, *, frame: Frame, covers: str
 
 
 def covers(
-    shaped: _Layer, zones: _Layer, /, *, frame: Frame, decided: tuple[End, ...], covers: str, **also: object
+    shaped: _Layer,
+    zones: _Layer,
+    /,
+    *,
+    frame: Frame,
+    decided: tuple[End, ...],
+    covers: tuple[Cover, ...],
+    **also: object,
 ) -> Raster:
     """How far each cover hides the surface, (H, W, N) in [0, 1], of those that lie on it, in order."""
-    rows = laid(covers)
+    rows = active_covers(covers)
     weights = np.ones((len(rows), frame.height, frame.width), np.float32)
-    order = [zone.id for zone in read_zones(also["zones"].zones)]  # type: ignore[attr-defined]
+    order = [zone.id for zone in also["zones"].zones]  # type: ignore[attr-defined]
     for number, (cover, end) in enumerate(zip(rows, decided, strict=True)):
         weight = weights[number]
         if cover.where != "everywhere":
@@ -207,14 +202,14 @@ def covers(
 
 
 def _uses(options: dict[str, Any]) -> tuple[str, ...]:
-    rows = laid(options["covers"])
+    rows = active_covers(options["covers"])
     shaped = ("shaped",) if any(row.where != "everywhere" for row in rows) else ()
     return (*shaped, *(("zones",) if any(row.zone for row in rows) else ()))
 
 
 def _matters(options: dict[str, Any]) -> Any:
     kept = ("where", "share", "size", "soft", "broken", "strength", "zone")
-    return [[getattr(row, name) for name in kept] for row in laid(options["covers"])]
+    return [[getattr(row, name) for name in kept] for row in active_covers(options["covers"])]
 
 
 OPERATION = Operation(

@@ -1,13 +1,10 @@
 """What zones, strokes and covers change on each map, after it was made or brought. One operation a map, all alike."""
 
-from __future__ import annotations
-
 from collections.abc import Callable
 from functools import partial
 from typing import Any
 
 import numpy as np
-from pydantic import BaseModel, field_validator
 
 from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.numeric.filters import blur
@@ -15,18 +12,19 @@ from amber_thicket.core.numeric.levels import smooth_step
 from amber_thicket.core.numeric.mixed import mixed, tinted
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.response.covers import Cover, laid, materials
-from amber_thicket.core.response.paint import painted
-from amber_thicket.core.response.paint import read as read_strokes
-from amber_thicket.core.response.zones import by_zone, linear_of, masks_of
+from amber_thicket.core.response.covers import Cover, active_covers, materials
+from amber_thicket.core.response.paint import ColourStroke, ScalarStroke, painted
+from amber_thicket.core.response.zones import MOST as MOST_ZONES
+from amber_thicket.core.response.zones import ZoneId, linear_of, masks_of
 from amber_thicket.core.roles import ROLES
-from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.settings import Colour, OperationSettings, Record, setting
+from amber_thicket.core.strokes import MOST as MOST_STROKES
 
 _Layer = Callable[[], Raster]
 Borrow = Callable[[str, str, int], Raster | None]
 
 
-class ScalarChange(OperationSettings):
+class ScalarChange(Record):
     """What a zone changes on a map of one channel."""
 
     level: float = setting(0.5, ge=0, le=1, step=0.01, label="Level", help="What the zone's values lie around.")
@@ -35,10 +33,10 @@ class ScalarChange(OperationSettings):
     )
 
 
-class ColourChange(OperationSettings):
+class ColourChange(Record):
     """What a zone changes on a colour map."""
 
-    colour: str = "#808080"
+    colour: Colour = "#808080"
     amount: float = setting(
         100.0, ge=0, le=100, step=5, unit="%", label="Amount", help="How far the zone is led to the colour."
     )
@@ -46,56 +44,37 @@ class ColourChange(OperationSettings):
         100.0, ge=0, le=100, step=5, unit="%", label="Keeps light", help="How much of its own light and dark stays."
     )
 
-    @field_validator("colour")
-    @classmethod
-    def _is_colour(cls, value: str) -> str:
-        linear_of(value)
-        return value
+
+# Zones that were taken away keep what they changed, for when they come back.
+MOST_CHANGES = 4 * MOST_ZONES
 
 
 def _settings(label: str, colour: bool) -> type[OperationSettings]:
-    change = ColourChange if colour else ScalarChange
+    change: Any = ColourChange if colour else ScalarChange
+    stroke: Any = ColourStroke if colour else ScalarStroke
     what = "colour, amount and keep" if colour else "level and spread"
-    value = '"#rrggbb"' if colour else "value"
 
     class Settings(OperationSettings):
-        in_zones: str = setting("", label=f"{label} in zones", help=f"A JSON object: for the id of a zone its {what}.")
-        strokes: str = setting(
-            "",
-            label=f"{label} strokes",
-            help=f'A JSON list of ["set", "add" or "smooth", {value}, strength, softness, radius, x, y, …].',
+        in_zones: dict[ZoneId, change] = setting(
+            {}, most=MOST_CHANGES, label=f"{label} in zones", help=f"For the id of a zone its {what}."
         )
-
-        @field_validator("in_zones")
-        @classmethod
-        def _are_changes(cls, text: str) -> str:
-            by_zone(text, change)
-            return text
-
-        @field_validator("strokes")
-        @classmethod
-        def _are_strokes(cls, text: str) -> str:
-            read_strokes(text, colour=colour)
-            return text
+        strokes: tuple[stroke, ...] = setting(
+            (), most=MOST_STROKES, label=f"{label} strokes", help="Strokes painted on the tile, one over the other."
+        )
 
     return Settings
 
 
-def _change(role: str) -> type[BaseModel]:
-    return ColourChange if ROLES[role].channels == 3 else ScalarChange
-
-
 def _decide(
-    role: str, made: _Layer, zones: _Layer, covers: _Layer, /, *, frame: Frame, in_zones: str, **options: Any
+    role: str, made: _Layer, zones: _Layer, covers: _Layer, /, *, frame: Frame, in_zones: dict[str, Any], **options: Any
 ) -> tuple[Any, ...]:
     """The mean of the map in each zone that changes it: a number, or a linear colour."""
-    wanted = by_zone(in_zones, _change(role))
-    if not wanted:
+    if not in_zones:
         return ()
     pixels = made().pixels
     return tuple(
         np.tensordot(mask, pixels, 2) / max(float(mask.sum()), 1e-6)
-        for mask, _ in masks_of(zones(), options["zones"].zones, wanted)
+        for mask, _ in masks_of(zones(), options["zones"].zones, in_zones)
     )
 
 
@@ -103,9 +82,8 @@ def _finish(
     role: str, made: _Layer, zones: _Layer, covers: _Layer, /, *, frame: Frame, decided: tuple[Any, ...], **options: Any
 ) -> Raster:
     """The map with what zones, covers and strokes change on it. Scalars stay in [0, 1], colours at 0 or more."""
-    wanted = by_zone(options["in_zones"], _change(role))
-    strokes = read_strokes(options["strokes"], colour=ROLES[role].channels == 3)
-    rows = laid(options["covers"].covers) if role in _COVERED else ()
+    wanted, strokes = options["in_zones"], options["strokes"]
+    rows = active_covers(options["covers"].covers) if role in _COVERED else ()
     before = made()
     if not (wanted or strokes or rows):
         return before
@@ -167,13 +145,13 @@ def _covered(pixels: Pixels, weight: Pixels, cover: Cover, role: str, frame: Fra
 
 
 def _matters(role: str, options: dict[str, Any]) -> Any:
-    rows = laid(options["covers"].covers) if role in _COVERED else ()
-    return [options["in_zones"], options["strokes"], [row.model_dump() for row in rows]]
+    rows = active_covers(options["covers"].covers) if role in _COVERED else ()
+    return [options["in_zones"], options["strokes"], rows]
 
 
 def _uses(made: str, role: str, options: dict[str, Any]) -> tuple[str, ...]:
     zones = ("zones",) if options["in_zones"] else ()
-    covers = ("covers",) if role in _COVERED and laid(options["covers"].covers) else ()
+    covers = ("covers",) if role in _COVERED and active_covers(options["covers"].covers) else ()
     return (made, *zones, *covers)
 
 

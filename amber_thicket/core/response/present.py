@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.response.covers import laid
+from amber_thicket.core.response.covers import active_covers
 from amber_thicket.core.roles import OPTIONAL
 
 
@@ -22,7 +22,7 @@ def says_something(recipe: Recipe, role: str) -> bool:
     if own != type(own)() or finished.in_zones or finished.strokes or getattr(recipe.settings("gather.maps"), role):
         return True
     return role == "metallic" and any(
-        row.metallic or row.material for row in laid(recipe.settings("response.covers").covers)
+        row.metallic or row.material for row in active_covers(recipe.settings("response.covers").covers)
     )
 
 

@@ -5,14 +5,12 @@ A zone is a list of parts that add to it, are taken from it, or are all of it th
 
 from __future__ import annotations
 
-import json
-from collections.abc import Callable
-from functools import lru_cache
-from typing import Any, Literal
+from collections.abc import Callable, Mapping, Sequence
+from typing import Annotated, Any, Literal, TypeVar
 
 import cv2
 import numpy as np
-from pydantic import BaseModel, Field, ValidationError, field_validator
+from pydantic import Field, field_validator
 
 from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.numeric.filters import blur
@@ -21,19 +19,18 @@ from amber_thicket.core.numeric.ranks import at_shares
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.compared import alike
-from amber_thicket.core.rows import plain, rows_of
-from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import local, softened, stroke_of
+from amber_thicket.core.settings import Colour, OperationSettings, Record, are_apart, setting
+from amber_thicket.core.strokes import Stroke, local, softened
 
 MOST, MOST_PARTS, MOST_PICKS = 8, 12, 24
 _Layer = Callable[[], Raster]
 Kind = Literal["colour", "height", "recesses", "edges", "brush"]
 
 
-class Part(OperationSettings):
+class Part(Record):
     """One part of a zone.
 
-    picks, against: "#rrggbb"; a place belongs to the colours it is nearer to. strokes: [radius, x, y, …] on the tile.
+    picks, against: "#rrggbb"; a place belongs to the colours it is nearer to. strokes: on the tile.
     """
 
     kind: Kind
@@ -79,29 +76,19 @@ class Part(OperationSettings):
         help="How wide the surroundings are that a place is compared with.",
     )
     soft: float = setting(30.0, ge=0, le=100, step=5, unit="%", label="Softness", help="How gradually it ends.")
-    picks: tuple[str, ...] = Field((), max_length=MOST_PICKS)
-    against: tuple[str, ...] = Field((), max_length=MOST_PICKS)
-    strokes: tuple[tuple[float, ...], ...] = Field((), max_length=400)
-
-    @field_validator("picks", "against")
-    @classmethod
-    def _are_colours(cls, values: tuple[str, ...]) -> tuple[str, ...]:
-        for value in values:
-            linear_of(value)
-        return values
-
-    @field_validator("strokes")
-    @classmethod
-    def _are_strokes(cls, rows: tuple[tuple[float, ...], ...]) -> tuple[tuple[float, ...], ...]:
-        for row in rows:
-            stroke_of(list(row))
-        return rows
+    picks: tuple[Colour, ...] = Field((), max_length=MOST_PICKS)
+    against: tuple[Colour, ...] = Field((), max_length=MOST_PICKS)
+    strokes: tuple[Stroke, ...] = Field((), max_length=400)
 
 
-class Zone(OperationSettings):
+ZoneId = Annotated[str, Field(pattern="^[a-z0-9]{1,12}$")]
+Change = TypeVar("Change", bound=Record)
+
+
+class Zone(Record):
     """A region. id: how other settings name it."""
 
-    id: str = Field(pattern="^[a-z0-9]{1,12}$")
+    id: ZoneId
     name: str = Field("", max_length=60)
     parts: tuple[Part, ...] = Field((), max_length=MOST_PARTS)
     soften: float = setting(
@@ -111,31 +98,23 @@ class Zone(OperationSettings):
 
 
 def linear_of(colour: str) -> Pixels:
-    """Linear RGB (3,) of "#rrggbb". Raises ValueError in words."""
-    digits = colour[1:]
-    if len(colour) != 7 or colour[0] != "#" or any(c not in "0123456789abcdefABCDEF" for c in digits):
-        raise ValueError(f"“{colour[:20]}” is no colour; colours are written #rrggbb")
-    return decode_srgb(np.array([int(digits[i : i + 2], 16) for i in (0, 2, 4)], np.uint8))
-
-
-@lru_cache(maxsize=32)
-def read(text: str) -> tuple[Zone, ...]:
-    """Zones from their setting. Raises ValueError in words."""
-    return rows_of(text, MOST, "zones", Zone)
+    """Linear RGB (3,) float32 of "#rrggbb"."""
+    return decode_srgb(np.array([int(colour[i : i + 2], 16) for i in (1, 3, 5)], np.uint8))
 
 
 class Settings(OperationSettings):
-    zones: str = setting(
-        "",
+    zones: tuple[Zone, ...] = setting(
+        (),
+        most=MOST,
         label="Zones",
-        help="A JSON list of regions, each with id, name and parts: by colour, height, recesses, edges or brush.",
+        help="Regions of the surface, each made of parts: by colour, height, recesses, edges or brush.",
     )
 
     @field_validator("zones")
     @classmethod
-    def _are_zones(cls, value: str) -> str:
-        read(value)
-        return value
+    def _are_apart(cls, rows: tuple[Zone, ...]) -> tuple[Zone, ...]:
+        are_apart(rows, "zones")
+        return rows
 
 
 def standing_out(height: Pixels, size: float, frame: Frame) -> Pixels:
@@ -149,10 +128,12 @@ def spread_of(signal: Pixels) -> float:
     return float(cv2.meanStdDev(signal)[1].item()) + 1e-9
 
 
-def decide_zones(compared: _Layer, formed: _Layer, *, frame: Frame, zones: str) -> tuple[tuple[float, float], ...]:
+def decide_zones(
+    compared: _Layer, formed: _Layer, *, frame: Frame, zones: tuple[Zone, ...]
+) -> tuple[tuple[float, float], ...]:
     """Of every part by recesses or edges, in order: where it begins, and how far places differ."""
     found = []
-    for part in (part for zone in read(zones) for part in zone.parts):
+    for part in (part for zone in zones for part in zone.parts):
         if part.kind in ("recesses", "edges"):
             signal = _signed(part, formed().pixels, frame)
             found.append((at_shares(signal, (1 - part.share / 100,))[0], spread_of(signal)))
@@ -167,13 +148,12 @@ def _signed(part: Part, height: Pixels, frame: Frame) -> Pixels:
 
 
 def zones(
-    compared: _Layer, formed: _Layer, *, frame: Frame, decided: tuple[tuple[float, float], ...], zones: str
+    compared: _Layer, formed: _Layer, *, frame: Frame, decided: tuple[tuple[float, float], ...], zones: tuple[Zone, ...]
 ) -> Raster:
     """How far each pixel belongs to each zone, (H, W, N) in [0, 1], in the order of the setting."""
-    rows = read(zones)
-    masks = np.zeros((len(rows), frame.height, frame.width), np.float32)
+    masks = np.zeros((len(zones), frame.height, frame.width), np.float32)
     ends = iter(decided)
-    for number, zone in enumerate(rows):
+    for number, zone in enumerate(zones):
         whole = np.zeros((frame.height, frame.width), np.float32)
         for part in zone.parts:
             looked_at = None if part.kind == "brush" else compared if part.kind == "colour" else formed
@@ -212,46 +192,31 @@ def _mask(part: Part, seen: Pixels | None, end: tuple[float, float], frame: Fram
 def _brushed(part: Part, frame: Frame) -> Pixels:
     whole = np.zeros((frame.height, frame.width), np.float32)
     edge = 0.4 * part.soft / 100
-    for row in part.strokes:
-        found = local(stroke_of(list(row)), (frame.width, frame.height), soft=edge)
+    for stroke in part.strokes:
+        found = local(stroke, (frame.width, frame.height), soft=edge)
         at = found.box.on(whole.shape)
         whole[at] = np.maximum(whole[at], softened(found, edge * found.thin))
     return whole
 
 
-def by_zone(text: str, model: type[BaseModel]) -> dict[str, Any]:
-    """What zones change on one map, by the id of the zone. Raises ValueError in words."""
-    if not text.strip():
-        return {}
-    try:
-        rows = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        raise ValueError(f"it is no JSON ({type(error).__name__})") from None
-    if not isinstance(rows, dict) or len(rows) > 4 * MOST:
-        raise ValueError("it must be an object that names zones")
-    try:
-        return {str(name): model.model_validate(row) for name, row in rows.items()}
-    except ValidationError as error:
-        raise ValueError(plain(error)) from None
-
-
-def masks_of(zones: Raster, order: str, wanted: dict[str, Any]) -> list[tuple[Pixels, Any]]:
-    """The mask of each zone that changes something, with what it changes, in order. order: the setting of the zones."""
+def masks_of(zones: Raster, order: Sequence[Zone], wanted: Mapping[str, Change]) -> list[tuple[Pixels, Change]]:
+    """The mask of each zone that changes something, with what it changes, in order. zones: (H, W, N) in [0, 1], one
+    channel for each of order. wanted: by the id of the zone."""
     return [
         (np.ascontiguousarray(zones.pixels[..., number]), wanted[zone.id])
-        for number, zone in enumerate(read(order))
+        for number, zone in enumerate(order)
         if zone.id in wanted
     ]
 
 
 def _uses(options: dict[str, Any]) -> tuple[str, ...]:
-    kinds = {part.kind for zone in read(options["zones"]) for part in zone.parts}
+    kinds = {part.kind for zone in options["zones"] for part in zone.parts}
     colour = ("compared",) if "colour" in kinds else ()
     return (*colour, *(("formed",) if kinds & {"height", "recesses", "edges"} else ()))
 
 
 def _matters(options: dict[str, Any]) -> Any:
-    return [zone.model_dump(exclude={"name"}) for zone in read(options["zones"])]
+    return [zone.model_dump(exclude={"name"}) for zone in options["zones"]]
 
 
 OPERATION = Operation(

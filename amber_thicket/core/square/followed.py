@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import json
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.square.view import View
-from amber_thicket.core.strokes import LARGEST, read
+from amber_thicket.core.strokes import LARGEST, Stroke
 
 
 def upright(points: Pixels, way: Any) -> Pixels:
@@ -30,8 +30,8 @@ def as_turned(points: Pixels, way: Any) -> Pixels:
     return np.stack([1 - x if way.mirror else x, y], -1)
 
 
-def followed(text: str, before: tuple[View, Any], after: tuple[View, Any]) -> str:
-    """Strokes of a setting, as strokes.read takes them, on the same places of the capture.
+def followed(strokes: Sequence[Stroke], before: tuple[View, Any], after: tuple[View, Any]) -> tuple[Stroke, ...]:
+    """Strokes on the same places of the capture.
 
     before, after: how it was and is flattened, and which way up it is (settings of gather.orient).
     """
@@ -41,14 +41,15 @@ def followed(text: str, before: tuple[View, Any], after: tuple[View, Any]) -> st
         return after[0].from_capture(as_turned(shot, after[1]))
 
     rows = []
-    for stroke in read(text):
-        points = moved(stroke.points)
+    for stroke in strokes:
+        points = moved(stroke.places)
         # The brush is as wide as it was on the capture, in the middle of the stroke.
-        middle = stroke.points.mean(axis=0, keepdims=True)
+        middle = stroke.places.mean(axis=0, keepdims=True)
         beside = moved(middle + np.array([[stroke.radius, 0.0]])) - moved(middle)
         shape = after[0].size[1] / after[0].size[0]
         radius = float(np.hypot(beside[0, 0], beside[0, 1] * shape))
         # An area, which has no radius, stays one.
         radius = min(max(radius, 1e-4), LARGEST) if stroke.radius else 0.0
-        rows.append([round(radius, 6), *(round(float(v), 6) for v in points.ravel())])
-    return json.dumps(rows)
+        places = tuple((round(float(x), 6), round(float(y), 6)) for x, y in points)
+        rows.append(Stroke(radius=round(radius, 6), points=places))
+    return tuple(rows)

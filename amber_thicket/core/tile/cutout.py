@@ -6,30 +6,36 @@ colour of the rim goes on, so that smaller copies show no fringe of the ground.
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from collections.abc import Sequence
+from typing import Any, Literal, NamedTuple
 
 import cv2
 import numpy as np
-from pydantic import field_validator
 
 from amber_thicket.core.numeric.colour import linear_to_lab
 from amber_thicket.core.numeric.ground import away, border
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.zones import linear_of
-from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import MOST, Stroke, drawn, is_number, listed, stroke_of
+from amber_thicket.core.settings import Colour, OperationSettings, setting
+from amber_thicket.core.strokes import MOST, Stroke, drawn
 
 _PICKS = 12
 _FOUND_LEAST = 6.0
+
+
+class MaskStroke(Stroke):
+    """A stroke on the mask: what it covers is kept, or left away."""
+
+    kind: Literal["keep", "leave"]
 
 
 class Settings(OperationSettings):
     on: bool = setting(
         False, label="This is a cut-out", help="Something on an even ground that is cut out; it does not repeat."
     )
-    ground: str = setting(
-        "", label="Ground", help="A JSON list of the ground's colours as #rrggbb; empty takes them from the border."
+    ground: tuple[Colour, ...] = setting(
+        (), most=_PICKS, label="Ground", help="Colours of the ground; where there are none, those of the border count."
     )
     tolerance: float = setting(
         0.0,
@@ -69,38 +75,9 @@ class Settings(OperationSettings):
         label="Move the edge",
         help="Below 0 takes off a fringe of the ground's colour, above 0 adds to the mask.",
     )
-    strokes: str = setting(
-        "",
-        label="Mask brush",
-        help='On the tile: a JSON list of ["keep" or "leave", radius, x, y, …], radius 0 for an area.',
+    strokes: tuple[MaskStroke, ...] = setting(
+        (), most=MOST, label="Mask brush", help="Strokes on the tile that keep what they cover, or leave it away."
     )
-
-    @field_validator("ground")
-    @classmethod
-    def _are_colours(cls, value: str) -> str:
-        colours(value)
-        return value
-
-    @field_validator("strokes")
-    @classmethod
-    def _are_strokes(cls, value: str) -> str:
-        brushed(value)
-        return value
-
-
-def colours(text: str) -> tuple[Pixels, ...]:
-    """Linear RGB of picked colours. Raises ValueError in words."""
-    return tuple(linear_of(row if isinstance(row, str) else "") for row in listed(text, _PICKS, "colours"))
-
-
-def brushed(text: str) -> tuple[tuple[bool, Stroke], ...]:
-    """(kept, stroke) in order. Raises ValueError in words."""
-    found = []
-    for row in listed(text, MOST, "strokes"):
-        if not isinstance(row, list) or len(row) < 4 or row[0] not in ("keep", "leave") or not is_number(row[1]):
-            raise ValueError('each stroke is ["keep" or "leave", radius, x, y, …]')
-        found.append((row[0] == "keep", stroke_of(row[1:])))
-    return tuple(found)
 
 
 class Ground(NamedTuple):
@@ -117,7 +94,7 @@ def decide_mask(
     *,
     frame: Frame,
     on: bool,
-    ground: str,
+    ground: Sequence[str],
     tolerance: float,
     **_: Any,
 ) -> Ground:
@@ -125,9 +102,8 @@ def decide_mask(
     if tile is None:
         return Ground(np.zeros((1, 3)), 1.0)
     lab = linear_to_lab(tile.pixels)
-    picked = colours(ground)
-    if picked:
-        marks = linear_to_lab(np.array(picked, np.float32)[:, None])[:, 0]
+    if ground:
+        marks = linear_to_lab(np.array([linear_of(colour) for colour in ground], np.float32)[:, None])[:, 0]
     else:
         marks = np.median(border(lab, 100), axis=0)[None]
     if tolerance > 0:
@@ -140,7 +116,7 @@ def decide_mask(
 
 def mask(
     tile: Raster | None, brought: Raster | None = None, /, *, frame: Frame, decided: Ground, on: bool, soft: float,
-    holes: float, specks: float, edge: float, strokes: str, **_: Any,
+    holes: float, specks: float, edge: float, strokes: Sequence[MaskStroke], **_: Any,
 ) -> Raster:  # fmt: skip
     """(H, W) in [0, 1]: how solid each place is; 1 everywhere for what is no cut-out. tile: (H, W, 3) linear.
     brought: an opacity map that came along, which then is the mask.
@@ -153,9 +129,9 @@ def mask(
     width = max(decided.limit * soft / 100, 0.5)
     solid = np.clip((far - decided.limit) / width + 0.5, 0, 1).astype(np.float32)
     solid = _cleaned(solid, frame.length(holes), frame.length(specks))
-    for keep, stroke in brushed(strokes):
+    for stroke in strokes:
         cover = drawn([stroke], (frame.width, frame.height))
-        solid = np.maximum(solid, cover) if keep else np.minimum(solid, 1 - cover)
+        solid = np.maximum(solid, cover) if stroke.kind == "keep" else np.minimum(solid, 1 - cover)
     if edge:
         solid = _moved(solid, frame.length(edge))
     return Raster(solid, evidence={"share": round(float(solid.mean()), 4), "ground": decided.limit})

@@ -7,13 +7,12 @@ from typing import Any, Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import field_validator
 
 from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import drawn, read
+from amber_thicket.core.strokes import MOST, Stroke, drawn
 from amber_thicket.core.tile.broken import broken
 from amber_thicket.core.tile.cut import features
 from amber_thicket.core.tile.lookalike import Lookalike, Steps, in_step
@@ -96,22 +95,12 @@ class Settings(OperationSettings):
     )
     mirror: bool = setting(True, label="Mirror pieces", help="Lets pieces be mirrored too.")
     seed: int = setting(1, ge=1, le=9999, step=1, label="Arrangement", help="Another number, another arrangement.")
-    excluded: str = setting(
-        "",
-        label="Left out",
-        help="Parts of the picture that must not be used: a JSON list of [radius, x, y, …], radius 0 for an area.",
+    excluded: tuple[Stroke, ...] = setting(
+        (), most=MOST, label="Left out", help="Strokes and areas of the picture that must not be used."
     )
-    kept: str = setting(
-        "",
-        label="Kept",
-        help="Parts of the picture that stay whole: a JSON list of [radius, x, y, …], radius 0 for an area.",
+    kept: tuple[Stroke, ...] = setting(
+        (), most=MOST, label="Kept", help="Strokes and areas of the picture that stay whole."
     )
-
-    @field_validator("excluded", "kept")
-    @classmethod
-    def _are_strokes(cls, value: str) -> str:
-        read(value)
-        return value
 
 
 def reach(chosen: Settings) -> tuple[float, float]:
@@ -177,7 +166,7 @@ def decide_join(evened: Raster, height: Raster | None = None, *, frame: Frame, *
     chosen = Settings(**given)
     size = (evened.pixels.shape[1], evened.pixels.shape[0])
     masks = [
-        drawn(read(text), size, part=frame.part) > 0.5 if text else None for text in (chosen.excluded, chosen.kept)
+        drawn(strokes, size, part=frame.part) > 0.5 if strokes else None for strokes in (chosen.excluded, chosen.kept)
     ]
     sample = _Sample(evened.pixels, None if height is None else height.pixels, masks[0], masks[1])
     if chosen.method == "stochastic":

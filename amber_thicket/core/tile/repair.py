@@ -6,22 +6,22 @@ the spot along which both look most alike; it is decided once and used for every
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Annotated
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import field_validator
+from pydantic import AfterValidator, Field
 
 from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import is_number, listed
+from amber_thicket.core.settings import OperationSettings, Record, setting
+from amber_thicket.core.strokes import Coordinate
 from amber_thicket.core.tile.cut import closed_path, features, mismatch
 from amber_thicket.core.tile.plan import FEATHER, split_bands
 from amber_thicket.errors import BadSetting
@@ -30,48 +30,25 @@ MOST_SPOTS, SMALLEST, LARGEST = 200, 0.004, 0.2
 _RING, _ANGLES, _SEARCH = 1.5, 180, 320
 
 
-@dataclass(frozen=True)
-class Spot:
+# What leaves the tile at one side comes in at the other.
+Wrapped = Annotated[Coordinate, AfterValidator(lambda value: value % 1.0)]
+
+
+class Spot(Record):
     """x, y: middle in the tile, in tile widths and heights. radius: tile widths. from_x, from_y: where the filling's
     middle lies."""
 
-    x: float
-    y: float
-    radius: float
-    from_x: float
-    from_y: float
+    x: Wrapped
+    y: Wrapped
+    radius: float = Field(ge=SMALLEST, le=LARGEST)
+    from_x: Wrapped
+    from_y: Wrapped
 
 
 class Settings(OperationSettings):
-    spots: str = setting(
-        "",
-        label="Filled places",
-        help="Places of the tile filled from elsewhere in it: a JSON list of [x, y, radius, from x, from y].",
+    spots: tuple[Spot, ...] = setting(
+        (), most=MOST_SPOTS, label="Filled places", help="Places of the tile filled from elsewhere in it."
     )
-
-    @field_validator("spots")
-    @classmethod
-    def _are_spots(cls, value: str) -> str:
-        read(value)
-        return value
-
-
-def read(text: str) -> tuple[Spot, ...]:
-    """Spots from their setting. Raises ValueError in words."""
-    spots = []
-    for row in listed(text, MOST_SPOTS, "places"):
-        if not isinstance(row, list) or len(row) != 5 or not all(is_number(v) for v in row):
-            raise ValueError("each place needs five numbers: x, y, radius, from x, from y")
-        if not SMALLEST <= row[2] <= LARGEST:
-            raise ValueError(f"a radius lies from {SMALLEST} to {LARGEST} tile widths")
-        spots.append(Spot(row[0] % 1.0, row[1] % 1.0, float(row[2]), row[3] % 1.0, row[4] % 1.0))
-    return tuple(spots)
-
-
-def written(spots: Sequence[Spot]) -> str:
-    """The setting of spots."""
-    rows = [[round(v, 5) for v in (s.x, s.y, s.radius, s.from_x, s.from_y)] for s in spots]
-    return json.dumps(rows, separators=(",", ":")) if rows else ""
 
 
 @dataclass(frozen=True)
@@ -85,21 +62,21 @@ class Outlines:
         return int(self.radii.nbytes)
 
 
-def decide_repair(joined: Raster, *, frame: Frame, spots: str) -> Outlines:
+def decide_repair(joined: Raster, *, frame: Frame, spots: Sequence[Spot]) -> Outlines:
     """Outlines of all spots, each on what those before it left."""
     pixels = joined.pixels
     found = []
-    for spot in read(spots):
+    for spot in spots:
         radii = _outline(pixels, spot)
         found.append(radii)
         pixels = _filled(pixels, spot, radii)
     return Outlines(np.array(found, np.float32).reshape(-1, _ANGLES))
 
 
-def repair(joined: Raster, *, frame: Frame, decided: Outlines, spots: str) -> Raster:
+def repair(joined: Raster, *, frame: Frame, decided: Outlines, spots: Sequence[Spot]) -> Raster:
     """One layer of the tile with its spots filled. Linear in the layer but for normals, which stay of unit length."""
     pixels = joined.pixels
-    for spot, radii in zip(read(spots), decided.radii, strict=True):
+    for spot, radii in zip(spots, decided.radii, strict=True):
         pixels = _filled(pixels, spot, radii)
     if joined.vectors:
         return Raster(unit(pixels), vectors=True)
@@ -193,18 +170,22 @@ def best_source(tile: Pixels, x: float, y: float, radius: float, banned: Sequenc
     if not np.isfinite(cost.min()):
         raise BadSetting("No place is left to fill this one from.", remedy="Fill a smaller place, or fewer at once.")
     row, column = divmod(int(cost.argmin()), size[0])
-    return Spot(x, y, radius, (column + 0.5) / size[0], (row + 0.5) / size[1])
+    found = (x, y, radius, (column + 0.5) / size[0], (row + 0.5) / size[1])
+    return Spot(**dict(zip(Spot.model_fields, (round(value, 5) for value in found), strict=True)))
 
 
 def with_filled(
-    text: str, tile: Pixels, places: Sequence[tuple[float, float, float]], banned: Sequence[tuple[float, float, float]]
-) -> str:
-    """The setting with places (x, y, radius) filled too, each from where its surroundings look most alike.
+    filled: Sequence[Spot],
+    tile: Pixels,
+    places: Sequence[tuple[float, float, float]],
+    banned: Sequence[tuple[float, float, float]],
+) -> tuple[Spot, ...]:
+    """What is filled, and places (x, y, radius) besides, each from where its surroundings look most alike.
 
     Nothing is taken from a banned place, nor from one that is to be filled. Raises BadSetting when none is left.
     """
     spots = [best_source(tile, x, y, radius, [*banned, *places]) for x, y, radius in places]
-    return written([*read(text), *spots])
+    return (*filled, *spots)
 
 
 OPERATION = Operation(

@@ -6,61 +6,42 @@ stroke with parts of the tile that go on what lies around it. Strokes are kept a
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal, cast
+from typing import Literal
 
 import cv2
 import numpy as np
-from pydantic import field_validator
 
 from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.numeric.filters import blur, carried_in, pad
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.strokes import MOST, Stroke, drawn, is_number, listed, local, softened, stroke_of
+from amber_thicket.core.strokes import MOST, Coordinate, Stroke, drawn, local, softened
 from amber_thicket.core.tile.cut import features
 from amber_thicket.core.tile.fill import covering, patched
 from amber_thicket.core.tile.lookalike import in_step
 from amber_thicket.core.tile.mosaic import Mosaic
 
-Kind = Literal["clone", "heal", "fill"]
-KINDS: tuple[Kind, ...] = ("clone", "heal", "fill")
 _RIM, _SOFT, _MEMBRANE_SIDE = 0.012, 2.5 / 768, 160
 
 
-@dataclass(frozen=True)
-class Touch:
+class RepairStroke(Stroke):
     """dx, dy: how much further on clone and heal copy from, in tile widths and heights."""
 
-    kind: Kind
-    stroke: Stroke
-    dx: float
-    dy: float
+    kind: Literal["clone", "heal", "fill"]
+    dx: Coordinate = 0.0
+    dy: Coordinate = 0.0
 
 
 class Settings(OperationSettings):
-    strokes: str = setting(
-        "",
+    strokes: tuple[RepairStroke, ...] = setting(
+        (),
+        most=MOST,
         label="Repair strokes",
-        help='On the tile: a JSON list of ["clone", "heal" or "fill", dx, dy, radius, x, y, …], radius 0 for an area.',
+        help="Strokes on the tile that clone or heal from elsewhere, or fill; one over the other.",
     )
-
-    @field_validator("strokes")
-    @classmethod
-    def _are_touches(cls, value: str) -> str:
-        read(value)
-        return value
-
-
-def read(text: str) -> tuple[Touch, ...]:
-    """Touches from their setting. Raises ValueError in words."""
-    found = []
-    for row in listed(text, MOST, "strokes"):
-        if not isinstance(row, list) or len(row) < 4 or row[0] not in KINDS or not all(is_number(v) for v in row[1:3]):
-            raise ValueError(f"each stroke begins with one of {', '.join(KINDS)}, then dx and dy")
-        found.append(Touch(cast(Kind, row[0]), stroke_of(row[3:]), float(row[1]), float(row[2])))
-    return tuple(found)
 
 
 @dataclass(frozen=True)
@@ -74,12 +55,11 @@ class Fills:
         return sum(plan.nbytes for plan in self.plans if plan)
 
 
-def decide_touch(repaired: Raster, *, frame: Frame, strokes: str) -> Fills:
+def decide_touch(repaired: Raster, *, frame: Frame, strokes: Sequence[RepairStroke]) -> Fills:
     """Patches of all strokes that fill, each on what those before it left."""
-    touches = read(strokes)
     pixels, plans = repaired.pixels, []
-    last = max((i for i, touch in enumerate(touches) if touch.kind == "fill"), default=-1)
-    for number, touch in enumerate(touches):
+    last = max((i for i, touch in enumerate(strokes) if touch.kind == "fill"), default=-1)
+    for number, touch in enumerate(strokes):
         plan = _filling(pixels, touch) if touch.kind == "fill" else None
         plans.append(plan)
         if number < last:
@@ -87,38 +67,38 @@ def decide_touch(repaired: Raster, *, frame: Frame, strokes: str) -> Fills:
     return Fills(tuple(plans))
 
 
-def touch(repaired: Raster, *, frame: Frame, decided: Fills, strokes: str) -> Raster:
+def touch(repaired: Raster, *, frame: Frame, decided: Fills, strokes: Sequence[RepairStroke]) -> Raster:
     """One layer of the tile with all strokes on it. Normals stay of unit length."""
     pixels = repaired.pixels
-    for stroke, plan in zip(read(strokes), decided.plans, strict=True):
+    for stroke, plan in zip(strokes, decided.plans, strict=True):
         pixels = _touched(pixels, stroke, plan)
     if repaired.vectors:
         return Raster(unit(pixels), vectors=True)
     return Raster(np.maximum(pixels, 0), evidence=dict(repaired.evidence))
 
 
-def _filling(pixels: Pixels, touch: Touch) -> Mosaic | None:
+def _filling(pixels: Pixels, touch: RepairStroke) -> Mosaic | None:
     """Patches over a stroke. pixels: linear RGB of the tile at plan size."""
     height, width = pixels.shape[:2]
-    unfit = drawn([touch.stroke], (width, height), wraps=True) > 0.02
+    unfit = drawn([touch], (width, height), wraps=True) > 0.02
     if not unfit.any() or unfit.mean() > 0.8:
         return None
     seen = np.ascontiguousarray(features(pad(pixels, 8, wraps=True))[8:-8, 8:-8])
     return covering(seen, unfit, in_step(pixels, (width, height)))
 
 
-def _touched(pixels: Pixels, touch: Touch, plan: Mosaic | None) -> Pixels:
+def _touched(pixels: Pixels, touch: RepairStroke, plan: Mosaic | None) -> Pixels:
     """A layer with one stroke on it."""
     if touch.kind == "fill":
         return pixels if plan is None else patched(pixels, plan)
     return _copied(pixels, touch)
 
 
-def _copied(pixels: Pixels, touch: Touch) -> Pixels:
+def _copied(pixels: Pixels, touch: RepairStroke) -> Pixels:
     """Clone or heal along a stroke."""
     height, width = pixels.shape[:2]
     rim = _RIM * width
-    found = local(touch.stroke, (width, height), spare=3 * _SOFT * width + 3 * rim)
+    found = local(touch, (width, height), spare=3 * _SOFT * width + 3 * rim)
     # Soft edges never take more than a part of a thin stroke.
     soft = min(_SOFT * width, 0.35 * found.thin)
     box, hard, thin = found.box, found.hard, found.thin

@@ -1,5 +1,5 @@
 /** Requests to the service. Errors carry what happened and what to do. */
-import type { About, Brief, Compared, Deletion, Figures, FilePlan, Finding, HistogramTold, Job, LayerId, Lights, LightsFound, Material, Place, Places, Probe, Proposal, Space, TilingSuggestion, Value, ZoneSuggestions } from "./types";
+import type { About, Brief, Changes, Compared, Deletion, Figures, FilePlan, Finding, HistogramTold, Job, LayerId, Lights, LightsFound, Material, Place, Places, Probe, Proposal, Space, TilingSuggestion, ZoneSuggestions } from "./types";
 
 export class Problem extends Error {
   constructor(
@@ -60,7 +60,7 @@ export const api = {
   about: () => get<About>("/api/about"),
   materials: (archived: boolean) => get<Brief[]>(`/api/materials${archived ? "?archived=1" : ""}`),
   material: (id: string) => get<Material>(at(id)),
-  edit: async (id: string, revision: number, changes: Record<string, Value | null>, label: string, gesture: string, showing: LayerId[]) => {
+  edit: async (id: string, revision: number, changes: Changes, label: string, gesture: string, showing: LayerId[]) => {
     const body = JSON.stringify({ revision, changes, label, gesture, showing });
     const headers = { "Content-Type": "application/json", Accept: `${ENCLOSED}, application/json` };
     return opened(await request(`${at(id)}/recipe`, { method: "PATCH", headers, body, keepalive: true }));

@@ -40,7 +40,7 @@ export interface SettingValues {
   "gather.maps.height_steps": "kept" | "smoothed";
   "gather.maps.height_white": "high" | "low";
   "gather.maps.roughness_white": "rough" | "smooth";
-  "gather.lights.frames": string;
+  "gather.lights.frames": Lamp[];
   "gather.lights.first": number;
   "gather.lights.direction": "ccw" | "cw";
   "gather.lights.elevation": number;
@@ -49,10 +49,10 @@ export interface SettingValues {
   "gather.lights.exposure": boolean;
   "gather.lights.lamp_light": boolean;
   "gather.lights.bend": number;
-  "gather.lights.all_lights": string;
+  "gather.lights.all_lights": string | "";
   "gather.lights.colour": "solved" | "all";
-  "gather.placed.places": string;
-  "gather.placed.joined": string;
+  "gather.placed.places": RegisteredFile[];
+  "gather.placed.joined": RegisteredFile[];
   "square.lens.k1": number;
   "square.lens.k2": number;
   "square.lens.p1": number;
@@ -98,7 +98,7 @@ export interface SettingValues {
   "even.tone.midtone": number;
   "even.tone.contrast": number;
   "even.tone.saturation": number;
-  "even.tone.curve": string;
+  "even.tone.curve": [number, number][];
   "even.hues.red_colour": number;
   "even.hues.red_light": number;
   "even.hues.yellow_colour": number;
@@ -124,18 +124,18 @@ export interface SettingValues {
   "tile.join.spread": number;
   "tile.join.mirror": boolean;
   "tile.join.seed": number;
-  "tile.join.excluded": string;
-  "tile.join.kept": string;
-  "tile.repair.spots": string;
-  "tile.touch.strokes": string;
+  "tile.join.excluded": Stroke[];
+  "tile.join.kept": Stroke[];
+  "tile.repair.spots": Spot[];
+  "tile.touch.strokes": RepairStroke[];
   "tile.cutout.on": boolean;
-  "tile.cutout.ground": string;
+  "tile.cutout.ground": string[];
   "tile.cutout.tolerance": number;
   "tile.cutout.soft": number;
   "tile.cutout.holes": number;
   "tile.cutout.specks": number;
   "tile.cutout.edge": number;
-  "tile.cutout.strokes": string;
+  "tile.cutout.strokes": MaskStroke[];
   "relief.cues.estimator": "auto" | "tone" | "shading" | "recesses";
   "relief.cues.source": "auto" | "photograph" | "evened";
   "relief.cues.light": "found" | "typed";
@@ -165,10 +165,10 @@ export interface SettingValues {
   "relief.height.low": number;
   "relief.height.high": number;
   "relief.height.middle": number;
-  "response.zones.zones": string;
-  "relief.shape.in_zones": string;
-  "relief.shape.strokes": string;
-  "response.covers.covers": string;
+  "response.zones.zones": Zone[];
+  "relief.shape.in_zones": Record<string, HeightChange>;
+  "relief.shape.strokes": ScalarStroke[];
+  "response.covers.covers": Cover[];
   "relief.normal.strength": number;
   "relief.normal.kernel": "even" | "crisp" | "calm";
   "relief.normal.crispness": number;
@@ -180,9 +180,9 @@ export interface SettingValues {
   "relief.occlusion.contrast": number;
   "relief.occlusion.tight": number;
   "relief.occlusion.lift": number;
-  "relief.occlusion.pinned": string;
-  "relief.on_ambient_occlusion.in_zones": string;
-  "relief.on_ambient_occlusion.strokes": string;
+  "relief.occlusion.pinned": Record<string, Record<string, JsonValue>>;
+  "relief.on_ambient_occlusion.in_zones": Record<string, ScalarChange>;
+  "relief.on_ambient_occlusion.strokes": ScalarStroke[];
   "relief.curvature.side": "both" | "convex" | "concave";
   "relief.curvature.width": number;
   "relief.curvature.contrast": number;
@@ -191,35 +191,35 @@ export interface SettingValues {
   "relief.split.on": boolean;
   "relief.split.broad": number;
   "relief.split.veins": number;
-  "response.on_base_color.in_zones": string;
-  "response.on_base_color.strokes": string;
+  "response.on_base_color.in_zones": Record<string, ColourChange>;
+  "response.on_base_color.strokes": ColourStroke[];
   "response.roughness.centre": number;
   "response.roughness.spread": number;
   "response.roughness.tone": number;
   "response.roughness.detail": number;
   "response.roughness.low": number;
   "response.roughness.high": number;
-  "response.on_roughness.in_zones": string;
-  "response.on_roughness.strokes": string;
+  "response.on_roughness.in_zones": Record<string, ScalarChange>;
+  "response.on_roughness.strokes": ScalarStroke[];
   "response.metallic.level": number;
-  "response.on_metallic.in_zones": string;
-  "response.on_metallic.strokes": string;
+  "response.on_metallic.in_zones": Record<string, ScalarChange>;
+  "response.on_metallic.strokes": ScalarStroke[];
   "response.specular.colour": string;
-  "response.on_specular.in_zones": string;
-  "response.on_specular.strokes": string;
+  "response.on_specular.in_zones": Record<string, ColourChange>;
+  "response.on_specular.strokes": ColourStroke[];
   "response.opacity.level": number;
-  "response.on_opacity.in_zones": string;
-  "response.on_opacity.strokes": string;
+  "response.on_opacity.in_zones": Record<string, ScalarChange>;
+  "response.on_opacity.strokes": ScalarStroke[];
   "response.translucency.colour": string;
   "response.translucency.lamp": boolean;
-  "response.on_translucency.in_zones": string;
-  "response.on_translucency.strokes": string;
+  "response.on_translucency.in_zones": Record<string, ColourChange>;
+  "response.on_translucency.strokes": ColourStroke[];
   "response.back_color.colour": string;
-  "response.on_back_color.in_zones": string;
-  "response.on_back_color.strokes": string;
+  "response.on_back_color.in_zones": Record<string, ColourChange>;
+  "response.on_back_color.strokes": ColourStroke[];
   "response.emissive.colour": string;
-  "response.on_emissive.in_zones": string;
-  "response.on_emissive.strokes": string;
+  "response.on_emissive.in_zones": Record<string, ColourChange>;
+  "response.on_emissive.strokes": ColourStroke[];
   "check.limits.base_color": "usual" | "strict";
   "pack.files.profile": "separate_y_plus" | "separate_y_minus" | "gltf" | "mask_packed" | "albedo_smoothness" | "specular_gloss" | "cut_out" | "own";
   "pack.files.height_bits": "16" | "8";
@@ -227,8 +227,147 @@ export interface SettingValues {
   "pack.files.sizes": "one" | "half" | "quarter";
   "pack.files.materialx": boolean;
   "pack.files.usd": boolean;
-  "pack.files.own": string;
+  "pack.files.own": Profile | null;
   "pack.files.name": string;
 }
 
 export type SettingPath = keyof SettingValues;
+
+/** What a zone changes on a colour map. */
+export interface ColourChange {
+  colour?: string;
+  amount?: number;
+  keep?: number;
+}
+/** A stroke on a colour map; as ScalarStroke. */
+export interface ColourStroke {
+  radius: number;
+  points: [number, number][];
+  kind: "set" | "add" | "smooth";
+  value: string;
+  strength: number;
+  soft: number;
+}
+/** One cover. material: id of a material of the library, empty for a deposit of one colour. zone: only there. */
+export interface Cover {
+  id: string;
+  name?: string;
+  on?: boolean;
+  material?: string;
+  zone?: string;
+  where?: "recesses" | "tops" | "level" | "everywhere";
+  share?: number;
+  size?: number;
+  soft?: number;
+  broken?: number;
+  strength?: number;
+  colour?: string;
+  variation?: number;
+  roughness?: number;
+  metallic?: number;
+  thick?: number;
+  smooth?: number;
+  repeat?: number;
+}
+/** One file of a profile. suffix: end of its name. channels: one content (a whole map), two (a whole map and alpha), or three or four (R, G, B and alpha); "1-roughness" is gloss. required: written even when all in it is blank. format, depth: "" takes what pack.files says. */
+export interface FileRule {
+  suffix: string;
+  channels: string[];
+  required?: boolean;
+  format?: string;
+  depth?: string;
+}
+/** What a zone changes on the height. */
+export interface HeightChange {
+  raised?: number;
+  spread?: number;
+  alone?: boolean;
+}
+export type JsonValue = unknown;
+/** One photograph. file: as gather.maps names files. bearing, elevation: of its lamp, where it stands out of the even ring; None follows the ring. */
+export interface Lamp {
+  file: string;
+  bearing?: number | null;
+  elevation?: number | null;
+}
+/** A stroke on the mask: what it covers is kept, or left away. */
+export interface MaskStroke {
+  radius: number;
+  points: [number, number][];
+  kind: "keep" | "leave";
+}
+/** One part of a zone. */
+export interface Part {
+  kind: "colour" | "height" | "recesses" | "edges" | "brush";
+  how?: "add" | "subtract" | "intersect";
+  tolerance?: number;
+  light?: number;
+  low?: number;
+  high?: number;
+  share?: number;
+  size?: number;
+  soft?: number;
+  picks?: string[];
+  against?: string[];
+  strokes?: Stroke[];
+}
+/** A set of files for one kind of receiver. y: where green points. glb: the material is added as glTF besides. needs: maps that must be there. png_only: the receiver reads PNG alone. gloss: it takes gloss instead of roughness. */
+export interface Profile {
+  id: string;
+  label: string;
+  y: "plus" | "minus";
+  files: FileRule[];
+  glb?: boolean;
+  png_only?: boolean;
+  gloss?: boolean;
+  needs?: string[];
+}
+/** How a file lies. matrix: nine numbers, row by row: from places of the first photograph to those of the file, both in 0..1 across and down. wraps: its edges meet, so what leaves at one side comes in at the other. */
+export interface RegisteredFile {
+  file: string;
+  matrix: number[];
+  wraps?: boolean;
+}
+/** dx, dy: how much further on clone and heal copy from, in tile widths and heights. */
+export interface RepairStroke {
+  radius: number;
+  points: [number, number][];
+  kind: "clone" | "heal" | "fill";
+  dx?: number;
+  dy?: number;
+}
+/** What a zone changes on a map of one channel. */
+export interface ScalarChange {
+  level?: number;
+  spread?: number;
+}
+/** A stroke on a map of one channel. strength: how much of it counts; soft: how much of its width fades. */
+export interface ScalarStroke {
+  radius: number;
+  points: [number, number][];
+  kind: "set" | "add" | "smooth";
+  value: number;
+  strength: number;
+  soft: number;
+}
+/** x, y: middle in the tile, in tile widths and heights. radius: tile widths. from_x, from_y: where the filling's middle lies. */
+export interface Spot {
+  x: number;
+  y: number;
+  radius: number;
+  from_x: number;
+  from_y: number;
+}
+/** A line drawn with a round brush, or an area when the radius is 0. */
+export interface Stroke {
+  radius: number;
+  points: [number, number][];
+}
+/** A region. id: how other settings name it. */
+export interface Zone {
+  id: string;
+  name?: string;
+  parts?: Part[];
+  soften?: number;
+  inverted?: boolean;
+}

@@ -1,14 +1,20 @@
 /** Shapes of the answers of the service. */
-import type { LayerId, MapRole, SettingPath, SettingValues, StageId } from "./generated";
+import type { FileRule, LayerId, MapRole, Part, Profile, SettingPath, SettingValues, StageId } from "./generated";
 
-export type { LayerId, MapRole, SettingPath, SettingValues, StageId };
+export type { FileRule, LayerId, MapRole, Profile, SettingPath, SettingValues, StageId };
+/** What one control shows. */
 export type Value = number | string | boolean;
+/** What a setting may hold. */
+export type SettingValue = SettingValues[SettingPath];
+/** Settings to change; null puts one back to its default. */
+export type Changes = Partial<Record<SettingPath, SettingValue | null>>;
+export type Operations = Record<string, Record<string, SettingValue>>;
 
 export interface SettingInfo {
   name: string;
   label: string;
   help: string;
-  kind: "number" | "choice" | "switch" | "text";
+  kind: "number" | "choice" | "switch" | "text" | "structure";
   integer: boolean;
   unit: string;
   default: Value;
@@ -34,6 +40,8 @@ export interface About {
   operations: OperationInfo[];
   roles: { id: MapRole | ComparedRole; label: string }[];
   profiles: Profile[];
+  /** Formats a file may be written in; depths of a channel, the fewest bits first. */
+  formats: { id: string; label: string; suffix: string; depths: string[]; alpha: boolean; lossy: boolean }[];
   /** What a channel of a file may hold. */
   contents: string[];
   /** What settings that hold several values are made of. */
@@ -42,24 +50,6 @@ export interface About {
   deposits: { label: string; changes: Record<string, Value> }[];
   /** Settings of Relief to start from, by kind of surface. */
   surfaces: { id: string; label: string; changes: Record<string, Value> }[];
-}
-/** Which files are written and what each channel holds; "1-" before a content inverts it. */
-export interface Profile {
-  id: string;
-  label: string;
-  y: "plus" | "minus";
-  files: ProfileFile[];
-  gloss: boolean;
-  needs: string[];
-  glb?: boolean;
-  png_only?: boolean;
-}
-export interface ProfileFile {
-  suffix: string;
-  channels: string[];
-  required: boolean;
-  format: string;
-  depth: string;
 }
 export interface Brief {
   id: string;
@@ -88,7 +78,7 @@ export interface Material extends Brief {
     /** Who made it, where it is no photograph. */
     origin?: { words: string; seed: number; provider: string };
   };
-  recipe: { version: number; operations: Record<string, Record<string, Value>> };
+  recipe: { version: number; operations: Operations; /** Of another version, unknown here; kept. */ aside?: { version: number; operations: Record<string, Record<string, unknown>> } };
   /** Named states, oldest first. */
   snapshots: { id: number; name: string; created: number }[];
   undo: string | null;
@@ -225,7 +215,7 @@ export interface Figures {
   zones: Record<string, number>;
 }
 export interface ZoneSuggestions {
-  zones: { name: string; share: number; part: Record<string, unknown> }[];
+  zones: { name: string; share: number; part: Part }[];
   why: string;
 }
 /** rms, largest: in shares of the range; null where two layers cannot be compared, with the reason. */

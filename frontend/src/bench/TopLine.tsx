@@ -30,6 +30,7 @@ export function TopLine({ material }: { material: Material }) {
       </button>
       <Name key={place.material} name={material.name} />
       <span className="figures truncate text-soft">{size}</span>
+      <KeptAside material={material} />
       <span className="flex-1" />
       <span aria-live="polite" className="text-[12px] text-soft">
         {saving && !unsaved ? "Saving" : ""}
@@ -53,6 +54,17 @@ export function TopLine({ material }: { material: Material }) {
         Pack
       </Button>
     </header>
+  );
+}
+
+/** What another release of the program set and this one does not know: it is told, and stays with the material. */
+function KeptAside({ material }: { material: Material }) {
+  const paths = Object.entries(material.recipe.aside?.operations ?? {}).flatMap(([id, values]) => Object.keys(values).map((name) => `${id}.${name}`));
+  if (!paths.length) return null;
+  return (
+    <span className="flex shrink-0 items-center gap-1.5 rounded-card border border-line px-1.5 text-[12px] text-soft" title={`Set by another release and not known here; they stay with the material: ${paths.join(", ")}`}>
+      <TriangleAlert size={12} className="text-amber" aria-hidden /> {paths.length} {paths.length === 1 ? "setting" : "settings"} kept aside
+    </span>
   );
 }
 

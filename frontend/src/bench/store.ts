@@ -1,12 +1,12 @@
 /** The open material: its newest state, changes on their way, and what the person looks at. */
 import { create } from "zustand";
 import { api, Problem } from "../api/client";
-import type { About, LayerId, Material, SettingPath, Value } from "../api/types";
+import type { About, Changes, LayerId, Material, SettingPath, SettingValue, SettingValues } from "../api/types";
 import { keepPicture } from "../views/kept";
 import { useViews } from "../views/state";
 import { tell, tellProblem } from "../ui/notices";
 
-export type Changes = Partial<Record<SettingPath, Value | null>>;
+export type { Changes };
 
 interface Waiting {
   changes: Changes;
@@ -88,7 +88,11 @@ export async function catchUp(revision = Infinity) {
 }
 
 /** The value in force: what was just changed, else the recipe's, else the default. */
-export function valueOf(state: BenchState, path: SettingPath): Value {
+export function valueOf<P extends SettingPath>(state: BenchState, path: P): SettingValues[P] {
+  return inForce(state, path) as SettingValues[P];
+}
+
+function inForce(state: BenchState, path: SettingPath): SettingValue {
   const pending = state.pending[path];
   const cut = path.lastIndexOf(".");
   const [operation, name] = [path.slice(0, cut), path.slice(cut + 1)];
@@ -157,7 +161,7 @@ async function send({ changes, label, gesture }: Waiting): Promise<boolean> {
   set({ saving: true });
   try {
     const layers = showing();
-    const { material: newest, picture } = await api.edit(material.id, material.revision, changes as Record<string, Value | null>, label, gesture, layers);
+    const { material: newest, picture } = await api.edit(material.id, material.revision, changes, label, gesture, layers);
     if (picture && layers[0]) await keepPicture(layers[0], newest.keys[layers[0]] ?? "", picture);
     // What was changed again since stays on top of the answer.
     if (get().material?.id === newest.id) set({ material: newest, pending: pendingOf(queue), unsaved: null });
@@ -184,6 +188,12 @@ async function send({ changes, label, gesture }: Waiting): Promise<boolean> {
   }
 }
 
+/** Whether two values say the same; what one of them leaves to its default counts as said. */
+function sameValue(one: unknown, other: unknown): boolean {
+  if (typeof one !== "object" || typeof other !== "object" || !one || !other) return one === other;
+  return [one, other].every((asked) => Object.entries(asked).every(([key, value]) => key in one && key in other && sameValue((one as Record<string, unknown>)[key], (other as Record<string, unknown>)[key]) && value !== undefined));
+}
+
 /** Whether a change that is refused as too late was made before: its answer was lost, not the change itself. */
 async function hasArrived(error: unknown, id: string, changes: Changes): Promise<boolean> {
   if (!(error instanceof Problem) || error.status !== 409) return false;
@@ -191,7 +201,7 @@ async function hasArrived(error: unknown, id: string, changes: Changes): Promise
   if (!newest || get().material?.id !== id) return false;
   const there = Object.entries(changes).every(([path, value]) => {
     const cut = path.lastIndexOf(".");
-    return (newest.recipe.operations[path.slice(0, cut)]?.[path.slice(cut + 1)] ?? null) === value;
+    return sameValue(newest.recipe.operations[path.slice(0, cut)]?.[path.slice(cut + 1)] ?? null, value);
   });
   if (there) {
     mayHaveArrived = false;
@@ -205,7 +215,7 @@ function sendLast() {
   const { material } = get();
   if (!material || (!queue.length && !get().saving)) return;
   // The one on its way may be broken off with the page, so what it says goes along once more.
-  const changes = Object.assign({}, onItsWay, ...queue.map((w) => w.changes)) as Record<string, Value | null>;
+  const changes = Object.assign({}, onItsWay, ...queue.map((w) => w.changes)) as Changes;
   const revision = material.revision + (get().saving ? 1 : 0);
   void api.edit(material.id, revision, changes, queue.at(-1)?.label ?? "Last change", "", []).catch(() => {});
   queue.length = 0;

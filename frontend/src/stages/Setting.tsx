@@ -1,7 +1,7 @@
 /** One setting of the recipe. */
 import { memo } from "react";
 import { change, useBench, valueOf } from "../bench/store";
-import type { SettingInfo, SettingPath } from "../api/types";
+import type { SettingInfo, SettingPath, Value } from "../api/types";
 import { Field } from "./Field";
 
 interface Props {
@@ -21,5 +21,5 @@ export const Setting = memo(function Setting({ path, label }: Props) {
   const value = useBench((state) => valueOf(state, path));
   if (!info) return null;
   const name = label ?? info.label;
-  return <Field info={info} value={value} label={label} path={path} onChange={(next, gesture) => change({ [path]: next }, name, gesture)} onReset={() => change({ [path]: null }, `${name} reset`)} />;
+  return <Field info={info} value={value as Value} label={label} path={path} onChange={(next, gesture) => change({ [path]: next }, name, gesture)} onReset={() => change({ [path]: null }, `${name} reset`)} />;
 });

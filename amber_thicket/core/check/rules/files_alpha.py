@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
-from amber_thicket.core.pack.profiles import NO_ALPHA
+from amber_thicket.core.pack.formats import FORMATS
 
 
 def look(subject: Subject) -> Iterable[Finding]:
     with_alpha = [file for file in subject.plan.files if file.channels == 4]
     if not with_alpha:
         return
-    lost = [file.name for file in with_alpha if file.format in NO_ALPHA]
+    lost = [file.name for file in with_alpha if not FORMATS[file.format].alpha]
     own = subject.recipe.settings("pack.files").profile == "own"
     fix = Fix("Write PNG", {"pack.files.format": "png"}) if lost and not own else None
     said = ", ".join(lost) or f"{len(with_alpha)} with alpha"

@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
-
-LOSSLESS = ("png", "tiff", "exr", "webp", "tga")
+from amber_thicket.core.pack.formats import FORMATS
 
 
 def look(subject: Subject) -> Iterable[Finding]:
     files = subject.plan.files
-    lossy = [file.name for file in files if file.format not in LOSSLESS and file.encoding == "linear"]
+    lossy = [file.name for file in files if FORMATS[file.format].lossy and file.encoding == "linear"]
     formats = sorted({file.format.upper() for file in files})
     own = subject.recipe.settings("pack.files").profile == "own"
     fix = Fix("Write PNG", {"pack.files.format": "png"}) if lossy and not own else None

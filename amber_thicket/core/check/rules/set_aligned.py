@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable
 
 import numpy as np
@@ -11,6 +10,7 @@ from amber_thicket.core.check.aligned import ASIDE, Beside, lying_beside, steep
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
 from amber_thicket.core.gather.placed import moved_back
 from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.settings import as_plain
 
 LIMIT = 0.5
 # Maps that change where the others do, the surest first.
@@ -52,7 +52,7 @@ def _fix(recipe: Recipe, role: str, off: Beside, shape: tuple[int, ...]) -> Fix 
     if not key or not plain or recipe.settings("tile.join").method != "none":
         return None
     rows = moved_back(recipe.settings("gather.placed").places, key, off.x / shape[1], off.y / shape[0])
-    return Fix("Move it back", {"gather.placed.places": json.dumps(rows)})
+    return Fix("Move it back", {"gather.placed.places": as_plain(rows)})
 
 
 RULE = Rule(

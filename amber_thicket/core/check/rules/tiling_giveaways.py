@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Fix, Rule, Subject
+from amber_thicket.core.settings import as_plain
 from amber_thicket.core.tile.giveaways import ALARM, Giveaway, giveaways, unfit
 from amber_thicket.core.tile.repair import with_filled
 from amber_thicket.errors import BadSetting
@@ -43,7 +44,7 @@ def _fix(subject: Subject, found: list[Giveaway], strong: list[Giveaway]) -> Fix
         spots = with_filled(now, tile, places, unfit(found))
     except BadSetting:
         return None
-    return Fix(f"Fill {'it' if len(strong) == 1 else 'them'}", {"tile.repair.spots": spots})
+    return Fix(f"Fill {'it' if len(strong) == 1 else 'them'}", {"tile.repair.spots": as_plain(spots)})
 
 
 RULE = Rule(

@@ -29,13 +29,13 @@ function useTones(material: Material) {
 
 export function ToneCurve({ material }: { material: Material }) {
   const tones = useTones(material);
-  const points = readCurve(useBench((state) => valueOf(state, PATH)) as string);
+  const points = readCurve(useBench((state) => valueOf(state, PATH)));
   const clipping = useViews((state) => state.clipping);
   const [chosen, setChosen] = useState<number | null>(null);
   const drag = useRef<{ index: number; gesture: string } | null>(null);
   const svg = useRef<SVGSVGElement>(null);
   const at = ([x, y]: CurvePoint): CurvePoint => [x * WIDTH, (1 - y) * HEIGHT];
-  const put = (next: CurvePoint[], gesture = "") => change({ [PATH]: writeCurve(next) || null }, "Tone curve", gesture);
+  const put = (next: CurvePoint[], gesture = "") => change({ [PATH]: writeCurve(next) }, "Tone curve", gesture);
   const place = (event: PointerEvent): CurvePoint => {
     const bounds = svg.current!.getBoundingClientRect();
     return [(event.clientX - bounds.left) / bounds.width, 1 - (event.clientY - bounds.top) / bounds.height];

@@ -6,15 +6,15 @@ export const ENDS: CurvePoint[] = [
   [1, 1],
 ];
 
-export const readCurve = (text: string): CurvePoint[] => (text ? (JSON.parse(text) as CurvePoint[]) : ENDS);
+export const readCurve = (kept: CurvePoint[]): CurvePoint[] => (kept.length ? kept : ENDS);
 
 const tidy = (n: number) => Number(Math.min(1, Math.max(0, n)).toFixed(4));
 
-/** The setting of points; "" for the straight line. */
-export function writeCurve(points: CurvePoint[]): string {
+/** The setting of points; none for the straight line. */
+export function writeCurve(points: CurvePoint[]): CurvePoint[] {
   const neat = points.map(([x, y]): CurvePoint => [tidy(x), tidy(y)]);
   const straight = neat.length === 2 && neat.every(([x, y], i) => x === i && y === i);
-  return straight ? "" : JSON.stringify(neat);
+  return straight ? [] : neat;
 }
 
 /** Points with one of them elsewhere: between its neighbours, a hair apart. */

@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api, Problem } from "../../api/client";
+import type { Lamp } from "../../api/generated";
 import type { LampRow, LightsFound, Material } from "../../api/types";
 import { busy } from "../../bench/busy";
 import { useBench, valueOf, change, settled } from "../../bench/store";
@@ -50,18 +51,12 @@ export function turnHalf() {
   change({ "gather.lights.first": (first + 180) % 360 }, "Lamps turned by half");
 }
 
-interface Row {
-  file: string;
-  bearing?: number;
-  elevation?: number;
-}
-
 /** Changes one lamp, or the order. */
-export function putFrames(rows: Row[], label: string, gesture = "") {
-  change({ "gather.lights.frames": JSON.stringify(rows) }, label, gesture);
+export function putFrames(rows: Lamp[], label: string, gesture = "") {
+  change({ "gather.lights.frames": rows }, label, gesture);
 }
 
-export const framesNow = (): Row[] => JSON.parse(String(valueOf(useBench.getState(), "gather.lights.frames")) || "[]") as Row[];
+export const framesNow = (): Lamp[] => [...valueOf(useBench.getState(), "gather.lights.frames")];
 
 /** Moves a photograph one place on in the ring. */
 export function moveFrame(file: string, by: 1 | -1) {

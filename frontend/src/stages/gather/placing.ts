@@ -1,7 +1,8 @@
 /** A second photograph: laid on the first, or joined to it; by what the program finds, or by marked places. */
 import { create } from "zustand";
 import { api } from "../../api/client";
-import type { MaterialFile } from "../../api/types";
+import type { RegisteredFile } from "../../api/generated";
+import type { MaterialFile, Operations } from "../../api/types";
 import { settled, useBench } from "../../bench/store";
 import { tell, tellProblem } from "../../ui/notices";
 
@@ -27,11 +28,9 @@ export async function place(file: string, way: Way, pairs: Pair[] = []) {
   }
 }
 
-const listed = (text: unknown): { file: string }[] => (text ? (JSON.parse(String(text)) as { file: string }[]) : []);
-
 /** How a file lies now. */
-export function wayOf(operations: Record<string, Record<string, unknown>>, file: string): Way {
-  const { places, joined } = operations["gather.placed"] ?? {};
-  if (listed(joined).some((row) => row.file === file)) return "join";
-  return listed(places).some((row) => row.file === file) ? "lay" : "free";
+export function wayOf(operations: Operations, file: string): Way {
+  const { places = [], joined = [] } = (operations["gather.placed"] ?? {}) as { places?: RegisteredFile[]; joined?: RegisteredFile[] };
+  if (joined.some((row) => row.file === file)) return "join";
+  return places.some((row) => row.file === file) ? "lay" : "free";
 }

@@ -1,13 +1,13 @@
 /** A profile of one's own as a table: file, channels, what each holds, format and depth. */
 import { Download, Plus, X } from "lucide-react";
 import { useBench, valueOf } from "../../bench/store";
-import type { About, Profile, ProfileFile } from "../../api/types";
+import type { About, Profile, FileRule } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Dialog } from "../../ui/Dialog";
 import { Pick } from "../../ui/Pick";
 import { LAYER_NAMES } from "../../views/names";
-import { freshSuffix, loadProfile, putFile, putOwn, readOwn, saveProfile } from "./profile";
+import { freshSuffix, loadProfile, putFile, putOwn, saveProfile } from "./profile";
 
 const OTHER: Record<string, string> = { diffuse: "Diffuse", specular_color: "Specular colour", transmission: "Light through", transmission_color: "Colour of light through", white: "White", black: "Black", "1-roughness": "Gloss" };
 const WHOLE = ["base_color", "normal", "diffuse", "specular_color", "transmission_color", "specular", "translucency", "back_color", "emissive"];
@@ -17,8 +17,8 @@ export function contentName(token: string): string {
   return OTHER[token] ?? `${token === inside ? "" : "1 − "}${OTHER[inside] ?? LAYER_NAMES[inside as keyof typeof LAYER_NAMES] ?? inside}`;
 }
 
-const FORMATS = ["", "png", "tiff", "exr", "jpeg", "webp", "tga"];
-const DEPTHS: Record<string, string[]> = { "": ["", "8", "16"], png: ["", "8", "16"], tiff: ["", "8", "16", "float"], exr: ["", "half", "float"], jpeg: ["", "8"], webp: ["", "8"], tga: ["", "8"] };
+/** Of a file whose format is left to the pack. */
+const ANY_DEPTH = ["8", "16"];
 const DEPTH_NAMES: Record<string, string> = { "": "as set", "8": "8 bit", "16": "16 bit", half: "half float", float: "float" };
 /** How the channels of a file are laid out, by how many contents it has. */
 const LAYOUTS = [
@@ -30,7 +30,7 @@ const LAYOUTS = [
 const NAMES: Record<number, string[]> = { 1: ["Map"], 2: ["Map", "A"], 3: ["R", "G", "B"], 4: ["R", "G", "B", "A"] };
 
 export function ProfileTable({ about, open, onClose }: { about: About; open: boolean; onClose: () => void }) {
-  const own = readOwn(useBench((state) => valueOf(state, "pack.files.own")));
+  const own = useBench((state) => valueOf(state, "pack.files.own"));
   const singles = about.contents.filter((content) => !WHOLE.includes(content));
   const scalars = [...singles, ...singles.filter((content) => !["white", "black"].includes(content)).map((content) => `1-${content}`)];
   return (
@@ -49,7 +49,7 @@ export function ProfileTable({ about, open, onClose }: { about: About; open: boo
               </thead>
               <tbody>
                 {own.files.map((file, index) => (
-                  <Row key={index} own={own} file={file} index={index} contents={about.contents} scalars={scalars} />
+                  <Row key={index} own={own} file={file} index={index} about={about} scalars={scalars} />
                 ))}
               </tbody>
             </table>
@@ -65,7 +65,9 @@ export function ProfileTable({ about, open, onClose }: { about: About; open: boo
   );
 }
 
-function Row({ own, file, index, contents, scalars }: { own: Profile; file: ProfileFile; index: number; contents: string[]; scalars: string[] }) {
+function Row({ own, file, index, about, scalars }: { own: Profile; file: FileRule; index: number; about: About; scalars: string[] }) {
+  const { contents, formats } = about;
+  const depths = formats.find(({ id }) => id === file.format)?.depths ?? ANY_DEPTH;
   const name = `${file.suffix}: `;
   const count = file.channels.length;
   const relaid = (next: number) => {
@@ -87,8 +89,8 @@ function Row({ own, file, index, contents, scalars }: { own: Profile; file: Prof
           ))}
         </span>
       </td>
-      <td className="py-1.5 pr-2"><Pick label={`${name}format`} value={file.format || "as"} groups={[{ options: FORMATS.map((value) => ({ value: value || "as", label: value ? value.toUpperCase() : "as set" })) }]} onChange={(next) => putFile(own, index, { format: next === "as" ? "" : next, depth: "" }, "Format of the file")} /></td>
-      <td className="py-1.5 pr-2"><Pick label={`${name}depth`} value={file.depth || "as"} groups={[{ options: (DEPTHS[file.format] ?? DEPTHS[""]!).map((value) => ({ value: value || "as", label: DEPTH_NAMES[value]! })) }]} onChange={(next) => putFile(own, index, { depth: next === "as" ? "" : next }, "Depth of the file")} /></td>
+      <td className="py-1.5 pr-2"><Pick label={`${name}format`} value={file.format || "as"} groups={[{ options: [{ value: "as", label: "as set" }, ...formats.map(({ id, label }) => ({ value: id, label }))] }]} onChange={(next) => putFile(own, index, { format: next === "as" ? "" : next, depth: "" }, "Format of the file")} /></td>
+      <td className="py-1.5 pr-2"><Pick label={`${name}depth`} value={file.depth || "as"} groups={[{ options: ["", ...depths].map((value) => ({ value: value || "as", label: DEPTH_NAMES[value]! })) }]} onChange={(next) => putFile(own, index, { depth: next === "as" ? "" : next }, "Depth of the file")} /></td>
       <td className="py-1.5"><button type="button" aria-label={`Take ${file.suffix} away`} disabled={own.files.length < 2} className="rounded-[5px] p-1.5 text-soft hover:bg-lifted hover:text-text disabled:opacity-40" onClick={() => putOwn({ ...own, files: own.files.filter((_, i) => i !== index) }, "File taken away")}><X size={13} /></button></td>
     </tr>
   );

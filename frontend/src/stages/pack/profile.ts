@@ -1,15 +1,11 @@
 /** Profiles of one's own: kept in the recipe, exported and imported as JSON. */
-import type { About, Profile, ProfileFile } from "../../api/types";
+import type { About, Profile, FileRule } from "../../api/types";
 import { change, useBench, valueOf } from "../../bench/store";
 import { tell } from "../../ui/notices";
 
-export const readOwn = (text: unknown): Profile | null => (text ? (JSON.parse(String(text)) as Profile) : null);
-
 /** Puts a profile of one's own in force. */
 export function putOwn(profile: Profile, label: string, gesture = "") {
-  const { y, gloss, needs, files } = profile;
-  const plain = { label: profile.label, y, gloss, needs, files: files.map(({ suffix, channels, required, format, depth }) => ({ suffix, channels, required, format, depth })) };
-  change({ "pack.files.own": JSON.stringify(plain), "pack.files.profile": "own" }, label, gesture);
+  change({ "pack.files.own": { ...profile, id: "own" }, "pack.files.profile": "own" }, label, gesture);
 }
 
 /** Begins a profile of one's own with what is in force now. */
@@ -19,7 +15,7 @@ export function beginOwn(about: About) {
   if (now) putOwn({ ...now, label: `${now.label}, changed` }, "Own profile");
 }
 
-export const putFile = (profile: Profile, index: number, changed: Partial<ProfileFile>, label: string) => putOwn({ ...profile, files: profile.files.map((file, i) => (i === index ? { ...file, ...changed } : file)) }, label);
+export const putFile = (profile: Profile, index: number, changed: Partial<FileRule>, label: string) => putOwn({ ...profile, files: profile.files.map((file, i) => (i === index ? { ...file, ...changed } : file)) }, label);
 
 /** A suffix no other file has. */
 export function freshSuffix(profile: Profile): string {

@@ -12,7 +12,7 @@ import { Setting } from "../Setting";
 import { Brought, useBrought } from "../gather/Files";
 import { isLightSet } from "../gather/lights";
 import { Paint } from "../response/Paint";
-import { readZones, useSettingText, ZONES } from "../response/zones";
+import { useZoneList } from "../response/zones";
 import { Zones } from "../response/Zones";
 import { BandCurve } from "./BandCurve";
 import { Light } from "./Light";
@@ -21,7 +21,7 @@ export function Relief({ material }: { material: Material }) {
   const figures = useFigures(material);
   const strength = useBench((state) => valueOf(state, "relief.normal.strength")) as number;
   const reach = useBench((state) => valueOf(state, "relief.occlusion.reach")) as number;
-  const zones = readZones(useSettingText(ZONES)).length;
+  const zones = useZoneList().length;
   const depth = figures?.evidence["height.depth_percent_of_tile"];
   const mm = figures?.evidence["height.depth_mm"];
   const [height, brought, open] = [useBrought("height"), useBrought("normal"), useBrought("ambient_occlusion")];
@@ -145,10 +145,10 @@ function Surface() {
 
 /** Keeps the occlusion as it is while the height goes on changing. */
 function PinOcclusion({ material }: { material: Material }) {
-  const pinned = useBench((state) => valueOf(state, "relief.occlusion.pinned")) !== "";
+  const pinned = useBench((state) => Object.keys(valueOf(state, "relief.occlusion.pinned")).length > 0);
   const pin = () => {
     const kept = Object.entries(material.recipe.operations).filter(([id]) => /^(relief|response)\./.test(id) && id !== "relief.occlusion");
-    change({ "relief.occlusion.pinned": JSON.stringify(Object.fromEntries(kept)) }, "Occlusion pinned");
+    change({ "relief.occlusion.pinned": Object.fromEntries(kept) }, "Occlusion pinned");
   };
   return (
     <div className="flex items-center justify-between gap-2 py-1">

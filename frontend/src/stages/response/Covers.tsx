@@ -3,19 +3,18 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { X } from "lucide-react";
 import { api } from "../../api/client";
-import type { Material, SettingInfo, SettingPath, Value } from "../../api/types";
+import type { Cover } from "../../api/generated";
+import type { Material, SettingInfo, Value } from "../../api/types";
 import { change, useBench, valueOf } from "../../bench/store";
 import { cx } from "../../ui/cx";
 import { Pick } from "../../ui/Pick";
 import { Switch } from "../../ui/Switch";
 import { Field } from "../Field";
-import { freshId, readZones, useSettingText, written, ZONES } from "./zones";
+import { freshId, useValue, useZoneList } from "./zones";
 
-type Cover = { id: string; name: string; on?: boolean; material?: string; zone?: string; colour?: string; where?: string } & Record<string, unknown>;
-const PATH: SettingPath = "response.covers.covers";
-const read = (text: Value): Cover[] => (text ? (JSON.parse(String(text)) as Cover[]) : []);
-const now = () => read(valueOf(useBench.getState(), PATH));
-const put = (covers: Cover[], label: string, gesture = "") => change({ [PATH]: written(covers) }, label, gesture);
+const PATH = "response.covers.covers";
+const now = () => valueOf(useBench.getState(), PATH);
+const put = (covers: Cover[], label: string, gesture = "") => change({ [PATH]: covers }, label, gesture);
 const putOne = (id: string, changed: Partial<Cover>, label: string, gesture = "") => put(now().map((cover) => (cover.id === id ? ({ ...cover, ...changed } as Cover) : cover)), label, gesture);
 
 /** What says nothing in a case is not shown. */
@@ -26,7 +25,7 @@ const hidden = (cover: Cover): string[] => [
 ];
 
 export function Covers({ material }: { material: Material }) {
-  const covers = read(useSettingText(PATH));
+  const covers = useValue(PATH);
   const about = useBench((state) => state.about);
   const [open, setOpen] = useState<string | null>(null);
   const others = useQuery({ queryKey: ["materials", false], queryFn: () => api.materials(false) }).data?.filter((one) => one.id !== material.id) ?? [];
@@ -80,7 +79,7 @@ export function Covers({ material }: { material: Material }) {
 }
 
 function OpenCover({ cover, infos }: { cover: Cover; infos: SettingInfo[] }) {
-  const zones = readZones(useSettingText(ZONES));
+  const zones = useZoneList();
   return (
     <div className="px-2.5 pb-2">
       {!cover.material && (
@@ -90,7 +89,7 @@ function OpenCover({ cover, infos }: { cover: Cover; infos: SettingInfo[] }) {
         </label>
       )}
       {infos.map((info) => (
-        <Field key={info.name} info={info} spoken={`${cover.name}, ${info.label.toLowerCase()}`} value={(cover[info.name] as Value | undefined) ?? info.default} onChange={(next, gesture) => putOne(cover.id, { [info.name]: next }, `${cover.name}, ${info.label.toLowerCase()}`, gesture)} onReset={() => putOne(cover.id, { [info.name]: info.default }, `${info.label} reset`)} />
+        <Field key={info.name} info={info} spoken={`${cover.name}, ${info.label.toLowerCase()}`} value={(cover[info.name as keyof Cover] as Value | undefined) ?? info.default} onChange={(next, gesture) => putOne(cover.id, { [info.name]: next }, `${cover.name}, ${info.label.toLowerCase()}`, gesture)} onReset={() => putOne(cover.id, { [info.name]: info.default }, `${info.label} reset`)} />
       ))}
       {zones.length > 0 && (
         <div className="flex min-h-8 items-center justify-between">

@@ -1,6 +1,6 @@
 /** Painting a value on a map, round the edges of the tile. */
 import { Brush } from "lucide-react";
-import type { MapRole, Material } from "../../api/types";
+import type { Material } from "../../api/types";
 import { useBench, valueOf } from "../../bench/store";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
@@ -8,7 +8,7 @@ import { Fold } from "../../ui/Fold";
 import { Pick } from "../../ui/Pick";
 import { LAYER_NAMES } from "../../views/names";
 import { BrushTools, Plain } from "./BrushTools";
-import { COLOURED, draw, type Kind, PAINTED, readPainted, useDrawing } from "./drawing";
+import { COLOURED, draw, type Kind, PAINTED, type PaintedRole, useDrawing } from "./drawing";
 
 const KINDS: { value: Kind; label: string }[] = [
   { value: "set", label: "Set" },
@@ -16,9 +16,9 @@ const KINDS: { value: Kind; label: string }[] = [
   { value: "smooth", label: "Smooth" },
 ];
 
-export function Paint({ material, roles }: { material: Material; roles: MapRole[] }) {
+export function Paint({ material, roles }: { material: Material; roles: PaintedRole[] }) {
   const { task, kind, value, colour, strength, soft } = useDrawing();
-  const count = useBench((state) => roles.reduce((sum, role) => sum + readPainted(valueOf(state, PAINTED[role]!)).length, 0));
+  const count = useBench((state) => roles.reduce((sum, role) => sum + valueOf(state, PAINTED[role]).length, 0));
   const on = task?.on === "map" && roles.includes(task.role) ? task : null;
   const role = on?.role ?? roles[0]!;
   const coloured = COLOURED.includes(role);

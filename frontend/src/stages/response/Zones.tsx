@@ -10,7 +10,7 @@ import { setView } from "../../views/state";
 import { Field } from "../Field";
 import { BrushTools } from "./BrushTools";
 import { draw, useDrawing } from "./drawing";
-import { addZone, beginEffect, dropZone, EFFECTS, type Effect, fallback, type Part, type PartKind, putEffect, putPart, putZone, readEffect, readZones, suggestZones, useSettingText, useZones, type Zone, ZONES } from "./zones";
+import { addZone, beginEffect, type Change, dropZone, EFFECTS, type Effect, fallback, type Part, type PartKind, putEffect, putPart, putZone, suggestZones, useValue, useZoneList, useZones, type Zone } from "./zones";
 
 const KINDS: Record<PartKind, string> = { colour: "Colour", height: "Height", recesses: "Recesses", edges: "Edges", brush: "Brush" };
 /** What can be set for each kind of part. */
@@ -30,7 +30,7 @@ function show(id: string | null) {
 }
 
 export function Zones({ material, effects }: { material: Material; effects: readonly Effect["id"][] }) {
-  const zones = readZones(useSettingText(ZONES));
+  const zones = useZoneList();
   const shares = useFigures(material)?.zones ?? {};
   const { open, shown } = useZones();
   return (
@@ -109,7 +109,7 @@ function OpenZone({ material, zone, effects }: { material: Material; zone: Zone;
         <Pick label="Add a part" value="" groups={[{ options: NEW }]} placeholder="Add a part" onChange={(kind) => add(kind as PartKind)} className="h-6.5 px-2 text-[12px]" />
       </div>
       {values(about.shapes.zone, ["soften", "inverted"]).map((info) => (
-        <Field key={info.name} info={info} value={(zone[info.name] as Value | undefined) ?? info.default} onChange={(next, gesture) => putZone(zone.id, { [info.name]: next }, info.label, gesture)} onReset={() => putZone(zone.id, { [info.name]: info.default }, `${info.label} reset`)} />
+        <Field key={info.name} info={info} value={(zone[info.name as keyof Zone] as Value | undefined) ?? info.default} onChange={(next, gesture) => putZone(zone.id, { [info.name]: next }, info.label, gesture)} onReset={() => putZone(zone.id, { [info.name]: info.default }, `${info.label} reset`)} />
       ))}
       <h4 className="mt-1 border-t border-line pt-1.5 text-[12px] text-soft">It changes</h4>
       {EFFECTS.filter((effect) => effects.includes(effect.id)).map((effect) => (
@@ -148,7 +148,7 @@ function OnePart({ material, zone, part, index, infos }: { material: Material; z
         </>
       )}
       {infos.map((info) => (
-        <Field key={info.name} info={info} value={(part[info.name] as Value | undefined) ?? info.default} onChange={(next, gesture) => putPart(zone.id, index, { [info.name]: next }, info.label, gesture)} onReset={() => putPart(zone.id, index, { [info.name]: info.default }, `${info.label} reset`)} />
+        <Field key={info.name} info={info} value={(part[info.name as keyof Part] as Value | undefined) ?? info.default} onChange={(next, gesture) => putPart(zone.id, index, { [info.name]: next }, info.label, gesture)} onReset={() => putPart(zone.id, index, { [info.name]: info.default }, `${info.label} reset`)} />
       ))}
     </div>
   );
@@ -180,14 +180,14 @@ function Colours({ zone, part, index, list, label }: { zone: Zone; part: Part; i
   );
 }
 
-function useEffectOf(zone: Zone, effect: Effect): Record<string, Value> | undefined {
-  return readEffect(useSettingText(effect.path))[zone.id];
+function useEffectOf(zone: Zone, effect: Effect): Change | undefined {
+  return (useValue(effect.path) as Record<string, Change>)[zone.id];
 }
 
 function OneEffect({ zone, effect, infos, always = true }: { zone: Zone; effect: Effect; infos: SettingInfo[]; always?: boolean }) {
   const value = useEffectOf(zone, effect);
   if (!value && !always) return null;
-  const put = (changed: Record<string, Value>, label: string, gesture = "") => putEffect(effect, zone.id, { ...value, ...changed }, label, gesture);
+  const put = (changed: Change, label: string, gesture = "") => putEffect(effect, zone.id, { ...value, ...changed }, label, gesture);
   if (!value) {
     return (
       <button type="button" className="flex h-7 w-full items-center gap-1.5 text-left hover:text-amber" onClick={() => beginEffect(effect, zone)}>
@@ -207,7 +207,7 @@ function OneEffect({ zone, effect, infos, always = true }: { zone: Zone; effect:
         </span>
       </div>
       {infos.map((info) => (
-        <Field key={info.name} info={info} spoken={`${effect.label}, ${info.label.toLowerCase()}`} value={value[info.name] ?? fallback(infos, info.name)} onChange={(next, gesture) => put({ [info.name]: next }, `${effect.label}, ${info.label.toLowerCase()}`, gesture)} onReset={() => put({ [info.name]: fallback(infos, info.name) }, `${info.label} reset`)} />
+        <Field key={info.name} info={info} spoken={`${effect.label}, ${info.label.toLowerCase()}`} value={value[info.name as keyof Change] ?? fallback(infos, info.name)} onChange={(next, gesture) => put({ [info.name]: next }, `${effect.label}, ${info.label.toLowerCase()}`, gesture)} onReset={() => put({ [info.name]: fallback(infos, info.name) }, `${info.label} reset`)} />
       ))}
     </div>
   );

@@ -1,15 +1,20 @@
 /** Zones as they are kept in their setting, and what they change on each map. */
 import { create } from "zustand";
 import { api } from "../../api/client";
-import type { SettingInfo, SettingPath, Value } from "../../api/types";
+import type { ColourChange, HeightChange, Part, ScalarChange } from "../../api/generated";
+import type { SettingInfo, SettingPath, SettingValues, Value } from "../../api/types";
 import { type Changes, change, useBench, valueOf } from "../../bench/store";
 import { tell, tellProblem } from "../../ui/notices";
 
-export type PartKind = "colour" | "height" | "recesses" | "edges" | "brush";
-export type Part = { kind: PartKind; picks?: string[]; against?: string[]; strokes?: number[][] } & Record<string, unknown>;
-export type Zone = { id: string; name: string; parts: Part[] } & Record<string, unknown>;
+export type PartKind = Part["kind"];
+/** A zone with its parts at hand. */
+export type Zone = SettingValues["response.zones.zones"][number] & { name: string; parts: Part[] };
 
-export const ZONES: SettingPath = "response.zones.zones";
+export type { Part };
+/** What a zone changes on one map, whichever map it is. */
+export type Change = ScalarChange & ColourChange & HeightChange;
+
+const ZONES = "response.zones.zones";
 /** The maps a zone can change, with the setting that holds it and what it is made of. */
 export const EFFECTS = [
   { id: "roughness", label: "Roughness", path: "response.on_roughness.in_zones", shape: "scalar", start: { level: 0.4 } },
@@ -35,17 +40,15 @@ interface ZoneView {
 
 export const useZones = create<ZoneView>(() => ({ open: null, shown: null, picking: null }));
 
-const parsed = <T,>(text: Value, empty: T): T => (text ? (JSON.parse(String(text)) as T) : empty);
-/** Text of a setting that is a list or an object; "" for nothing in it. */
-export const written = (value: unknown[] | Record<string, unknown>) => (Object.keys(value).length ? JSON.stringify(value) : "");
-
-export function useSettingText(path: SettingPath): string {
-  return useBench((state) => String(valueOf(state, path)));
+/** The value of a setting in force, for a component. */
+export function useValue<P extends SettingPath>(path: P): SettingValues[P] {
+  return useBench((state) => valueOf(state, path));
 }
 
-export const readZones = (text: Value): Zone[] => parsed<Zone[]>(text, []);
-export const zonesNow = (): Zone[] => readZones(valueOf(useBench.getState(), ZONES));
-export const readEffect = (text: Value): Record<string, Record<string, Value>> => parsed(text, {});
+const whole = (zones: SettingValues[typeof ZONES]): Zone[] => zones.map((zone) => ({ ...zone, name: zone.name ?? "", parts: zone.parts ?? [] }));
+export const zonesNow = (): Zone[] => whole(valueOf(useBench.getState(), ZONES));
+export const useZoneList = (): Zone[] => whole(useValue(ZONES));
+const changesNow = (path: Effect["path"]): Record<string, Change> => valueOf(useBench.getState(), path) as Record<string, Change>;
 
 /** A short name no other has. */
 export function freshId(taken: string[]): string {
@@ -53,7 +56,7 @@ export function freshId(taken: string[]): string {
 }
 
 export function putZones(zones: Zone[], label: string, gesture = "", more: Changes = {}) {
-  change({ [ZONES]: written(zones), ...more }, label, gesture);
+  change({ [ZONES]: zones, ...more }, label, gesture);
 }
 
 /** Puts another state of one zone in its place. */
@@ -68,11 +71,10 @@ export function putPart(id: string, index: number, changed: Partial<Part>, label
 
 /** Takes a zone away, with all it changes, in one step. */
 export function dropZone(id: string) {
-  const state = useBench.getState();
   const more: Changes = {};
   for (const { path } of EFFECTS) {
-    const { [id]: gone, ...rest } = readEffect(valueOf(state, path));
-    if (gone) more[path] = written(rest);
+    const { [id]: gone, ...rest } = changesNow(path);
+    if (gone) more[path] = rest;
   }
   useZones.setState({ open: null, shown: null, picking: null });
   putZones(zonesNow().filter((zone) => zone.id !== id), "Zone taken away", "", more);
@@ -93,7 +95,7 @@ export async function suggestZones(material: string) {
       return;
     }
     const zones = zonesNow();
-    for (const { name, part } of found.zones) zones.push({ id: freshId(zones.map((zone) => zone.id)), name, parts: [part as Part] });
+    for (const { name, part } of found.zones) zones.push({ id: freshId(zones.map((zone) => zone.id)), name, parts: [part] });
     putZones(zones.slice(0, 8), "Suggested zones");
     tell(`${found.zones.length} zones suggested.`, found.why);
   } catch (error) {
@@ -102,14 +104,14 @@ export async function suggestZones(material: string) {
 }
 
 /** Sets what a zone changes on a map; null for nothing. */
-export function putEffect(effect: Effect, zone: string, value: Record<string, Value> | null, label: string, gesture = "") {
-  const { [zone]: before, ...rest } = readEffect(valueOf(useBench.getState(), effect.path));
-  if (value || before) change({ [effect.path]: written(value ? { ...rest, [zone]: value } : rest) }, label, gesture);
+export function putEffect(effect: Effect, zone: string, value: Change | null, label: string, gesture = "") {
+  const { [zone]: before, ...rest } = changesNow(effect.path);
+  if (value || before) change({ [effect.path]: value ? { ...rest, [zone]: value } : rest }, label, gesture);
 }
 
 /** Lets a zone change a map; a colour begins with the one it was picked by. */
 export function beginEffect(effect: Effect, zone: Zone) {
-  const start: Record<string, Value> = effect.shape === "colour" ? { colour: zone.parts[0]?.picks?.[0] ?? "#808080", ...effect.start } : { ...effect.start };
+  const start: Change = effect.shape === "colour" ? { colour: zone.parts[0]?.picks?.[0] ?? "#808080", ...effect.start } : { ...effect.start };
   putEffect(effect, zone.id, start, `${effect.label} of ${zone.name}`);
 }
 

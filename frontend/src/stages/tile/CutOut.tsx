@@ -14,7 +14,7 @@ const SETTINGS = ["tolerance", "soft", "edge", "holes", "specks"] as const;
 /** Whether the material is cut out of its ground, and how. */
 export function CutOut({ material }: { material: Material }) {
   const on = useBench((state) => valueOf(state, "tile.cutout.on")) === true;
-  const ground = JSON.parse(String(useBench((state) => valueOf(state, "tile.cutout.ground"))) || "[]") as string[];
+  const ground = useBench((state) => valueOf(state, "tile.cutout.ground"));
   const picking = useCut((state) => state.picking);
   const task = useDrawing((state) => state.task);
   const brush = task?.on === "cut" ? task : null;

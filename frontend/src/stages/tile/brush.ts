@@ -50,13 +50,13 @@ export function takeBrush(tool: Tool | null) {
 
 export function strokesOf(material: Material, tool: Tool): Stroke[] {
   const path = pathOf(tool);
-  return readStrokes(path, valueOf(useBench.getState(), path) as string, material.preview);
+  return readStrokes(path, valueOf(useBench.getState(), path), material.preview);
 }
 
 /** All strokes there are, for a component that shows them: read anew whenever one of their settings changes. */
 export function useStrokes(material: Material): (Stroke & { index: number })[] {
-  const texts = useBench(useShallow((state) => SETTINGS.map((path) => valueOf(state, path) as string)));
-  return SETTINGS.flatMap((path, i) => readStrokes(path, texts[i]!, material.preview).map((stroke, index) => ({ ...stroke, index })));
+  const kept = useBench(useShallow((state) => SETTINGS.map((path) => valueOf(state, path))));
+  return SETTINGS.flatMap((path, i) => readStrokes(path, kept[i]!, material.preview).map((stroke, index) => ({ ...stroke, index })));
 }
 
 /** Puts another stroke in the place of one. */

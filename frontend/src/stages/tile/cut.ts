@@ -17,10 +17,10 @@ export function setCutOut(on: boolean) {
   if (on) setView("first", { what: "base_color", how: "single" });
 }
 
-export const groundNow = (): string[] => JSON.parse(String(valueOf(useBench.getState(), "tile.cutout.ground")) || "[]") as string[];
+export const groundNow = () => valueOf(useBench.getState(), "tile.cutout.ground");
 
 export function putGround(colours: string[], label: string) {
-  change({ "tile.cutout.ground": colours.length ? JSON.stringify(colours) : "" }, label);
+  change({ "tile.cutout.ground": colours }, label);
 }
 
 /** Takes the ground's colour at a place of the tile. */

@@ -23,8 +23,8 @@ export async function fill(id: string, places: Place[]) {
 
 /** Lets the place of that number be as it was. */
 export function unfill(number: number) {
-  const kept = (JSON.parse((valueOf(useBench.getState(), "tile.repair.spots") as string) || "[]") as number[][]).filter((_, i) => i !== number);
-  change({ "tile.repair.spots": kept.length ? JSON.stringify(kept) : "" }, "Filling taken back");
+  const kept = valueOf(useBench.getState(), "tile.repair.spots").filter((_, i) => i !== number);
+  change({ "tile.repair.spots": kept }, "Filling taken back");
 }
 
 export const standsOut = (found: { alarm: number; places: (Place & { strength: number })[] }) => found.places.filter((place) => place.strength >= found.alarm);

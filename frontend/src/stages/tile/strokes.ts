@@ -1,5 +1,6 @@
 /** Brush strokes as they are kept in settings, and where they lie on the tile. */
-import type { Material, SettingPath } from "../../api/types";
+import type { RepairStroke, Stroke as KeptStroke } from "../../api/generated";
+import type { Material } from "../../api/types";
 import type { Point } from "../../views/capture";
 
 export type Tool = "excluded" | "kept" | "clone" | "heal" | "fill";
@@ -13,7 +14,8 @@ export interface Stroke {
   from: Point;
 }
 
-export const pathOf = (tool: Tool): SettingPath => (tool === "excluded" || tool === "kept" ? `tile.join.${tool}` : "tile.touch.strokes");
+export type StrokePath = "tile.join.excluded" | "tile.join.kept" | "tile.touch.strokes";
+export const pathOf = (tool: Tool): StrokePath => (tool === "excluded" || tool === "kept" ? `tile.join.${tool}` : "tile.touch.strokes");
 
 /** From the tile to the flattened picture and back: x, y, and lengths across. */
 export function onPicture({ sample, work, tile }: Material["preview"]) {
@@ -27,27 +29,28 @@ export function onPicture({ sample, work, tile }: Material["preview"]) {
 }
 
 const tidy = (n: number) => Number(n.toFixed(5));
-const pairs = (flat: number[]): Point[] => Array.from({ length: flat.length / 2 }, (_, i): Point => [flat[2 * i]!, flat[2 * i + 1]!]);
+const tidied = ([x, y]: Point): Point => [tidy(x), tidy(y)];
 
 /** All strokes of one setting, on the tile. */
-export function readStrokes(path: SettingPath, text: string, preview: Material["preview"]): Stroke[] {
-  const rows = JSON.parse(text || "[]") as (number | string)[][];
+export function readStrokes(path: StrokePath, kept: KeptStroke[] | RepairStroke[], preview: Material["preview"]): Stroke[] {
   if (path === "tile.touch.strokes") {
-    return rows.map(([kind, dx, dy, radius, ...rest]) => ({ tool: kind as Tool, from: [dx as number, dy as number], radius: radius as number, points: pairs(rest as number[]) }));
+    return (kept as RepairStroke[]).map(({ kind, dx = 0, dy = 0, radius, points }) => ({ tool: kind, from: [dx, dy], radius, points }));
   }
   const { back, across } = onPicture(preview);
   const tool: Tool = path === "tile.join.kept" ? "kept" : "excluded";
-  return (rows as number[][]).map(([radius, ...rest]) => ({ tool, from: [0, 0], radius: radius! / across, points: pairs(rest).map(back) }));
+  return kept.map(({ radius, points }) => ({ tool, from: [0, 0], radius: radius / across, points: points.map(back) }));
 }
 
-/** The setting that holds these strokes; "" for none. */
-export function writeStrokes(path: SettingPath, strokes: Stroke[], preview: Material["preview"]): string {
-  if (!strokes.length) return "";
+/** The setting that holds these strokes. */
+export function writeStrokes(path: StrokePath, strokes: Stroke[], preview: Material["preview"]): KeptStroke[] | RepairStroke[] {
   if (path === "tile.touch.strokes") {
-    return JSON.stringify(strokes.map(({ tool, from, radius, points }) => [tool, tidy(from[0]), tidy(from[1]), tidy(radius), ...points.flat().map(tidy)]));
+    return strokes.map(({ tool, from, radius, points }): RepairStroke => {
+      const [dx, dy] = tidied(from);
+      return { kind: tool as RepairStroke["kind"], dx, dy, radius: tidy(radius), points: points.map(tidied) };
+    });
   }
   const { to, across } = onPicture(preview);
-  return JSON.stringify(strokes.map(({ radius, points }) => [tidy(radius * across), ...points.map(to).flat().map(tidy)]));
+  return strokes.map(({ radius, points }) => ({ radius: tidy(radius * across), points: points.map(to).map(tidied) }));
 }
 
 /** A drawn line without points that say nothing: none nearer to the one before than `least`. */

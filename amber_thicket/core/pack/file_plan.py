@@ -1,0 +1,149 @@
+"""The files a recipe's pack will hold: their names, what each channel holds, and how it is stored."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from dataclasses import dataclass, replace
+from typing import Any
+
+from amber_thicket.core.pack.formats import BITS, FLOATING, FORMATS
+from amber_thicket.core.pack.profiles import FileRule, Profile, YDirection, content_of, has_colour, profile_named
+from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.response.convert import DERIVED, needed
+from amber_thicket.core.response.present import says_something
+from amber_thicket.core.roles import OPTIONAL, ROLES, Encoding
+
+
+@dataclass(frozen=True)
+class PlannedFile:
+    """A picture file that will be written. contents: what its channels hold, as FileRule.channels. bits: per channel;
+    floating: they are floats. y: green direction when it holds a normal."""
+
+    name: str
+    format: str
+    contents: tuple[str, ...]
+    bits: int
+    encoding: Encoding
+    y: YDirection | None
+    floating: bool = False
+
+    @property
+    def roles(self) -> tuple[str, ...]:
+        """The maps it holds, channel by channel."""
+        return tuple(content_of(token) for token in self.contents)
+
+    @property
+    def values_a_pixel(self) -> int:
+        """1 for a grey map, 3 for colour and normals, 4 with alpha; see encode.stored()."""
+        if len(self.contents) > 2:
+            return len(self.contents)
+        if len(self.contents) == 2:
+            return 4
+        return 3 if has_colour(self.roles[0]) else 1
+
+    @property
+    def channels(self) -> int:
+        """How many channels the picture has."""
+        if len(self.contents) > 2:
+            return len(self.contents)
+        first = 3 if has_colour(self.roles[0]) else 1
+        # A grey map with alpha is written in colour: few readers take grey and alpha.
+        return first if len(self.contents) == 1 else 4
+
+    def where(self, role: str) -> slice:
+        """The channels of the picture that hold a map."""
+        at = self.roles.index(role)
+        if len(self.contents) <= 2:
+            return slice(0, self.channels if len(self.contents) == 1 else 3) if at == 0 else slice(3, 4)
+        return slice(at, at + 1)
+
+    def inverted(self, role: str) -> bool:
+        return self.contents[self.roles.index(role)].startswith("1-")
+
+
+@dataclass(frozen=True)
+class Plan:
+    """All files of a pack. left_out: roles with nothing to say, named instead of written. scenes: the material as glTF,
+    MaterialX or USD besides, by file name."""
+
+    profile: Profile
+    files: tuple[PlannedFile, ...]
+    left_out: tuple[str, ...]
+    stem: str
+    scenes: tuple[tuple[str, str], ...] = ()
+
+
+def profile_of(recipe: Recipe) -> Profile:
+    """The profile a recipe packs for."""
+    settings = recipe.settings("pack.files")
+    return settings.own if settings.profile == "own" and settings.own else profile_named(settings.profile)
+
+
+def portable(name: str) -> str:
+    """A file name stem every system accepts: ASCII letters, figures, - and _; never empty."""
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode()
+    return re.sub(r"[^A-Za-z0-9_-]+", "_", plain).strip("_-")[:80] or "material"
+
+
+def blank_roles(recipe: Recipe) -> set[str]:
+    """Maps in which nothing is, or that are not asked for: metallic that is off, optional ones, curvature."""
+    blank = {role for role in (*OPTIONAL, "metallic") if not says_something(recipe, role)}
+    if not recipe.settings("relief.curvature").in_pack:
+        blank.add("curvature")
+    return blank
+
+
+def planned(recipe: Recipe, name: str) -> Plan:
+    """The files a recipe's pack will hold. name: the material's, used when the recipe names none."""
+    settings, profile = recipe.settings("pack.files"), profile_of(recipe)
+    y_setting = recipe.settings("relief.normal").y_in_files
+    y: YDirection = profile.y if y_setting == "profile" else y_setting
+    stem = portable(settings.name or name)
+    blank = blank_roles(recipe)
+    files: list[PlannedFile] = []
+    left_out: list[str] = []
+    for rule in profile.files:
+        if profile.glb:
+            rule = _for_scene(rule, blank)
+        roles = [role for token in rule.channels for role in _made_of(content_of(token))]
+        if not rule.required and set(roles) <= blank:
+            left_out += [role for role in roles if ROLES[role].made and role != "curvature"]
+            continue
+        files.append(_planned_file(rule, settings, profile, stem, y))
+    down = next((file for file in files if file.y == "minus"), None)
+    if settings.usd and down:
+        # A preview surface reads Y+ alone.
+        files.append(replace(down, name=down.name.replace("_normal.", "_normal_y_plus."), y="plus"))
+    scenes = {"gltf": f"{stem}.glb"} if profile.glb else {}
+    scenes |= {"materialx": f"{stem}.mtlx"} if settings.materialx else {}
+    scenes |= {"usd": f"{stem}.usda"} if settings.usd else {}
+    return Plan(profile, tuple(files), tuple(left_out), stem, tuple(scenes.items()))
+
+
+def _made_of(content: str) -> tuple[str, ...]:
+    return needed(content) if content in DERIVED else (content,)
+
+
+def _for_scene(rule: FileRule, blank: set[str]) -> FileRule:
+    """The file as a glTF material takes it: opacity lies in the alpha of the base colour."""
+    clear = rule.channels == ("base_color",) and "opacity" not in blank
+    return rule.model_copy(update={"channels": ("base_color", "opacity")}) if clear else rule
+
+
+def _planned_file(rule: FileRule, settings: Any, profile: Profile, stem: str, y: YDirection) -> PlannedFile:
+    format = FORMATS["png" if profile.png_only else rule.format or settings.format]
+    depth = format.nearest(rule.depth or (settings.height_bits if "height" in rule.channels else "8"))
+    first = content_of(rule.channels[0])
+    colour = len(rule.channels) <= 2 and (first in DERIVED or (first in ROLES and ROLES[first].encoding == "srgb"))
+    floating = depth in FLOATING
+    encoding: Encoding = "srgb" if colour and not floating else "linear"
+    return PlannedFile(
+        f"{stem}_{rule.suffix}.{format.suffix}",
+        format.id,
+        rule.channels,
+        BITS[depth],
+        encoding,
+        y if first == "normal" else None,
+        floating,
+    )
