@@ -10,10 +10,10 @@ import time
 import cv2
 
 from amber_thicket.blocks import keep_blocks
+from amber_thicket.core.files.encode import asked_for, stored
+from amber_thicket.core.files.file_plan import planned
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
-from amber_thicket.core.pack.encode import asked_for, stored
-from amber_thicket.core.pack.file_plan import planned
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.formats.picture import read_picture
 from amber_thicket.formats.write import encoded

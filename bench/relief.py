@@ -11,7 +11,7 @@ from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.relief.normal import from_height
-from amber_thicket.core.relief.slope import slopes
+from amber_thicket.core.shading.slope import slopes
 from amber_thicket.standins.bench.camera import Shot, photograph
 from amber_thicket.standins.bench.kinds import KINDS
 from amber_thicket.standins.bench.surface import Surface

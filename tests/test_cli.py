@@ -13,8 +13,8 @@ import imagecodecs
 import numpy as np
 
 from amber_thicket import cli
-from amber_thicket.core.pack.encode import stored
-from amber_thicket.core.pack.file_plan import planned
+from amber_thicket.core.files.encode import stored
+from amber_thicket.core.files.file_plan import planned
 from tests.support import encoded, evaluation, linear_photograph, photograph, size_of
 
 

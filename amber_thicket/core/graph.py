@@ -11,16 +11,16 @@ from functools import cached_property, partial
 from typing import Any
 
 from amber_thicket.core.gather.maps import as_layer
-from amber_thicket.core.gather.taken import taken_in
+from amber_thicket.core.inputs import taken_in
 from amber_thicket.core.lightset.source import MadePart
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.numeric.sampling import repeated
 from amber_thicket.core.operation import Given, Operation
+from amber_thicket.core.present import present
 from amber_thicket.core.progress import told_to
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID, BY_LAYER
-from amber_thicket.core.response.present import present
 from amber_thicket.core.roles import COMPARED, EVERY, MADE
 from amber_thicket.core.settings import Record
 from amber_thicket.core.source import Source, halvings

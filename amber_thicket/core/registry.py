@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from amber_thicket.core.check import limits
+from amber_thicket.core import limits
 from amber_thicket.core.even import (
     blotches,
     drift,

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Annotated
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from amber_thicket.core.numeric.around import Around
 from amber_thicket.core.numeric.filters import blur, shrink
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.settings import Record
 

@@ -10,7 +10,7 @@ import xml.etree.ElementTree as ET
 from collections.abc import Sequence
 from typing import Any
 
-from amber_thicket.core.pack.file_plan import PlannedFile
+from amber_thicket.core.files.file_plan import PlannedFile
 
 # Input of the standard surface, its type, by the map that feeds it.
 _INPUTS: dict[str, tuple[str, str]] = {

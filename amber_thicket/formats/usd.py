@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from amber_thicket.core.pack.file_plan import PlannedFile
+from amber_thicket.core.files.file_plan import PlannedFile
 from amber_thicket.formats.usd_materialx import network
 
 # Input of the preview surface, its type and the fallback, by the map that feeds it.

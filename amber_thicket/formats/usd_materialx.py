@@ -9,7 +9,7 @@ from __future__ import annotations
 import xml.etree.ElementTree as ET
 from collections.abc import Sequence
 
-from amber_thicket.core.pack.file_plan import PlannedFile
+from amber_thicket.core.files.file_plan import PlannedFile
 from amber_thicket.formats.materialx import materialx_text
 
 _TYPES = {

@@ -11,11 +11,11 @@ from typing import Any
 import numpy as np
 
 from amber_thicket.core.audit.look import Audit, Judged, Stored, audit
+from amber_thicket.core.files.encode import quantised
 from amber_thicket.core.gather.roles import LEAVE_COLOUR, families, named
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import shrink
-from amber_thicket.core.pack.encode import quantised
 from amber_thicket.core.pack.profiles import Profile
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.roles import ROLES

@@ -17,10 +17,10 @@ from amber_thicket.core.align.placed import Stitched
 from amber_thicket.core.check.blocks import blockiness
 from amber_thicket.core.check.registry import examine
 from amber_thicket.core.check.rule import Finding, Rule, Subject
+from amber_thicket.core.files.encode import asked_for, stored
+from amber_thicket.core.files.file_plan import Plan, PlannedFile, blank_roles, planned
 from amber_thicket.core.graph import Evaluation, fit_side, output_size
 from amber_thicket.core.memory import Cancel
-from amber_thicket.core.pack.encode import asked_for, stored
-from amber_thicket.core.pack.file_plan import Plan, PlannedFile, blank_roles, planned
 from amber_thicket.core.pack.formats import FORMATS
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe

@@ -8,11 +8,11 @@ import zipfile
 import cv2
 import numpy as np
 
+from amber_thicket.core.files.encode import quantised
 from amber_thicket.core.numeric.colour import encode_srgb8, linear_to_srgb
-from amber_thicket.core.pack.encode import quantised
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.relief.normal import from_height as normals_of
-from amber_thicket.core.relief.occlusion import from_height as occlusion_of
+from amber_thicket.core.shading.horizon import open_sky
 from amber_thicket.formats.write import png_bytes
 from amber_thicket.standins.bench.harbour_grating import harbour_grating
 
@@ -29,7 +29,7 @@ def true_maps(side: int = SIDE) -> dict[str, Pixels]:
         "height": surface.height / np.float32(top),
         "normal": normals_of(surface.height, depth=1.0, wraps=True),
         "roughness": surface.roughness,
-        "ambient_occlusion": occlusion_of(surface.height, depth=1.0, reach=side / 16, wraps=True),
+        "ambient_occlusion": open_sky(surface.height, depth=1.0, reach=side / 16, wraps=True),
     }
 
 

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
 from amber_thicket.core.registry import BY_ID
-from amber_thicket.core.tile.mosaic import Mosaic, source_of_mosaic
-from amber_thicket.core.tile.plan import TilePlan, source_of
+from amber_thicket.core.synthesis.mosaic import Mosaic, source_of_mosaic
+from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of
 from amber_thicket.core.tile.stochastic import Mixture
 from amber_thicket.errors import NotFound
 from amber_thicket.service.preview import encoded

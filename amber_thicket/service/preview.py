@@ -12,12 +12,12 @@ from numpy.typing import NDArray
 
 from amber_thicket.core.check.figures import coded, drift, seams
 from amber_thicket.core.check.rules import tiling_joins
+from amber_thicket.core.files.encode import asked_for, quantised, stored
+from amber_thicket.core.files.file_plan import PlannedFile
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side, output_size
 from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8, linear_to_lab
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.operation import STAGES
-from amber_thicket.core.pack.encode import asked_for, quantised, stored
-from amber_thicket.core.pack.file_plan import PlannedFile
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import MAPS, STAGE_LAYERS
 from amber_thicket.core.roles import EVERY

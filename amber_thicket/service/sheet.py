@@ -6,10 +6,10 @@ from typing import Any
 
 import numpy as np
 
+from amber_thicket.core.files.encode import quantised
+from amber_thicket.core.files.sheet import arranged, laid_out, piece_box
 from amber_thicket.core.graph import fit_side
 from amber_thicket.core.numeric.colour import encode_srgb8
-from amber_thicket.core.pack.encode import quantised
-from amber_thicket.core.pack.sheet import arranged, laid_out, piece_box
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.roles import ROLES

@@ -12,8 +12,8 @@ from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.square.crop import looked_up
 from amber_thicket.core.square.propose import ENOUGH, rough_tilt
 from amber_thicket.core.square.view import view_of
+from amber_thicket.core.synthesis.lattice import SIDE, Lattice, find
 from amber_thicket.core.tile.fit import Fit, whole_repeats
-from amber_thicket.core.tile.lattice import SIDE, Lattice, find
 from amber_thicket.core.tile.noiselike import Noiselike, noiselike
 
 _NEAR, _POOR = 0.012, 0.45

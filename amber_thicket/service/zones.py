@@ -8,10 +8,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.even.oklab import from_oklab, to_oklab
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import blur, shrink
+from amber_thicket.core.numeric.oklab import from_oklab, to_oklab
 from amber_thicket.core.raster import Pixels
 from amber_thicket.service.preview import preview_size
 

@@ -389,7 +389,7 @@ def _check_room(needed: int) -> None:
 @blueprint.post("/api/pack")
 def packed_together() -> Response:
     """Many materials in one zip, each in a folder of its own, as one job."""
-    from amber_thicket.core.pack.file_plan import planned
+    from amber_thicket.core.files.file_plan import planned
     from amber_thicket.jobs.manager import job_json
 
     library, several, taken, needed = services().library, [], set(), 0
@@ -417,7 +417,7 @@ def packed_together() -> Response:
 
 @blueprint.post("/api/materials/<material_id>/pack")
 def packed(material_id: str) -> Response:
-    from amber_thicket.core.pack.file_plan import planned
+    from amber_thicket.core.files.file_plan import planned
     from amber_thicket.jobs.manager import job_json
 
     library = services().library

@@ -10,9 +10,9 @@ from typing import Any
 from flask import Blueprint, Response, jsonify, request
 from peewee import OperationalError
 
+from amber_thicket.core.files.file_plan import planned
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation
 from amber_thicket.core.memory import Cancel
-from amber_thicket.core.pack.file_plan import planned
 from amber_thicket.errors import BadSetting, NotFound, PassedState, WriteFailed
 from amber_thicket.service import preview, square
 from amber_thicket.service.bake import check

@@ -14,9 +14,9 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Route
 
-from amber_thicket.core.check.convention import y_direction
-from amber_thicket.core.pack.encode import decoded_normal
+from amber_thicket.core.files.encode import decoded_normal
 from amber_thicket.core.relief.normal import from_height
+from amber_thicket.core.shading.convention import y_direction
 from amber_thicket.standins.bench.camera import Shot, Stand
 from amber_thicket.standins.bench.camera import photograph as photograph_of
 from amber_thicket.standins.bench.slate_shingles import slate_shingles

@@ -14,17 +14,17 @@ from PIL import Image
 
 from amber_thicket.core.audit.look import Audit, Stored, audit
 from amber_thicket.core.check.blocks import BLOCKY, blockiness
-from amber_thicket.core.check.normals import normal_reading
+from amber_thicket.core.files.encode import decoded_normal
 from amber_thicket.core.gather.maps import without_steps
 from amber_thicket.core.gather.roles import guessed, named, packed_channels
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8, linear_to_srgb, srgb_to_linear
-from amber_thicket.core.pack.encode import decoded_normal
 from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.response.convert import to_specular
 from amber_thicket.core.settings import KEY_LENGTH
+from amber_thicket.core.shading.normal_reading import normal_reading
 from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.formats.tags import encoding_tag
 from amber_thicket.formats.unzip import read_entries as entries

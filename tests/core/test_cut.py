@@ -10,7 +10,7 @@ from scipy import ndimage
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
-from amber_thicket.core.tile.cut import (
+from amber_thicket.core.synthesis.cut import (
     _banded,
     apart_across,
     apart_down,
@@ -76,7 +76,7 @@ class PathTest(unittest.TestCase):
             )
             graph = csr_matrix((weight, (source, target)), (rows * columns + 1,) * 2)
             cheapest = dijkstra(graph, indices=rows * columns)[number[-1]].min()
-            with mock.patch("amber_thicket.core.tile.cut._banded", lambda cost, wander: cost):
+            with mock.patch("amber_thicket.core.synthesis.cut._banded", lambda cost, wander: cost):
                 path = open_path(cost, wander=1.0)
             self.assertLessEqual(int(np.abs(np.diff(path)).max()), 1)
             self.assertAlmostEqual(float(cost[np.arange(rows), path].sum()), float(cheapest), delta=1e-4)

@@ -10,9 +10,9 @@ import numpy as np
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, linear_to_lab
+from amber_thicket.core.present import present
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.relief.split import ridges
-from amber_thicket.core.response.present import present
 from amber_thicket.core.tile.carried import bled
 from amber_thicket.errors import BadSetting
 from amber_thicket.standins.bench.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed

@@ -13,7 +13,7 @@ from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb, linear_t
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.relief.raking import raking, slope_along
+from amber_thicket.core.shading.raking import raking, slope_along
 from amber_thicket.errors import BadSetting
 from amber_thicket.standins.bench.camera import Shot, photograph
 from amber_thicket.standins.bench.kinds import KINDS

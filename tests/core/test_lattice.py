@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
+from amber_thicket.core.synthesis.lattice import Axis, Lattice, find
 from amber_thicket.core.tile.fit import whole_repeats
-from amber_thicket.core.tile.lattice import Axis, Lattice, find
 from amber_thicket.core.tile.meet import meeting, moved_by
 from amber_thicket.service.tiling import suggestion
 from amber_thicket.standins.bench.camera import Shot, photograph

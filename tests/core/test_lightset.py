@@ -8,6 +8,7 @@ from unittest import mock
 import cv2
 import numpy as np
 
+from amber_thicket.core.gather.lamps import bearings, directions_of
 from amber_thicket.core.gather.lights import Lamp, Settings, directions, standing
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.lightset import ring
@@ -22,7 +23,7 @@ from amber_thicket.errors import BadSetting, UnreadableFile
 from tests.lightset import angles, shot
 from tests.support import ArraySource
 
-LAMPS = ring.toward(ring.bearings(8, first=37.0), 45.0)
+LAMPS = directions_of(bearings(8, first=37.0), 45.0)
 NAMES = [f"p{number}.jpg" for number in range(8)]
 
 
@@ -41,7 +42,7 @@ class Normals(unittest.TestCase):
     def test_three_lamps_on_a_matt_plane_are_woodhams_closed_form(self) -> None:
         # Woodham 1980: I = ρ N·L; with three lamps N and ρ follow exactly.
         normal, albedo = np.array([0.3, -0.2, np.sqrt(1 - 0.13)]), np.array([0.5, 0.3, 0.2])
-        lamps = ring.toward(ring.bearings(3, first=20.0), 50.0)
+        lamps = directions_of(bearings(3, first=20.0), 50.0)
         light = (lamps @ normal)[:, None, None, None] / lamps[0, 2] * albedo
         made = solved(np.broadcast_to(light, (3, 4, 4, 3)).astype(np.float32), lamps)
         np.testing.assert_allclose(made.normal, np.broadcast_to(normal, (4, 4, 3)), atol=1e-5)

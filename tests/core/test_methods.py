@@ -8,24 +8,24 @@ import cv2
 import numpy as np
 
 from amber_thicket.core.check.figures import coded, own_worst, seam
-from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.around import Around
 from amber_thicket.core.numeric.colour import encode_srgb8
+from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.progress import reached, told_to
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.relief.normal import from_height as normals_of
 from amber_thicket.core.strokes import Stroke, drawn
+from amber_thicket.core.synthesis.cut import features
+from amber_thicket.core.synthesis.lookalike import Lookalike, Steps
+from amber_thicket.core.synthesis.mosaic import Mosaic, Placement, mosaic, render_mosaic, source_of_mosaic
+from amber_thicket.core.synthesis.patchwork import Patchwork
+from amber_thicket.core.synthesis.regrow import grow
+from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of
 from amber_thicket.core.tile.broken import broken, broken_along
-from amber_thicket.core.tile.cut import features
-from amber_thicket.core.tile.lookalike import Lookalike, Steps
-from amber_thicket.core.tile.mosaic import Mosaic, Placement, mosaic, render_mosaic, source_of_mosaic
 from amber_thicket.core.tile.noiselike import noiselike
-from amber_thicket.core.tile.patchwork import Patchwork
-from amber_thicket.core.tile.plan import TilePlan, source_of
-from amber_thicket.core.tile.regrow import grow
 from amber_thicket.core.tile.stochastic import mix, patches
 from amber_thicket.core.tile.strew import Limits, strew
 from amber_thicket.errors import BadSetting, Cancelled

@@ -1,5 +1,8 @@
 """Operations, settings and rules: declared, described, explained; page types match the declarations."""
 
+import json
+import subprocess
+import sys
 import unittest
 from functools import partial
 
@@ -53,3 +56,14 @@ class RegistryTest(unittest.TestCase):
         self.assertEqual(
             typescript.TARGET.read_text(), typescript.generated(), "run python -m amber_thicket.web.typescript"
         )
+
+
+class LightTest(unittest.TestCase):
+    def test_recipes_and_settings_wait_for_no_large_library(self) -> None:
+        """Nothing that only knows recipes needs the compiler, OpenCV or SciPy."""
+        code = (
+            "import json, sys, amber_thicket.core.recipe, amber_thicket.core.pack.profiles;"
+            "print(json.dumps(sorted({'numba', 'cv2', 'scipy'} & set(sys.modules))))"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+        self.assertEqual(json.loads(done.stdout), [])

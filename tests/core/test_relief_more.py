@@ -9,10 +9,10 @@ import numpy as np
 
 from amber_thicket.core.even.hues import BANDS as HUES
 from amber_thicket.core.even.hues import shares
-from amber_thicket.core.even.oklab import to_oklab
-from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation
 from amber_thicket.core.numeric.colour import coded_luminance
+from amber_thicket.core.numeric.oklab import to_oklab
+from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.relief.bands import BANDS, EDGES

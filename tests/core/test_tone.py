@@ -5,9 +5,9 @@ import unittest
 import numpy as np
 
 from amber_thicket.core.even.hues import BANDS, shares
-from amber_thicket.core.even.oklab import from_oklab, to_oklab
 from amber_thicket.core.even.tone import levelled
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb, luminance
+from amber_thicket.core.numeric.oklab import from_oklab, to_oklab
 from tests.support import evaluation, linear_photograph, size_of
 
 PLAIN = {"black": 0.0, "white": 100.0, "midtone": 0.0, "contrast": 0.0}

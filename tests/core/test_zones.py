@@ -8,13 +8,12 @@ from typing import Any
 import numpy as np
 
 from amber_thicket.core.check.figures import coded, own_worst, seam
-from amber_thicket.core.even.oklab import to_oklab
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
-from amber_thicket.core.numeric.colour import decode_srgb, luminance
+from amber_thicket.core.numeric.colour import decode_srgb, linear_of_hex, luminance
+from amber_thicket.core.numeric.oklab import to_oklab
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.response.compared import alike, compared
-from amber_thicket.core.response.zones import linear_of
 from amber_thicket.errors import BadSetting
 from amber_thicket.standins.bench.camera import Shot, photograph
 from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
@@ -152,7 +151,7 @@ class EffectTest(unittest.TestCase):
     def test_a_tint_changes_the_hue_and_keeps_light_and_dark(self) -> None:
         ready = made(response__zones__zones=zone(RED), response__on_base_color__in_zones={"a": {"colour": "#3246a0"}})
         before, after = (ready.layer(name, SIZE).pixels[:, 10:118] for name in ("tiled", "base_color"))
-        wanted = to_oklab(linear_of("#3246a0")[None, None])[0, 0]
+        wanted = to_oklab(linear_of_hex("#3246a0")[None, None])[0, 0]
         self.assertLess(float(np.abs(to_oklab(after).mean(axis=(0, 1)) - wanted).max()), 0.02)
         light = np.corrcoef(luminance(before).ravel(), luminance(after).ravel())[0, 1]
         self.assertGreater(light, 0.99)
@@ -269,7 +268,7 @@ class CoverTest(unittest.TestCase):
         ready = self.covered(
             {"where": "everywhere", "colour": "#5a4632", "variation": 0, "roughness": 0.4, "smooth": 100}
         )
-        np.testing.assert_allclose(ready.layer("base_color", SIZE).pixels[5, 5], linear_of("#5a4632"), atol=1e-5)
+        np.testing.assert_allclose(ready.layer("base_color", SIZE).pixels[5, 5], linear_of_hex("#5a4632"), atol=1e-5)
         self.assertAlmostEqual(float(ready.layer("roughness", SIZE).pixels.std()), 0, places=5)
         self.assertLess(ready.layer("height", SIZE).pixels.std(), ready.layer("shaped", SIZE).pixels.std())
 

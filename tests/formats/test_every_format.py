@@ -13,9 +13,9 @@ import OpenEXR
 import tifffile
 from PIL import Image
 
+from amber_thicket.core.files.encode import stored
+from amber_thicket.core.files.file_plan import planned
 from amber_thicket.core.numeric.colour import encode_srgb8
-from amber_thicket.core.pack.encode import stored
-from amber_thicket.core.pack.file_plan import planned
 from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.response.convert import DIELECTRIC, to_metal, to_specular

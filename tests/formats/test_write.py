@@ -8,8 +8,8 @@ import numpy as np
 import tifffile
 from PIL import Image
 
-from amber_thicket.core.pack.encode import quantised, stored
-from amber_thicket.core.pack.file_plan import planned
+from amber_thicket.core.files.encode import quantised, stored
+from amber_thicket.core.files.file_plan import planned
 from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.relief import normal

@@ -4,9 +4,9 @@ import unittest
 
 import numpy as np
 
-from amber_thicket.core.check.convention import UNSURE, y_direction
-from amber_thicket.core.pack.encode import decoded_normal, quantised
+from amber_thicket.core.files.encode import decoded_normal, quantised
 from amber_thicket.core.relief.normal import from_height
+from amber_thicket.core.shading.convention import UNSURE, y_direction
 from tests.support import bumps, linear_photograph
 
 

@@ -10,7 +10,7 @@ from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.square.propose import propose
-from amber_thicket.core.tile.plan import render, source_of
+from amber_thicket.core.synthesis.tile_plan import render, source_of
 from amber_thicket.service.tiling import suggestion
 from tests.support import evaluation, frame, linear_photograph, psnr, size_of, squared_up
 

@@ -8,8 +8,8 @@ import numpy as np
 import OpenEXR
 import tifffile
 
+from amber_thicket.core.files.encode import quantised
 from amber_thicket.core.memory import Memory
-from amber_thicket.core.pack.encode import quantised
 from amber_thicket.service.from_paths import load_material_from_paths
 from tests.support import bumps
 

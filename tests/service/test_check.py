@@ -18,7 +18,7 @@ from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
 from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.relief.occlusion import from_height
+from amber_thicket.core.shading.horizon import open_sky
 from amber_thicket.service.bake import subject_of
 from amber_thicket.standins.bench.camera import Shot, photograph
 from amber_thicket.standins.bench.coir_matting import coir_matting
@@ -255,10 +255,10 @@ class RuleTest(unittest.TestCase):
     def test_fixes_of_maps_that_came_along_work(self) -> None:
         surface = embossed_hide(256, 3)
         codes = {role: code / np.float32(np.iinfo(code.dtype).max) for role, code in truth_seen(surface).items()}
-        open_sky = from_height(surface.height, depth=1.0, reach=16.0, wraps=False)
+        sky = open_sky(surface.height, depth=1.0, reach=16.0, wraps=False)
         spoilt = {
             "normal.channels": {"normal": codes["normal"][..., [1, 0, 2]]},
-            "set.aligned": {"height": codes["height"], "ambient_occlusion": np.roll(open_sky, (6, -5), (0, 1))},
+            "set.aligned": {"height": codes["height"], "ambient_occlusion": np.roll(sky, (6, -5), (0, 1))},
             "set.aspect": {"height": cv2.resize(codes["height"], (512, 256))},
         }
         for rule, maps in spoilt.items():
@@ -267,9 +267,9 @@ class RuleTest(unittest.TestCase):
 
     def test_occlusion_in_the_colour_goes_by_its_fix(self) -> None:
         matting = coir_matting(256, 3)
-        open_sky = from_height(matting.height, depth=1.0, reach=16.0, wraps=False)
-        maps = {"height": matting.height / matting.height.max(), "ambient_occlusion": open_sky}
-        self.assert_mended(partial(brought, matting.albedo * open_sky[..., None], maps), "ambient_occlusion.apart")
+        sky = open_sky(matting.height, depth=1.0, reach=16.0, wraps=False)
+        maps = {"height": matting.height / matting.height.max(), "ambient_occlusion": sky}
+        self.assert_mended(partial(brought, matting.albedo * sky[..., None], maps), "ambient_occlusion.apart")
 
     def test_what_stands_out_is_filled_by_its_fix(self) -> None:
         photo = planted(linear_photograph("gravel"))

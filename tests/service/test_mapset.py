@@ -13,7 +13,7 @@ from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.relief.normal import from_height
-from amber_thicket.core.relief.slope import integrated
+from amber_thicket.core.shading.slope import integrated
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.service import mapset
 from amber_thicket.service.from_paths import load_material_from_paths

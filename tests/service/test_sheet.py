@@ -7,7 +7,7 @@ import unittest
 import cv2
 import numpy as np
 
-from amber_thicket.core.pack.sheet import arranged
+from amber_thicket.core.files.sheet import arranged
 from amber_thicket.errors import BadSetting
 from amber_thicket.service.bake import check
 from amber_thicket.service.sheet import sheet

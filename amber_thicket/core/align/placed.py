@@ -9,12 +9,12 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, NamedTuple
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.source import Source
 

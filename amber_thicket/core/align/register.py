@@ -10,12 +10,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Literal, NamedTuple
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.colour import encode_srgb8, linear_to_lab
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.numeric.ground import away, border
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import UnreadableFile
 

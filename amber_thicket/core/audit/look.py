@@ -9,21 +9,21 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.audit.polarity import Sides, sides
 from amber_thicket.core.check.aligned import ASIDE, lying_beside, steep
 from amber_thicket.core.check.blocks import BLOCKY, blockiness
 from amber_thicket.core.check.figures import coded, seam
-from amber_thicket.core.check.normals import Reading, normal_reading, vectors_as
 from amber_thicket.core.gather.placed import RegisteredFile, moved_back
 from amber_thicket.core.gather.roles import LEAVE_COLOUR, Guess, assignment, guessed, named
 from amber_thicket.core.numeric.colour import srgb_to_linear
 from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.roles import ROLES
 from amber_thicket.core.settings import as_plain
+from amber_thicket.core.shading.normal_reading import Reading, normal_reading, vectors_as
 
 Level = Literal["pass", "note", "attention", "blocked", "unknown"]
 _SIDE = 1024

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from amber_thicket.core.check.convention import UNSURE, recess_agreement, slope_agreement
 from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.relief.slope import integrated
+from amber_thicket.core.shading.convention import UNSURE, recess_agreement, slope_agreement
+from amber_thicket.core.shading.slope import integrated
 
 # Colour is a weak witness: dark is deep only mostly.
 _WEAK = 0.35

@@ -9,8 +9,8 @@ from typing import Any, Literal
 
 import numpy as np
 
-from amber_thicket.core.pack.encode import Stored, stored
-from amber_thicket.core.pack.file_plan import Plan, PlannedFile
+from amber_thicket.core.files.encode import Stored, stored
+from amber_thicket.core.files.file_plan import Plan, PlannedFile
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.core.even.oklab import moved_in_oklab, to_oklab
 from amber_thicket.core.numeric.filters import blur, enlarge, shrink
+from amber_thicket.core.numeric.oklab import moved_in_oklab, to_oklab
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting

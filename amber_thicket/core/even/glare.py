@@ -9,23 +9,23 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import partial
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.colour import logarithm, luminance_of, srgb_to_linear
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur, carried_in, shrink
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.mixed import mixed
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.numeric.ranks import at_shares
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
-from amber_thicket.core.tile.cut import features
-from amber_thicket.core.tile.fill import covering, patched
-from amber_thicket.core.tile.lookalike import in_step
-from amber_thicket.core.tile.mosaic import Mosaic
-from amber_thicket.core.tile.patchwork import Mask
+from amber_thicket.core.synthesis.cut import features
+from amber_thicket.core.synthesis.fill import covering, patched
+from amber_thicket.core.synthesis.lookalike import in_step
+from amber_thicket.core.synthesis.mosaic import Mosaic
+from amber_thicket.core.synthesis.patchwork import Mask
 
 # Coded brightness from which on light can be mirrored; px of 768 up to which a place is a speck.
 _BRIGHT, _SURE, _SPECK = 0.62, 0.8, 14 / 768

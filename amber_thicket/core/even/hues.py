@@ -6,9 +6,9 @@ from functools import partial
 
 import numpy as np
 
-from amber_thicket.core.even.oklab import lab_of, linear_of
 from amber_thicket.core.numeric.arctan import degrees_of
 from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.oklab import lab_of, linear_of
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster

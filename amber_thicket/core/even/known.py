@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import cv2
 import numpy as np
 
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.settings import OperationSettings, setting

@@ -14,8 +14,8 @@ from amber_thicket.core.numeric.colour import log_luminance, with_gain
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Raster
-from amber_thicket.core.relief.raking import Raking, raking, slope_along
 from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.shading.raking import Raking, raking, slope_along
 
 # How strong the shading may be, against its own spread; the part of it that is taken; the least light in a shadow.
 _STRENGTHS, _PART, _LEAST, _DARK = (0.05, 0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.6), 0.75, 0.15, 1e-3

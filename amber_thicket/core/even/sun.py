@@ -14,21 +14,20 @@ from dataclasses import asdict, dataclass
 from functools import partial
 from typing import Any, NamedTuple
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2, optimize
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.progress import reached
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.relief import occlusion
-from amber_thicket.core.relief.slope import slopes
 from amber_thicket.core.settings import OperationSettings
+from amber_thicket.core.shading.horizon import open_sky
+from amber_thicket.core.shading.slope import slopes
 
 _GRID, _WINDOW, _SAMPLES = 768, 512, 4000
 _FIRST_DEPTH, _DEPTHS = 0.03, (0.004, 0.09)
@@ -149,7 +148,7 @@ class _Seen:
                 sun = np.maximum(even - p[0] * right - p[1] * up, 0)
                 return np.append(self.edges((1 - share) * sun + share * above + _SPILL), 0.3 * p[2])
 
-            found = least_squares(off, p, loss="soft_l1", f_scale=_EDGE, max_nfev=_ROUNDS)
+            found = optimize.least_squares(off, p, loss="soft_l1", f_scale=_EDGE, max_nfev=_ROUNDS)
             p = found.x
         share = float(np.clip(1 / (1 + np.exp(-p[2])), 0.02, 0.95))
         return _Fit(float(p[0]), float(p[1]), depth, share, float(np.abs(found.fun[:-1]).mean()))
@@ -179,7 +178,7 @@ class Ground:
         right, up = slopes(self.height, wraps=False)
         self.even = 1 / np.sqrt(1 + right * right + up * up)
         self.right, self.up = right * self.even, up * self.even
-        self.sky = occlusion.from_height(self.height, depth=1.0, reach=self.reach, wraps=False)
+        self.sky = open_sky(self.height, depth=1.0, reach=self.reach, wraps=False)
 
     def open(self, x: float, y: float, soft: float) -> Pixels:
         """1 where the sun reaches, 0 in cast shadow. x, y: as in Light. soft: σ of the shadow, px."""
@@ -242,7 +241,7 @@ def _first(tone: Pixels, height: Pixels, tile: float) -> tuple[float, float, flo
         # The sky's part needs the depth, and the depth comes out of the fit: twice round is enough.
         scaled = np.ascontiguousarray(height * np.float32(depth * tile))
         right, up = slopes(scaled, wraps=False)
-        sky = occlusion.from_height(scaled, depth=1.0, reach=tile * _REACH, wraps=False)
+        sky = open_sky(scaled, depth=1.0, reach=tile * _REACH, wraps=False)
         x, y, deeper = _direction(*(part.ravel()[picked].astype(np.float64) for part in (right, up, sky, wanted)))
         depth = float(np.clip(depth * deeper, *_DEPTHS))
         x, y = x / deeper, y / deeper
@@ -262,7 +261,7 @@ def _direction(
 
     straight = np.linalg.lstsq(np.column_stack([right, up, np.ones_like(right)]), wanted, rcond=None)[0]
     start = [-straight[0], -straight[1], -0.5, 1.0]
-    found = least_squares(off, start, loss="soft_l1", f_scale=0.2, max_nfev=60)
+    found = optimize.least_squares(off, start, loss="soft_l1", f_scale=0.2, max_nfev=60)
     return float(found.x[0]), float(found.x[1]), float(np.clip(abs(found.x[3]), 0.3, 3.0))
 
 

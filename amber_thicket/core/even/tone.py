@@ -9,11 +9,11 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
-from scipy.interpolate import PchipInterpolator
 
-from amber_thicket.core.even.oklab import lab_of, linear_of
 from amber_thicket.core.numeric.colour import encode_srgb, luminance, srgb_to_linear
 from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.libraries import interpolate
+from amber_thicket.core.numeric.oklab import lab_of, linear_of
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
@@ -76,7 +76,7 @@ def through(points: NDArray[np.float64], tone: Pixels) -> Pixels:
     It never overshoots: monotone between points (Fritsch & Carlson 1980, by scipy's PCHIP).
     """
     inside = np.clip(tone, points[0, 0], points[-1, 0])
-    return np.asarray(PchipInterpolator(points[:, 0], points[:, 1])(inside), np.float32)
+    return np.asarray(interpolate.PchipInterpolator(points[:, 0], points[:, 1])(inside), np.float32)
 
 
 def levelled(tone: Pixels, *, black: float, white: float, midtone: float, contrast: float) -> Pixels:

@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field, field_validator
 
-from amber_thicket.core.lightset.ring import bearings, toward
+from amber_thicket.core.gather.lamps import bearings, directions_of
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.settings import FileKey, OperationSettings, Record, are_apart, setting
@@ -111,7 +111,7 @@ def standing(settings: Settings) -> tuple[Pixels, Pixels]:
 
 def directions(settings: Settings) -> Pixels:
     """(N, 3) unit vectors toward the lamps."""
-    return toward(*standing(settings))
+    return directions_of(*standing(settings))
 
 
 OPERATION = Operation(

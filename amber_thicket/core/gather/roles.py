@@ -12,11 +12,12 @@ from typing import Any, Literal
 
 import numpy as np
 
-from amber_thicket.core.check.convention import y_direction
-from amber_thicket.core.check.normals import normal_reading
-from amber_thicket.core.gather.maps import TAKEN, unit
+from amber_thicket.core.gather.maps import TAKEN
+from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.roles import COMPARED, EVERY
+from amber_thicket.core.shading.convention import y_direction
+from amber_thicket.core.shading.normal_reading import normal_reading
 
 # Words at the end of a name, without spaces and in small letters.
 WORDS: dict[str, tuple[str, ...]] = {

@@ -10,12 +10,11 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-import cv2
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.colour import coded_luminance
+from amber_thicket.core.numeric.libraries import cv2, fft
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.square.propose import ENOUGH, rough_tilt
 
@@ -100,7 +99,7 @@ def _spectra(tone: NDArray[Any], window: int) -> tuple[NDArray[Any], NDArray[Any
     spectra, places = [], []
     for y in np.linspace(0, height - window, _WINDOWS).astype(int):
         for x in np.linspace(0, width - window, max(_WINDOWS, round(_WINDOWS * width / height))).astype(int):
-            spectrum = scipy.fft.rfft2(tone[y : y + window, x : x + window] * taper)[used]
+            spectrum = fft.rfft2(tone[y : y + window, x : x + window] * taper)[used]
             sums = np.bincount(bands, (spectrum.real**2 + spectrum.imag**2) * weight, count)
             spectra.append(np.log(np.convolve(sums, soft, "same") + 1e-9) - among)
             places.append([(x + window / 2) / width - 0.5, (y + window / 2 - height / 2) / width])

@@ -10,13 +10,13 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any, Literal
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.gather.tilt import tilt
 from amber_thicket.core.numeric.colour import coded_luminance, encode_srgb, luminance
 from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 
 _SAMPLE = 1536

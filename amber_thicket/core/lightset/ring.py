@@ -10,14 +10,15 @@ from __future__ import annotations
 import itertools
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 
+from amber_thicket.core.gather.lamps import bearings, directions_of
 from amber_thicket.core.lightset.solve import solved
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.progress import reached
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.relief.slope import integrated
+from amber_thicket.core.shading.slope import integrated
 
 # What the half-turn's cues must reach to be believed.
 SHADOWS_TELL, RECESSES_TELL = 0.05, 0.2
@@ -42,18 +43,6 @@ class Found(NamedTuple):
     curl: float
     twisted: float
     elevation: float | None
-
-
-def bearings(count: int, *, first: float = 0.0, clockwise: bool = False, gap: int = 0) -> Pixels:
-    """Degrees of each lamp of an even ring. gap: one lamp's photograph is missing after this many; 0 for none."""
-    slots = np.arange(count) + (np.arange(count) >= gap if gap else 0)
-    return (first + (-1 if clockwise else 1) * slots * 360.0 / (count + bool(gap))) % 360.0
-
-
-def toward(degrees: Pixels, elevations: Pixels | float) -> Pixels:
-    """(N, 3) unit vectors toward lamps, +X right, +Y up, +Z out."""
-    a, e = np.radians(degrees), np.radians(np.broadcast_to(elevations, np.shape(degrees)))
-    return np.stack([np.cos(a) * np.cos(e), np.sin(a) * np.cos(e), np.sin(e)], -1)
 
 
 def _curl(p: Pixels, q: Pixels) -> tuple[Pixels, Pixels]:
@@ -91,13 +80,13 @@ def found(photographs: Pixels, *, elevation: float, gap: int = 0) -> Found:
     tried = []
     for clockwise in (False, True):
         reached(0.85 if clockwise else 0.8, "Looking for the lamps")
-        lamps = toward(bearings(count, clockwise=clockwise, gap=gap), elevation)
+        lamps = directions_of(bearings(count, clockwise=clockwise, gap=gap), elevation)
         normal = solved(photographs, lamps).normal
         z = np.maximum(normal[..., 2], 0.1)
         a, b = _curl(-normal[..., 0] / z, -normal[..., 1] / z)
         tried.append((*_turned(a, b), clockwise))
     turn, curl, twisted, clockwise = min(tried, key=lambda t: t[1] / max(t[2], 1e-12))
-    lamps = toward(bearings(count, first=turn, clockwise=clockwise, gap=gap), elevation)
+    lamps = directions_of(bearings(count, first=turn, clockwise=clockwise, gap=gap), elevation)
     reached(0.9, "Telling bumps from dents")
     shadows, recesses = _half_turn(photographs, lamps)
     # Shadows say more than recesses do; each speaks only when it is clear.
@@ -156,7 +145,7 @@ def _elevation(photographs: Pixels, degrees: Pixels) -> float | None:
     costs = []
     for elevation in tried:
         reached(0.95, "Looking how high the lamps stood")
-        albedo = solved(photographs[:, ::2, ::2], toward(degrees, elevation)).albedo.mean(-1)
+        albedo = solved(photographs[:, ::2, ::2], directions_of(degrees, elevation)).albedo.mean(-1)
         tone = np.log(np.maximum(albedo, 1e-4))
         costs.append(float(np.mean(np.abs(tone - blur(tone, 6.0, wraps=False)))))
     at = int(np.argmin(costs))

@@ -11,9 +11,9 @@ from typing import Any
 
 import numpy as np
 
+from amber_thicket.core.gather.lamps import directions_of
 from amber_thicket.core.gather.lights import FEWEST, Settings, directions
 from amber_thicket.core.lightset import gloss
-from amber_thicket.core.lightset.ring import toward
 from amber_thicket.core.lightset.solve import Solved, solved
 from amber_thicket.core.lightset.steady import Steady, put_right, steadied
 from amber_thicket.core.memory import Memory
@@ -69,7 +69,7 @@ class LightSet:
         the ring is turned, and must be the very same wherever it is."""
         degrees = np.degrees(np.arctan2(self.lamps[:, 1], self.lamps[:, 0]))
         away = (degrees - degrees[0]) * (-1 if self.settings.direction == "cw" else 1) % 360
-        return toward(np.round(away, 4) % 360, np.round(np.degrees(np.arcsin(self.lamps[:, 2])), 4))
+        return directions_of(np.round(away, 4) % 360, np.round(np.degrees(np.arcsin(self.lamps[:, 2])), 4))
 
     def frame(self, number: int, level: int) -> Pixels:
         """One photograph as it is solved, (H, W, 3) linear."""

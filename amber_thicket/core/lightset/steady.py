@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.lightset.solve import solved
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.progress import reached
 from amber_thicket.core.raster import Pixels
 

@@ -10,10 +10,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 
 WIDTH, HEIGHT = 128, 64

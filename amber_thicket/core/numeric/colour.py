@@ -9,12 +9,12 @@ from __future__ import annotations
 from functools import lru_cache, partial
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.polynomial import Chebyshev, Polynomial
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
@@ -259,3 +259,8 @@ def _lab_rows(flat, out, first, last):  # type: ignore[no-untyped-def]
         to[i, 0] = np.float32(116.0) * y - np.float32(16.0)
         to[i, 1] = np.float32(500.0) * (x - y)
         to[i, 2] = np.float32(200.0) * (y - z)
+
+
+def linear_of_hex(colour: str) -> Pixels:
+    """Linear RGB (3,) float32 of "#rrggbb"."""
+    return decode_srgb(np.array([int(colour[i : i + 2], 16) for i in (1, 3, 5)], np.uint8))

@@ -8,11 +8,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 

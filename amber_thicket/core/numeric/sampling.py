@@ -5,10 +5,10 @@ from __future__ import annotations
 from functools import partial
 from typing import Protocol
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 

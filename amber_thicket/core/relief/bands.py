@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting

@@ -6,11 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.even.hues import BANDS
 from amber_thicket.core.numeric.colour import coded_luminance
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief.estimate import (
@@ -22,8 +22,8 @@ from amber_thicket.core.relief.estimate import (
     told_by_recesses,
 )
 from amber_thicket.core.relief.hued import hued_of, tone_with
-from amber_thicket.core.relief.raking import Raking
 from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.shading.raking import Raking
 
 # How much the tone counts beside the shading; the light must come from above or below by so much to tell its end.
 _TONE, _TONE_LEAST, _GIVEN_UP, _SIDEWAYS = 0.40, 0.20, 0.25, 0.35

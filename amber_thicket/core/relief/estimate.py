@@ -10,10 +10,10 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from scipy.fft import fftfreq, irfft2, rfft2, rfftfreq
 
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import fft
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
@@ -29,14 +29,14 @@ _RECESSES, _BRIGHT = (1.5, 3.0, 6.0, 12.0), 0.15
 def _waves(shape: tuple[int, int], tile: float) -> tuple[Pixels, Pixels]:
     """Angular frequencies (x, y), per px of a tile of 768."""
     scale = np.float32(tile / _PLAN)
-    wx = (2 * np.pi * rfftfreq(shape[1])[None]).astype(np.float32) * scale
-    wy = (2 * np.pi * fftfreq(shape[0])[:, None]).astype(np.float32) * scale
+    wx = (2 * np.pi * fft.rfftfreq(shape[1])[None]).astype(np.float32) * scale
+    wy = (2 * np.pi * fft.fftfreq(shape[0])[:, None]).astype(np.float32) * scale
     return wx, wy
 
 
 def spectrum(tone: Pixels) -> Pixels:
     """What told_by_both works on. tone: (H, W), any mean; it wraps."""
-    return np.asarray(rfft2(tone - tone.mean(), workers=-1))
+    return np.asarray(fft.rfft2(tone - tone.mean(), workers=-1))
 
 
 def told_by_both(
@@ -165,4 +165,4 @@ def _rises(field, out, first, last):  # type: ignore[no-untyped-def]
 
 def field_of(found: Pixels, shape: tuple[int, int]) -> Pixels:
     """The field of a spectrum, (H, W) float32."""
-    return np.asarray(irfft2(found, s=shape, workers=-1), np.float32)
+    return np.asarray(fft.irfft2(found, s=shape, workers=-1), np.float32)

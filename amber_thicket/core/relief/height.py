@@ -10,8 +10,8 @@ from amber_thicket.core.numeric.levels import soft_clip
 from amber_thicket.core.numeric.ranks import at_shares
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.relief.slope import integrated, slopes, typical_slope
 from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.shading.slope import integrated, slopes, typical_slope
 
 _OUTLIERS = 0.1
 

@@ -7,9 +7,9 @@ from functools import partial
 import numpy as np
 
 from amber_thicket.core.even.hues import BANDS, banded, shares
-from amber_thicket.core.even.oklab import lab_of
 from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.oklab import lab_of
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.mixed import mixed
 from amber_thicket.core.numeric.ranks import at_shares
 from amber_thicket.core.operation import Operation

@@ -8,8 +8,8 @@ import numpy as np
 
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Raster
-from amber_thicket.core.relief.raking import raking
 from amber_thicket.core.settings import OperationSettings
+from amber_thicket.core.shading.raking import raking
 
 
 class Settings(OperationSettings):

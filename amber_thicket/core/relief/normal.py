@@ -5,17 +5,17 @@ from __future__ import annotations
 from functools import partial
 from typing import Any, Literal
 
-import cv2
 import numpy as np
 
-from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur, pad
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
+from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.relief.slope import slopes
 from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.shading.slope import slopes
 
 # Least-squares slope over five pixels (Savitzky & Golay, Analytical Chemistry 36(8), 1964).
 _CALM = np.array([[-2, -1, 0, 1, 2]], np.float32) / 10

@@ -7,10 +7,10 @@ from functools import partial
 
 import numpy as np
 
-from amber_thicket.core.even.oklab import to_oklab
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import stepped
+from amber_thicket.core.numeric.oklab import to_oklab
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster

@@ -8,12 +8,12 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any, Literal, NamedTuple
 
-import cv2
 import numpy as np
 from pydantic import Field, field_validator
 
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import smooth_step
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.ranks import at_shares
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster

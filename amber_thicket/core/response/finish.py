@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from amber_thicket.core.numeric.colour import luminance
+from amber_thicket.core.numeric.colour import linear_of_hex, luminance
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import smooth_step
 from amber_thicket.core.numeric.mixed import mixed, tinted
@@ -15,7 +15,7 @@ from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.covers import Cover, active_covers, materials
 from amber_thicket.core.response.paint import ColourStroke, ScalarStroke, painted
 from amber_thicket.core.response.zones import MOST as MOST_ZONES
-from amber_thicket.core.response.zones import ZoneId, linear_of, masks_of
+from amber_thicket.core.response.zones import ZoneId, masks_of
 from amber_thicket.core.roles import ROLES
 from amber_thicket.core.settings import Colour, OperationSettings, Record, setting
 from amber_thicket.core.strokes import MOST as MOST_STROKES
@@ -113,7 +113,7 @@ def _changed(pixels: Pixels, mask: Pixels, change: Any, mean: Any) -> Pixels:
     if isinstance(change, ScalarChange):
         wanted = np.float32(change.spread) * (pixels - np.float32(mean)) + np.float32(change.level)
         return mixed(pixels, wanted, mask)
-    target = linear_of(change.colour)
+    target = linear_of_hex(change.colour)
     own = float(luminance(np.asarray(mean, np.float32).reshape(1, 1, 3))[0, 0])
     # The zone's own light and dark stay, as shares of its mean; where it has none there is nothing to keep.
     relative = luminance(pixels) / np.float32(own) if own > 1e-4 else np.ones(pixels.shape[:2], np.float32)
@@ -136,7 +136,7 @@ def _covered(pixels: Pixels, weight: Pixels, cover: Cover, role: str, frame: Fra
         light = luminance(pixels)
         shade = light - blur(light, frame.length(2.0), wraps=True)
         shade = 1 + np.float32(cover.variation / 100) * np.tanh(shade / np.float32(max(float(light.std()), 1e-4)))
-        return tinted(pixels, shade, linear_of(cover.colour), weight)
+        return tinted(pixels, shade, linear_of_hex(cover.colour), weight)
     elif role in _UNTOUCHED:
         value = np.float32(_UNTOUCHED[role])
     else:

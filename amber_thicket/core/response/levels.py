@@ -9,10 +9,10 @@ from typing import Any
 import numpy as np
 from pydantic import field_validator
 
+from amber_thicket.core.numeric.colour import linear_of_hex
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.convert import to_metal
-from amber_thicket.core.response.zones import linear_of
 from amber_thicket.core.roles import ROLES
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.tile.carried import bled
@@ -32,7 +32,7 @@ def _colour(role: str, default: str, help: str) -> type[OperationSettings]:
         @field_validator("colour")
         @classmethod
         def _is_colour(cls, value: str) -> str:
-            linear_of(value)
+            linear_of_hex(value)
             return value
 
     return Settings
@@ -50,7 +50,7 @@ def _flat(tiled: Raster, *, frame: Frame, level: float = 0.0, colour: str = "") 
     shape = (frame.height, frame.width)
     if not colour:
         return Raster(np.full(shape, level, np.float32))
-    return Raster(np.broadcast_to(linear_of(colour), (*shape, 3)))
+    return Raster(np.broadcast_to(linear_of_hex(colour), (*shape, 3)))
 
 
 def _brought(role: str, given: Raster, *, frame: Frame, **_: Any) -> Raster:
@@ -134,7 +134,7 @@ class Translucency(OperationSettings):
     @field_validator("colour")
     @classmethod
     def _is_colour(cls, value: str) -> str:
-        linear_of(value)
+        linear_of_hex(value)
         return value
 
 

@@ -8,9 +8,9 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
+from amber_thicket.core.numeric.colour import linear_of_hex
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.response.zones import linear_of
 from amber_thicket.core.settings import Colour
 from amber_thicket.core.strokes import Stroke, local, softened
 
@@ -55,5 +55,5 @@ def painted(pixels: Pixels, strokes: Sequence[ScalarStroke | ColourStroke]) -> P
 def _wanted(here: Pixels, one: ScalarStroke | ColourStroke, thin: float) -> Pixels:
     if one.kind == "smooth":
         return blur(np.ascontiguousarray(here), max(0.5 * thin, 0.5), wraps=False)
-    value: Any = linear_of(one.value) if isinstance(one.value, str) else np.float32(one.value)
+    value: Any = linear_of_hex(one.value) if isinstance(one.value, str) else np.float32(one.value)
     return np.broadcast_to(value, here.shape) if one.kind == "set" else here + value

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import soft_clip
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting

@@ -8,13 +8,13 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import Annotated, Any, Literal, TypeVar
 
-import cv2
 import numpy as np
 from pydantic import Field, field_validator
 
-from amber_thicket.core.numeric.colour import decode_srgb
+from amber_thicket.core.numeric.colour import linear_of_hex
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import smooth_step
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.ranks import at_shares
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
@@ -97,11 +97,6 @@ class Zone(Record):
     inverted: bool = setting(False, label="Turned round", help="The zone is everything but its parts.")
 
 
-def linear_of(colour: str) -> Pixels:
-    """Linear RGB (3,) float32 of "#rrggbb"."""
-    return decode_srgb(np.array([int(colour[i : i + 2], 16) for i in (1, 3, 5)], np.uint8))
-
-
 class Settings(OperationSettings):
     zones: tuple[Zone, ...] = setting(
         (),
@@ -178,7 +173,7 @@ def _mask(part: Part, seen: Pixels | None, end: tuple[float, float], frame: Fram
         return _brushed(part, frame)
     soft = part.soft / 100
     if part.kind == "colour":
-        sides = [[linear_of(colour) for colour in side] for side in (part.picks, part.against)]
+        sides = [[linear_of_hex(colour) for colour in side] for side in (part.picks, part.against)]
         return alike(seen, *sides, light=part.light, tolerance=part.tolerance, soft=soft)
     if part.kind == "height":
         low, high, width = part.low / 100, part.high / 100, 0.25 * soft + 1e-4

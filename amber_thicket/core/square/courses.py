@@ -10,12 +10,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
 from amber_thicket.core.numeric.colour import coded_luminance
+from amber_thicket.core.numeric.libraries import cv2, optimize
 from amber_thicket.core.raster import Pixels
 
 _SIDE, _GRID, _STRIPS = 900, 384, 5
@@ -94,7 +93,7 @@ def refined(
 
         steps = _STEPS[: at.size] * (1.0 if smooth == _SMOOTH[0] else 0.4)
         options = {"initial_simplex": np.vstack([at, at + np.diag(steps)]), "xatol": 1e-4, "fatol": 1e-5, "maxfev": 180}
-        found = minimize(cost, at, method="Nelder-Mead", options=options)
+        found = optimize.minimize(cost, at, method="Nelder-Mead", options=options)
         return found.x, float(found.fun)
 
     at = np.append(start, 0.0)

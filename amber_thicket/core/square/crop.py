@@ -8,8 +8,8 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import model_validator
 
-from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.numeric import sampling
+from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting

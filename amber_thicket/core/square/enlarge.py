@@ -7,12 +7,12 @@ CVGIP 53(3), 1991 (iterative back-projection).
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.colour import encode_srgb, luminance, srgb_to_linear
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 

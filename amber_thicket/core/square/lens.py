@@ -10,8 +10,8 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from scipy.optimize import least_squares
 
+from amber_thicket.core.numeric.libraries import optimize
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.settings import OperationSettings, setting
@@ -72,7 +72,7 @@ def solved(lines: Sequence[Sequence[Sequence[float]]], aspect: float) -> dict[st
             residuals.append(centred @ axes[1])
         return np.concatenate(residuals)
 
-    found = least_squares(off, np.zeros(len(names)), bounds=(-0.5, 0.5), x_scale=0.05)
+    found = optimize.least_squares(off, np.zeros(len(names)), bounds=(-0.5, 0.5), x_scale=0.05)
     return {name: round(float(v), 5) for name, v in zip(names, found.x, strict=True)}
 
 

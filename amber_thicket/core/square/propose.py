@@ -12,12 +12,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
 from amber_thicket.core.numeric.colour import coded_luminance
+from amber_thicket.core.numeric.libraries import cv2, optimize
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.square import courses
 from amber_thicket.core.square.view import turns
@@ -146,12 +145,12 @@ def _searched(edges: _Edges) -> tuple[float, NDArray[np.float64]]:
         at = np.array(start)
         for near in (0.14, 0.07, _NEAR):
             options = {"xatol": 1e-3, "fatol": 1e-5, "maxiter": 120}
-            at = minimize(cost, at, args=(coarse, near), method="Nelder-Mead", options=options).x
+            at = optimize.minimize(cost, at, args=(coarse, near), method="Nelder-Mead", options=options).x
         tried.append((cost(at, coarse, _NEAR), *at))
     at = np.array(min(tried)[1:])
     fair = _balanced(edges, _forward(at[0], at[1], at[2], _FOCAL))
     options = {"xatol": 1e-4, "fatol": 1e-6, "maxiter": 120}
-    at = minimize(cost, at, args=(fair, _NEAR), method="Nelder-Mead", options=options).x
+    at = optimize.minimize(cost, at, args=(fair, _NEAR), method="Nelder-Mead", options=options).x
     return _order(edges, _forward(at[0], at[1], at[2], _FOCAL), _NEAR), at
 
 

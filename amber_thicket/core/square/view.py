@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.square import flat as flat_settings
 from amber_thicket.core.square.lens import bent, straight

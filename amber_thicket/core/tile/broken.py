@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-import cv2
 import numpy as np
 
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 
 # px of plan size over which a join is judged; how often the difference of random places is too much.

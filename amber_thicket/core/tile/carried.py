@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.filters import blur, carried_in, enlarge, shrink
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.mixed import mixed
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Pixels, Raster

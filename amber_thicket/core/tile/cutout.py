@@ -9,14 +9,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Literal, NamedTuple
 
-import cv2
 import numpy as np
 
-from amber_thicket.core.numeric.colour import linear_to_lab
+from amber_thicket.core.numeric.colour import linear_of_hex, linear_to_lab
 from amber_thicket.core.numeric.ground import away, border
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.response.zones import linear_of
 from amber_thicket.core.settings import Colour, OperationSettings, setting
 from amber_thicket.core.strokes import MOST, Stroke, drawn
 
@@ -103,7 +102,7 @@ def decide_mask(
         return Ground(np.zeros((1, 3)), 1.0)
     lab = linear_to_lab(tile.pixels)
     if ground:
-        marks = linear_to_lab(np.array([linear_of(colour) for colour in ground], np.float32)[:, None])[:, 0]
+        marks = linear_to_lab(np.array([linear_of_hex(colour) for colour in ground], np.float32)[:, None])[:, 0]
     else:
         marks = np.median(border(lab, 100), axis=0)[None]
     if tolerance > 0:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from amber_thicket.core.tile.lattice import Axis, Lattice
+from amber_thicket.core.synthesis.lattice import Axis, Lattice
 
 LEAST_OVERLAP, USUAL_OVERLAP = 0.06, 0.2
 _MOST_STRETCH = 0.3

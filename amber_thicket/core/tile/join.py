@@ -8,20 +8,20 @@ from typing import Any, Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.gather.maps import unit
+from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import MOST, Stroke, drawn
+from amber_thicket.core.synthesis.cut import features
+from amber_thicket.core.synthesis.lookalike import Lookalike, Steps, in_step
+from amber_thicket.core.synthesis.mosaic import Mosaic, Placement, mosaic, moved, render_mosaic
+from amber_thicket.core.synthesis.patchwork import Mask, Patchwork, composed
+from amber_thicket.core.synthesis.regrow import avoid, features_with_height, grow, keep_in_place, mend
+from amber_thicket.core.synthesis.tile_plan import FEATHER, TilePlan, render
 from amber_thicket.core.tile.broken import broken
-from amber_thicket.core.tile.cut import features
-from amber_thicket.core.tile.lookalike import Lookalike, Steps, in_step
 from amber_thicket.core.tile.meet import meeting, moved_by
-from amber_thicket.core.tile.mosaic import Mosaic, Placement, mosaic, moved, render_mosaic
 from amber_thicket.core.tile.overlap import PIECES, anywhere, blend_shares, cut_labels
-from amber_thicket.core.tile.patchwork import Mask, Patchwork, composed
-from amber_thicket.core.tile.plan import FEATHER, TilePlan, render
-from amber_thicket.core.tile.regrow import avoid, features_with_height, grow, keep_in_place, mend
 from amber_thicket.core.tile.shares import feathered
 from amber_thicket.core.tile.stochastic import Mixture, mix, patches
 from amber_thicket.core.tile.strew import Limits, strew

@@ -6,12 +6,12 @@ moved half the way. Flow: Kroeger et al., "Fast optical flow using dense inverse
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 
 # Of the tile's width: how far anything is moved at most, how smooth the movement is, and where it has faded out.

@@ -8,13 +8,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
-from scipy.fft import irfft2, rfft2
-from scipy.special import ndtri
 
 from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2, fft, special
 from amber_thicket.core.raster import Pixels
 
 CLUSTERED, LINED, LOOSE = 1.6, 1.07, 1.25
@@ -55,12 +53,12 @@ def noiselike(pixels: Pixels) -> Noiselike:
     tone = cv2.resize(coded_luminance(pixels), size, interpolation=cv2.INTER_AREA)
     tone = tone - blur(tone, min(size) / 8, wraps=False)
     order = tone.ravel().argsort().argsort()
-    noise = ndtri((order + 0.5) / order.size).reshape(tone.shape).astype(np.float32)
+    noise = special.ndtri((order + 0.5) / order.size).reshape(tone.shape).astype(np.float32)
     window = np.outer(np.hanning(size[1]), np.hanning(size[0])).astype(np.float32) ** 0.25
-    spectrum = np.abs(rfft2(noise * window))
+    spectrum = np.abs(fft.rfft2(noise * window))
     # Phases of white noise: those of a real picture.
-    phases = rfft2(np.random.default_rng(0).standard_normal(noise.shape))
-    plain = np.asarray(irfft2(spectrum * phases / np.maximum(np.abs(phases), 1e-9), s=noise.shape), np.float32)
+    phases = fft.rfft2(np.random.default_rng(0).standard_normal(noise.shape))
+    plain = np.asarray(fft.irfft2(spectrum * phases / np.maximum(np.abs(phases), 1e-9), s=noise.shape), np.float32)
     plain *= noise.std() / max(float(plain.std()), 1e-9)
     one, other = _clusters(noise), _clusters(plain)
     clusters = max(o / p for o, p in zip(one, other, strict=True))

@@ -11,8 +11,7 @@ from numpy.typing import NDArray
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.tile.broken import broken_along
-from amber_thicket.core.tile.cut import (
+from amber_thicket.core.synthesis.cut import (
     apart_across,
     apart_down,
     closed_path,
@@ -21,7 +20,8 @@ from amber_thicket.core.tile.cut import (
     seen,
     usually_apart,
 )
-from amber_thicket.core.tile.patchwork import Mask
+from amber_thicket.core.synthesis.patchwork import Mask
+from amber_thicket.core.tile.broken import broken_along
 
 PIECES = ((0, 0), (1, 0), (0, 1), (1, 1))
 

@@ -10,20 +10,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import AfterValidator, Field
 
-from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, Record, setting
 from amber_thicket.core.strokes import Coordinate
-from amber_thicket.core.tile.cut import closed_path, features, mismatch
-from amber_thicket.core.tile.plan import FEATHER, split_bands
+from amber_thicket.core.synthesis.cut import closed_path, features, mismatch
+from amber_thicket.core.synthesis.tile_plan import FEATHER, split_bands
 from amber_thicket.errors import BadSetting
 
 MOST_SPOTS, SMALLEST, LARGEST = 200, 0.004, 0.2

@@ -10,12 +10,11 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtri
 
 from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.libraries import cv2, special
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
@@ -108,7 +107,7 @@ def _levels(values: Pixels) -> tuple[Pixels, Pixels]:
     found = np.quantile(values, shares)
     # The interpolation needs rising values.
     found = np.maximum.accumulate(found + np.arange(_LEVELS) * 1e-9)
-    return ndtri(shares).astype(np.float32), found.astype(np.float32)
+    return special.ndtri(shares).astype(np.float32), found.astype(np.float32)
 
 
 def _looked_up(values: Pixels, at: Pixels, there: Pixels) -> Pixels:

@@ -9,15 +9,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.around import Around
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.progress import reached
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.tile.mosaic import Placement
-from amber_thicket.core.tile.patchwork import Mask, Patchwork
+from amber_thicket.core.synthesis.mosaic import Placement
+from amber_thicket.core.synthesis.patchwork import Mask, Patchwork
 
 _CORE, _SPACING, _TRIES, _COARSER = 0.5, 0.62, 12, 4
 _HEIGHT_COUNTS = 0.08

@@ -10,19 +10,19 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-import cv2
 import numpy as np
 
-from amber_thicket.core.gather.maps import unit
 from amber_thicket.core.numeric.filters import blur, carried_in, pad
+from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import MOST, Coordinate, Stroke, drawn, local, softened
-from amber_thicket.core.tile.cut import features
-from amber_thicket.core.tile.fill import covering, patched
-from amber_thicket.core.tile.lookalike import in_step
-from amber_thicket.core.tile.mosaic import Mosaic
+from amber_thicket.core.synthesis.cut import features
+from amber_thicket.core.synthesis.fill import covering, patched
+from amber_thicket.core.synthesis.lookalike import in_step
+from amber_thicket.core.synthesis.mosaic import Mosaic
 
 _RIM, _SOFT, _MEMBRANE_SIDE = 0.012, 2.5 / 768, 160
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.relief.normal import from_height as normals_of
-from amber_thicket.core.relief.occlusion import from_height as occlusion_of
+from amber_thicket.core.shading.horizon import open_sky
 from amber_thicket.core.square.lens import straight
 from amber_thicket.core.square.view import turns
 from amber_thicket.standins.bench.noise import Field
@@ -149,7 +149,7 @@ def photograph(surface: Surface, shot: Shot, rng: np.random.Generator, stand: St
     facing = np.clip(normals @ sun, 0, None) / sun[2]
     lit = cast_shadow(surface.height, shot.bearing, shot.elevation, surface.height.shape[1] // 12)
     lit = cv2.GaussianBlur(lit, (0, 0), shot.softness)
-    sky = occlusion_of(surface.height, depth=1.0, reach=surface.height.shape[1] / 18, wraps=False)
+    sky = open_sky(surface.height, depth=1.0, reach=surface.height.shape[1] / 18, wraps=False)
     direct = (facing * lit * shot.sun)[..., None] * np.array([1 + shot.warmth, 1, 1 - shot.warmth], np.float32)
     ambient = (sky * (0.75 + 0.25 * normals[..., 1]) * shot.sky)[..., None] * np.array([0.95, 1, 1.07], np.float32)
     # A metal has no body colour; what it throws back is the light around it, in its own colour.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
-from amber_thicket.core.relief.raking import raking
+from amber_thicket.core.shading.raking import raking
 
 LIMIT = 0.3
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject, box_of
-from amber_thicket.core.even.oklab import to_oklab
+from amber_thicket.core.numeric.oklab import to_oklab
 
 CHROMA, LIMIT = 0.26, 1.0
 

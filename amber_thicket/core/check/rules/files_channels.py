@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.rule import Finding, Rule, Subject
-from amber_thicket.core.pack.file_plan import PlannedFile
+from amber_thicket.core.files.file_plan import PlannedFile
 from amber_thicket.core.pack.profiles import content_of
 from amber_thicket.core.roles import ROLES
 

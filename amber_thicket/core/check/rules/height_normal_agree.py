@@ -6,9 +6,9 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from amber_thicket.core.check.convention import slope_agreement
 from amber_thicket.core.check.rule import Finding, Fix, Level, Rule, Subject
-from amber_thicket.core.pack.encode import decoded_normal
+from amber_thicket.core.files.encode import decoded_normal
+from amber_thicket.core.shading.convention import slope_agreement
 
 LIMIT = 0.9
 

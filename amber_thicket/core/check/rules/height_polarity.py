@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from amber_thicket.core.check.convention import UNSURE, recess_agreement
 from amber_thicket.core.check.rule import Finding, Rule, Subject
+from amber_thicket.core.shading.convention import UNSURE, recess_agreement
 
 
 def look(subject: Subject) -> Iterable[Finding]:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject, box_of
 from amber_thicket.core.numeric.filters import pad
+from amber_thicket.core.numeric.libraries import cv2
 
 STEP, LIMIT = 0.3, 0.02
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from amber_thicket.core.check.normals import normal_reading
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
+from amber_thicket.core.shading.normal_reading import normal_reading
 
 
 def look(subject: Subject) -> Iterable[Finding]:

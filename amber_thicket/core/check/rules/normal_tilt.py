@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from amber_thicket.core.check.rule import Finding, Rule, Subject
-from amber_thicket.core.pack.encode import decoded_normal
+from amber_thicket.core.files.encode import decoded_normal
 
 LIMIT = 2.0
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from amber_thicket.core.check.convention import y_direction
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
-from amber_thicket.core.pack.encode import decoded_normal
+from amber_thicket.core.files.encode import decoded_normal
+from amber_thicket.core.shading.convention import y_direction
 
 NAMES = {"plus": "Y+", "minus": "Y−", "unknown": "cannot tell"}
 

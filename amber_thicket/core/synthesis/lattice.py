@@ -10,12 +10,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft2, next_fast_len, rfft2
 
 from amber_thicket.core.numeric.colour import coded_luminance
+from amber_thicket.core.numeric.libraries import cv2, fft, signal
 from amber_thicket.core.raster import Pixels
 
 SIDE = 640
@@ -88,17 +87,17 @@ def _detail(pixels: Pixels, scale: float) -> list[NDArray[np.float32]]:
 def _likeness(channels: list[NDArray[np.float32]]) -> NDArray[np.float32]:
     """Correlation of a picture with itself at every shift, over what overlaps; (2H, 2W), shift 0 in the corner."""
     height, width = channels[0].shape
-    size = (next_fast_len(2 * height, real=True), next_fast_len(2 * width, real=True))
+    size = (fft.next_fast_len(2 * height, real=True), fft.next_fast_len(2 * width, real=True))
     ones = np.ones((height, width), np.float32)
-    mask = rfft2(ones, s=size)
+    mask = fft.rfft2(ones, s=size)
 
     def across(one: NDArray[Any], other: NDArray[Any]) -> NDArray[Any]:
-        return np.asarray(irfft2(np.conj(one) * other, s=size))
+        return np.asarray(fft.irfft2(np.conj(one) * other, s=size))
 
     total = np.zeros(size)
     for channel in channels:
         values = channel - channel.mean()
-        seen, square = rfft2(values, s=size), rfft2(values * values, s=size)
+        seen, square = fft.rfft2(values, s=size), fft.rfft2(values * values, s=size)
         # Energies of the part of each copy that overlaps the other.
         energy = np.sqrt(np.maximum(across(mask, square) * across(square, mask), 0))
         total += across(seen, seen) / np.maximum(energy, 1e-9 * float((values * values).sum()) + 1e-12)
@@ -115,10 +114,7 @@ def _axis(likeness: NDArray[np.float32], extent: float, per_px: float, axis: int
     low, high = max(6, int(_SHORTEST * extent)), int(_LONGEST * extent)
     line = near[:, : high + 2].max(axis=0)
     smooth = cv2.GaussianBlur(line[None], (0, 0), sigmaX=1.0, sigmaY=1e-3)[0]
-    # Brings half of what the whole program takes to start, and is seldom needed.
-    from scipy.signal import find_peaks
-
-    peaks, facts = find_peaks(smooth[low:high], prominence=0.05)
+    peaks, facts = signal.find_peaks(smooth[low:high], prominence=0.05)
     if peaks.size == 0:
         return Axis((), (), 0.0)
     at, prominences = peaks + low, facts["prominences"]

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 
 # What lies between the pieces.

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.around import Around
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.tile.lookalike import Lookalike, Steps
-from amber_thicket.core.tile.mosaic import Mosaic, mosaic, moved
-from amber_thicket.core.tile.patchwork import Mask, composed
-from amber_thicket.core.tile.plan import SPLIT, split_bands
-from amber_thicket.core.tile.regrow import avoid
+from amber_thicket.core.synthesis.lookalike import Lookalike, Steps
+from amber_thicket.core.synthesis.mosaic import Mosaic, mosaic, moved
+from amber_thicket.core.synthesis.patchwork import Mask, composed
+from amber_thicket.core.synthesis.regrow import avoid
+from amber_thicket.core.synthesis.tile_plan import SPLIT, split_bands
 
 _FEATHER = 1.2
 

@@ -10,15 +10,15 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.tile.plan import FEATHER, split_bands
+from amber_thicket.core.synthesis.tile_plan import FEATHER, split_bands
 
 _REACH = 3.2
 

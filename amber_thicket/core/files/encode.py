@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.files.file_plan import PlannedFile
 from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.parallel import over_rows
-from amber_thicket.core.pack.file_plan import PlannedFile
 from amber_thicket.core.pack.profiles import CONSTANTS, content_of
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.response.convert import DERIVED, needed

@@ -8,12 +8,11 @@ from __future__ import annotations
 
 from functools import partial
 
-import cv2
 import numpy as np
-import scipy.fft
 
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import pad
+from amber_thicket.core.numeric.libraries import cv2, fft
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
@@ -61,14 +60,14 @@ def integrated(vectors: Pixels) -> Pixels:
     integrated undo each other, except for the mean and for patterns the operator cannot see.
     """
     z = np.maximum(vectors[..., 2], np.float32(0.02))
-    right = scipy.fft.rfft2(-vectors[..., 0] / z, workers=-1)
-    up = scipy.fft.rfft2(-vectors[..., 1] / z, workers=-1)
+    right = fft.rfft2(-vectors[..., 0] / z, workers=-1)
+    up = fft.rfft2(-vectors[..., 1] / z, workers=-1)
     rows, columns = vectors.shape[:2]
-    wy = 2 * np.pi * scipy.fft.fftfreq(rows)[:, None].astype(np.float32)
-    wx = 2 * np.pi * scipy.fft.rfftfreq(columns)[None, :].astype(np.float32)
+    wy = 2 * np.pi * fft.fftfreq(rows)[:, None].astype(np.float32)
+    wx = 2 * np.pi * fft.rfftfreq(columns)[None, :].astype(np.float32)
     along_x = np.sin(wx) * (10 + 6 * np.cos(wy)) / 16
     along_y = -np.sin(wy) * (10 + 6 * np.cos(wx)) / 16
     power = along_x**2 + along_y**2
     seen = power > 1e-6
     spectrum = np.where(seen, -1j * (along_x * right + along_y * up) / np.where(seen, power, 1), 0)
-    return scipy.fft.irfft2(spectrum, s=(rows, columns), workers=-1).astype(np.float32)
+    return fft.irfft2(spectrum, s=(rows, columns), workers=-1).astype(np.float32)

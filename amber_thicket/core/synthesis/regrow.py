@@ -6,16 +6,16 @@ overlap); Kwatra et al., "Graphcut textures", SIGGRAPH 2003 (joins by minimum cu
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.around import Around
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.progress import reached
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.tile.lookalike import Lookalike
-from amber_thicket.core.tile.mosaic import moved
-from amber_thicket.core.tile.patchwork import Mask, Patchwork
+from amber_thicket.core.synthesis.lookalike import Lookalike
+from amber_thicket.core.synthesis.mosaic import moved
+from amber_thicket.core.synthesis.patchwork import Mask, Patchwork
 
 BLOCK, OVERLAP, PATCH = 0.34, 0.12, 0.3
 _MOST_OF_SAMPLE = 0.45

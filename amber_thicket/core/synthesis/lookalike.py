@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.around import Around
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.tile.lattice import find
-from amber_thicket.core.tile.mosaic import located
-from amber_thicket.core.tile.patchwork import Mask, Patchwork
+from amber_thicket.core.synthesis.lattice import find
+from amber_thicket.core.synthesis.mosaic import located
+from amber_thicket.core.synthesis.patchwork import Mask, Patchwork
 
 _COARSER, _CLOSE = 3, 3
 STEP = 3

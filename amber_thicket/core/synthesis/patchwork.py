@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from amber_thicket.core.numeric.around import Around
 from amber_thicket.core.numeric.mincut import cheapest_cut
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.tile.mosaic import Placement, located
+from amber_thicket.core.synthesis.mosaic import Placement, located
 
 Mask = NDArray[np.bool_]
 

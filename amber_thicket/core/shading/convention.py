@@ -8,7 +8,7 @@ import numpy as np
 
 from amber_thicket.core.numeric.filters import blur, shrink
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.relief.slope import slopes
+from amber_thicket.core.shading.slope import slopes
 
 UNSURE = 0.2
 

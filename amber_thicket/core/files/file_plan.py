@@ -9,9 +9,9 @@ from typing import Any
 
 from amber_thicket.core.pack.formats import BITS, FLOATING, FORMATS
 from amber_thicket.core.pack.profiles import FileRule, Profile, YDirection, content_of, has_colour, profile_named
+from amber_thicket.core.present import says_something
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.response.convert import DERIVED, needed
-from amber_thicket.core.response.present import says_something
 from amber_thicket.core.roles import OPTIONAL, ROLES, Encoding
 
 

@@ -7,9 +7,9 @@ from typing import Literal
 
 import numpy as np
 
-from amber_thicket.core.check.convention import UNSURE, curl_match
-from amber_thicket.core.gather.maps import unspoilt, vectors_of
+from amber_thicket.core.numeric.vectors import undo_srgb_encoding, vectors_of
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.shading.convention import UNSURE, curl_match
 
 Stored = Literal["linear", "srgb", "decoded"]
 # Where flat lies in a file that holds numbers, one that was coded as sRGB, and one that was decoded once.
@@ -71,6 +71,6 @@ def _unit_share(values: Pixels, stored: Stored, two: bool = False) -> float:
     """Share of vectors whose length is about 1 before it is made so."""
     if two:
         return 1.0
-    raw = unspoilt(values, stored) * np.float32(2) - np.float32(1)
+    raw = undo_srgb_encoding(values, stored) * np.float32(2) - np.float32(1)
     length = np.sqrt(np.einsum("ijk,ijk->ij", raw, raw))
     return float(np.mean(np.abs(length - 1) < _UNIT))

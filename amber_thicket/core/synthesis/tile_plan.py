@@ -6,12 +6,12 @@ from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import ShapeError

@@ -11,9 +11,9 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import fft2, fftfreq, irfft2, next_fast_len, rfft2, rfftfreq
 
 from amber_thicket.core.numeric.colour import coded_luminance
+from amber_thicket.core.numeric.libraries import fft
 from amber_thicket.core.raster import Pixels
 
 _LOW, _HIGH, _BINS = np.pi / 16, 0.7 * np.pi, 36
@@ -63,8 +63,8 @@ def raking(pixels: Pixels) -> Raking:
 
 def _by_angle(tone: NDArray[Any]) -> NDArray[np.float64]:
     """Log power by angle, over half octaves, each without its mean. Medians are not drawn off by joint lines."""
-    power = np.log(np.abs(fft2(tone)) ** 2 + 1e-12)
-    wy, wx = 2 * np.pi * fftfreq(tone.shape[0])[:, None], 2 * np.pi * fftfreq(tone.shape[1])[None]
+    power = np.log(np.abs(fft.fft2(tone)) ** 2 + 1e-12)
+    wy, wx = 2 * np.pi * fft.fftfreq(tone.shape[0])[:, None], 2 * np.pi * fft.fftfreq(tone.shape[1])[None]
     radius, angle = np.hypot(wx, wy), np.arctan2(wy, wx) % np.pi
     bins = np.minimum((angle / np.pi * _BINS).astype(int), _BINS - 1)
     octaves = []
@@ -94,13 +94,13 @@ def slope_along(pixels: Pixels, light: Raking, tile: float) -> Pixels:
     scale = tile / _PLAN
     margin = min(int(3 * _COARSEST * scale), min(tone.shape) - 1)
     padded = np.pad(tone - tone.mean(), margin, mode="reflect")
-    size = [next_fast_len(side, real=True) for side in padded.shape]
-    wx = 2 * np.pi * rfftfreq(size[1])[None].astype(np.float32)
-    wy = 2 * np.pi * fftfreq(size[0])[:, None].astype(np.float32)
+    size = [fft.next_fast_len(side, real=True) for side in padded.shape]
+    wx = 2 * np.pi * fft.rfftfreq(size[1])[None].astype(np.float32)
+    wy = 2 * np.pi * fft.fftfreq(size[0])[:, None].astype(np.float32)
     square = wx * wx + wy * wy
     band = np.exp(-0.5 * (_FINEST * scale) ** 2 * square) - np.exp(-0.5 * (_COARSEST * scale) ** 2 * square)
     a = np.radians(light.bearing)
     along = np.float32(np.cos(a)) * wx - np.float32(np.sin(a)) * wy
     told = along * along / np.maximum(along * along + np.float32(_REGULAR) * square, 1e-12)
-    slope = irfft2(rfft2(padded, s=size) * (band * told), s=size)
+    slope = fft.irfft2(fft.rfft2(padded, s=size) * (band * told), s=size)
     return np.ascontiguousarray(slope[margin : margin + tone.shape[0], margin : margin + tone.shape[1]], np.float32)
