@@ -9,7 +9,7 @@ from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.registry import MAPS
+from amber_thicket.core.roles import MADE
 from amber_thicket.service.bake import check, pack
 
 _HUES = {"even.hues.red_colour": 10.0, "even.hues.red_light": 10.0, "relief.cues.red": 10.0}
@@ -44,7 +44,7 @@ def warm() -> None:
             {"tile.join.method": method, "square.size.width": 256, "square.size.height": 256, **_HUES}
         )
         evaluation = Evaluation(recipe, _Noise(), Memory(200_000_000))
-        for layer in MAPS:
+        for layer in MADE:
             evaluation.layer(layer, fit_side(recipe, 256))
     check(evaluation, "warm")
     for _ in pack(evaluation, "warm", lambda _share, _text: None):

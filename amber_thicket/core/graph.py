@@ -20,7 +20,7 @@ from amber_thicket.core.present import present
 from amber_thicket.core.progress import told_to
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.registry import BY_ID, BY_LAYER
+from amber_thicket.core.registry import BY_ID, BY_LAYER, CARRIED
 from amber_thicket.core.roles import COMPARED, EVERY, MADE
 from amber_thicket.core.settings import Record
 from amber_thicket.core.source import Source, halvings
@@ -31,17 +31,6 @@ from amber_thicket.core.tile.join import reach
 PLAN_SIDE = 768
 AS_SHOT = "as_shot"
 _BEFORE_TILE = ("gather", "square", "even")
-# The operations an existing map goes through with the colour, one after the other.
-_TOGETHER: dict[str, tuple[str, str]] = {
-    "gathered": ("gather.orient", "photo"),
-    "squared": ("square.crop", "gathered"),
-    "joined": ("tile.join", "squared"),
-    "repaired": ("tile.repair", "joined"),
-    "tiled": ("tile.touch", "repaired"),
-    "hued": ("relief.hued", "tiled"),
-}
-
-
 # What of a recipe a map can be pinned to.
 _RECALLED = ("relief", "response")
 # The photograph as it was before Even goes through Tile as an existing map does.
@@ -249,7 +238,7 @@ class Evaluation:
             settings = self.recipe.settings("gather.maps")
             kinds = [value for name, value in settings.options().items() if name not in EVERY]
             return _digest([source.key, role, kinds, self._map_level(source, sizes)])
-        operation, before = BY_ID[_TOGETHER[step][0]], _TOGETHER[step][1]
+        operation, before = CARRIED[step]
         settings = self.recipe.settings(operation.id)
         if operation.idle and operation.idle(settings):
             return self._key(f"{before}.{role}", sizes)
@@ -275,7 +264,7 @@ class Evaluation:
                 return source.read(self._map_level(source, sizes))
             data = EVERY[role].encoding == "linear"
             return as_layer(role, source.read(self._map_level(source, sizes), data=data).pixels, settings)
-        operation, before = BY_ID[_TOGETHER[step][0]], _TOGETHER[step][1]
+        operation, before = CARRIED[step]
         return self._applied(operation, [self._layer(f"{before}.{role}", sizes)], sizes)
 
     def _options(self, operation: Operation) -> dict[str, Any]:
@@ -429,10 +418,10 @@ class Evaluation:
             return self._layer(_ALIASES[name], sizes)
         if "." in name:
             step, role = name.split(".")
-            if step in _TOGETHER:
-                operation = BY_ID[_TOGETHER[step][0]]
+            if step in CARRIED:
+                operation, before = CARRIED[step]
                 if operation.idle and operation.idle(self.recipe.settings(operation.id)):
-                    return self._layer(f"{_TOGETHER[step][1]}.{role}", sizes)
+                    return self._layer(f"{before}.{role}", sizes)
             return self.memory.get(self._key(name, sizes), lambda: self._together(name, sizes), self.cancel.check)
         if name in COMPARED:
             return self._layer(f"tiled.{name}", sizes)

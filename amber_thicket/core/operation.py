@@ -35,19 +35,22 @@ class Operation:
     """One step.
 
     id: "stage.name". reads: layers it takes, in the order of the function's arguments; "?step.role" is an existing
-    map after a step, None where the capture brought none. writes: the layer it makes ("" for settings that other
-    parts read). decide: optional first half that looks at the inputs at plan size and returns what holds for every
-    size (levels, joins, light field); its result reaches `apply` as `decided`. also: ids of operations without a
-    function whose settings this one reads too, handed over under their names. decides_by: the settings that `decide`
-    looks at (all when None), so that the others do not make it decide again. settle: makes what `apply` is handed out
-    of what was decided and all settings, where that is quick and deciding is not. decides_at: the longest side in
-    pixels its decision looks at, as far as the capture is that sharp; 0 for plan size. idle: says from the settings
-    that the operation would change nothing, so its first input passes through. lazy: the inputs are handed over as
-    functions that make them, for an operation that does not always need all of them. uses: those of `reads` that its
-    settings ask for; the others are None. matters: what of its own settings and those of `also` changes the pixels;
-    all of them when None. borrows: ids of other materials whose maps it asks for by `borrowed`. recalls: settings of
-    Relief and Response its inputs are made with instead of those of the recipe. given: what it does when the capture
-    brought such a map; the first that is there counts. version: raise it when the pixels change.
+    map after a step, None where the capture brought none; "previous" is what the link before it in its chain makes.
+    writes: the layer it makes ("" for settings that other parts read; a link of a chain is named by the chain
+    then). carries: existing maps go through it with the colour; the step's name for them. decide: optional first
+    half that looks at the inputs at plan size and returns what holds for every size (levels, joins, light field);
+    its result reaches `apply` as `decided`. also: ids of operations without a function whose settings this one
+    reads too, handed over under their names; "#tag" stands for all that have a tag. tags: what others may ask for.
+    decides_by: the settings that `decide` looks at (all when None), so that the others do not make it decide again.
+    settle: makes what `apply` is handed out of what was decided and all settings, where that is quick and deciding
+    is not. decides_at: the longest side in pixels its decision looks at, as far as the capture is that sharp; 0 for
+    plan size. idle: says from the settings that the operation would change nothing, so its first input passes
+    through. lazy: the inputs are handed over as functions that make them, for an operation that does not always
+    need all of them. uses: those of `reads` that its settings ask for; the others are None. matters: what of its
+    own settings and those of `also` changes the pixels; all of them when None. borrows: ids of other materials
+    whose maps it asks for by `borrowed`. recalls: settings of Relief and Response its inputs are made with instead
+    of those of the recipe. given: what it does when the capture brought such a map; the first that is there counts.
+    version: raise it when the pixels change.
     """
 
     id: str
@@ -57,7 +60,9 @@ class Operation:
     reads: tuple[str, ...] = ()
     writes: str = ""
     apply: Apply | None = None
+    carries: str = ""
     also: tuple[str, ...] = ()
+    tags: tuple[str, ...] = ()
     decide: Decide | None = None
     decides_by: tuple[str, ...] | None = None
     settle: Decide | None = None

@@ -20,84 +20,16 @@ from amber_thicket.core.even import (
     tone,
 )
 from amber_thicket.core.gather import lights, maps, orient, placed, white
+from amber_thicket.core.links import chain, linked
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
 from amber_thicket.core.relief import bands, cues, curvature, height, hued, laid, normal, occlusion, shape, split
 from amber_thicket.core.relief import light as light_found
 from amber_thicket.core.response import color, compared, covers, levels, roughness, zones
 from amber_thicket.core.response.finish import ColourChange, ScalarChange, finishing
-from amber_thicket.core.roles import MADE
 from amber_thicket.core.settings import Record, describe
 from amber_thicket.core.square import crop, flat, lens, size
 from amber_thicket.core.tile import carried, cutout, join, repair, touch
-
-OPERATIONS: tuple[Operation, ...] = (
-    white.OPERATION,
-    orient.OPERATION,
-    maps.OPERATION,
-    lights.OPERATION,
-    placed.OPERATION,
-    lens.OPERATION,
-    flat.OPERATION,
-    crop.OPERATION,
-    size.OPERATION,
-    light.OPERATION,
-    sun.OPERATION,
-    known.OPERATION,
-    raking.OPERATION,
-    shadow.OPERATION,
-    highlight.OPERATION,
-    glare.OPERATION,
-    blotches.OPERATION,
-    drift.OPERATION,
-    original.OPERATION,
-    tone.OPERATION,
-    hues.OPERATION,
-    join.OPERATION,
-    repair.OPERATION,
-    touch.OPERATION,
-    cutout.OPERATION,
-    carried.OPERATION,
-    light_found.OPERATION,
-    hued.OPERATION,
-    cues.OPERATION,
-    bands.OPERATION,
-    height.OPERATION,
-    compared.OPERATION,
-    zones.OPERATION,
-    shape.OPERATION,
-    covers.OPERATION,
-    laid.OPERATION,
-    normal.OPERATION,
-    occlusion.OPERATION,
-    finishing("ambient_occlusion", "ambient_occlusion_made", "relief"),
-    curvature.OPERATION,
-    split.OPERATION,
-    *split.PARTS,
-    color.OPERATION,
-    finishing("base_color", "base_color_made"),
-    roughness.OPERATION,
-    finishing("roughness", "roughness_made"),
-    levels.METALLIC,
-    finishing("metallic", "metallic_made"),
-    levels.SPECULAR,
-    finishing("specular", "specular_made"),
-    levels.OPACITY,
-    finishing("opacity", "opacity_made"),
-    levels.TRANSLUCENCY,
-    finishing("translucency", "translucency_made"),
-    levels.BACK,
-    finishing("back_color", "back_color_made"),
-    levels.EMISSIVE,
-    finishing("emissive", "emissive_made"),
-    limits.OPERATION,
-    files.OPERATION,
-)
-
-BY_ID: dict[str, Operation] = {operation.id: operation for operation in OPERATIONS}
-BY_LAYER: dict[str, Operation] = {operation.writes: operation for operation in OPERATIONS if operation.writes}
-if len(BY_ID) != len(OPERATIONS):
-    raise RuntimeError("two operations share an id")
 
 # What a stage shows when it is opened.
 STAGE_LAYERS: dict[str, str] = {
@@ -110,7 +42,79 @@ STAGE_LAYERS: dict[str, str] = {
     "check": "ambient_occlusion",
     "pack": "normal",
 }
-MAPS: tuple[str, ...] = MADE
+
+OPERATIONS: tuple[Operation, ...] = linked(
+    (
+        white.OPERATION,
+        orient.OPERATION,
+        maps.OPERATION,
+        lights.OPERATION,
+        placed.OPERATION,
+        lens.OPERATION,
+        flat.OPERATION,
+        crop.OPERATION,
+        size.OPERATION,
+        # Takes the light out of the sample, a kind at a time.
+        *chain(
+            "squared",
+            light.OPERATION,
+            sun.OPERATION,
+            known.OPERATION,
+            raking.OPERATION,
+            shadow.OPERATION,
+            highlight.OPERATION,
+            glare.OPERATION,
+            blotches.OPERATION,
+            drift.OPERATION,
+            original.OPERATION,
+            tone.OPERATION,
+            hues.OPERATION,
+            makes="evened",
+        ),
+        # Makes the edges meet, and mends what shows.
+        *chain(
+            "evened",
+            join.OPERATION,
+            repair.OPERATION,
+            touch.OPERATION,
+            cutout.OPERATION,
+            carried.OPERATION,
+            makes="tiled",
+        ),
+        light_found.OPERATION,
+        hued.OPERATION,
+        cues.OPERATION,
+        *chain("cue", bands.OPERATION, height.OPERATION, makes="formed"),
+        compared.OPERATION,
+        zones.OPERATION,
+        shape.OPERATION,
+        covers.OPERATION,
+        laid.OPERATION,
+        normal.OPERATION,
+        occlusion.OPERATION,
+        finishing("ambient_occlusion"),
+        curvature.OPERATION,
+        split.OPERATION,
+        *split.PARTS,
+        color.OPERATION,
+        finishing("base_color"),
+        roughness.OPERATION,
+        finishing("roughness"),
+        *(one for made in levels.OPERATIONS for one in (made, finishing(made.name))),
+        limits.OPERATION,
+        files.OPERATION,
+    ),
+    shown=set(STAGE_LAYERS.values()),
+)
+
+BY_ID: dict[str, Operation] = {operation.id: operation for operation in OPERATIONS}
+BY_LAYER: dict[str, Operation] = {operation.writes: operation for operation in OPERATIONS if operation.writes}
+# What existing maps go through with the colour: name of the step, operation, and the step before it.
+_CARRYING = tuple(operation for operation in OPERATIONS if operation.carries)
+CARRIED: dict[str, tuple[Operation, str]] = {
+    operation.carries: (operation, before)
+    for operation, before in zip(_CARRYING, ("photo", *(one.carries for one in _CARRYING)), strict=False)
+}
 
 
 def catalogue() -> list[dict[str, Any]]:

@@ -7,6 +7,7 @@ import struct
 import tempfile
 import zlib
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 import imagecodecs
@@ -82,37 +83,6 @@ def tga_bytes(codes: NDArray[Any], *, encoding: Encoding) -> bytes:
     return stream.getvalue()
 
 
-_WRITERS: dict[str, Callable[..., bytes]] = {
-    "png": png_bytes,
-    "tiff": tiff_bytes,
-    "exr": exr_bytes,
-    "jpeg": jpeg_bytes,
-    "webp": webp_bytes,
-    "tga": tga_bytes,
-}
-
-
-def encoded(codes: NDArray[Any], *, format: str, encoding: Encoding) -> bytes:
-    """File bytes in the named format."""
-    return _WRITERS[format](codes, encoding=encoding)
-
-
-def stored_codes(data: bytes) -> NDArray[Any]:
-    """The raw numbers of a file written by this module, for comparison."""
-    if data[:4] == b"\x89PNG":
-        return np.asarray(imagecodecs.png_decode(data))
-    if data[:4] == b"\x76\x2f\x31\x01":
-        return _exr_codes(data)
-    if data[:3] == b"\xff\xd8\xff":
-        return np.asarray(imagecodecs.jpeg_decode(data))
-    if data[:4] == b"RIFF":
-        return np.asarray(imagecodecs.webp_decode(data))
-    if data[:4] in (b"II*\0", b"MM\0*"):
-        return np.asarray(tifffile.imread(io.BytesIO(data)))
-    with Image.open(io.BytesIO(data), formats=["TGA"]) as picture:
-        return np.asarray(picture)
-
-
 def _exr_codes(data: bytes) -> NDArray[Any]:
     with tempfile.NamedTemporaryFile(suffix=".exr") as file:
         file.write(data)
@@ -122,3 +92,40 @@ def _exr_codes(data: bytes) -> NDArray[Any]:
     if "Y" in channels:
         return channels["Y"]
     return np.dstack([channels[name] for name in "RGBA" if name in channels])
+
+
+def _tga_codes(data: bytes) -> NDArray[Any]:
+    with Image.open(io.BytesIO(data), formats=["TGA"]) as picture:
+        return np.asarray(picture)
+
+
+@dataclass(frozen=True)
+class Codec:
+    """write: (codes, encoding=…) to bytes. read: bytes to the very numbers. starts: how such a file begins; a file that
+    begins otherwise is of a format without a mark."""
+
+    write: Callable[..., bytes]
+    read: Callable[[bytes], NDArray[Any]]
+    starts: tuple[bytes, ...] = ()
+
+
+# How the formats of core/pack/formats.py are written, and read back to prove it.
+CODECS: dict[str, Codec] = {
+    "png": Codec(png_bytes, imagecodecs.png_decode, (b"\x89PNG",)),
+    "tiff": Codec(tiff_bytes, lambda data: tifffile.imread(io.BytesIO(data)), (b"II*\0", b"MM\0*")),
+    "exr": Codec(exr_bytes, _exr_codes, (b"\x76\x2f\x31\x01",)),
+    "jpeg": Codec(jpeg_bytes, imagecodecs.jpeg_decode, (b"\xff\xd8\xff",)),
+    "webp": Codec(webp_bytes, imagecodecs.webp_decode, (b"RIFF",)),
+    "tga": Codec(tga_bytes, _tga_codes),
+}
+
+
+def encoded(codes: NDArray[Any], *, format: str, encoding: Encoding) -> bytes:
+    """File bytes in the named format."""
+    return CODECS[format].write(codes, encoding=encoding)
+
+
+def stored_codes(data: bytes) -> NDArray[Any]:
+    """The raw numbers of a file written by this module, for comparison."""
+    known = (codec for codec in CODECS.values() if codec.starts and data.startswith(codec.starts))
+    return np.asarray(next(known, CODECS["tga"]).read(data))

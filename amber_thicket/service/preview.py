@@ -19,15 +19,15 @@ from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8, linear_
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.registry import MAPS, STAGE_LAYERS
-from amber_thicket.core.roles import EVERY
+from amber_thicket.core.registry import STAGE_LAYERS
+from amber_thicket.core.roles import EVERY, MADE
 from amber_thicket.errors import NotFound, WriteFailed
 
 CARD = (216, 120)
 # Maps whose edges have to meet besides the base colour's.
 _JOINED = ("height", "normal", "roughness", "ambient_occlusion")
 # Layers on the way that have something to tell.
-_TELLING = ("squared", "evened_light", "evened_known", "evened_raking", "evened_glare", "evened", "formed")
+_TELLING = ("squared", "even_light", "even_known", "even_raking", "even_glare", "evened", "formed")
 _ON_THE_WAY = ("gathered", "squared", "evened", "tiled")
 LAYERS = (*_ON_THE_WAY, *EVERY)
 _COLOURS = (*_ON_THE_WAY, *(role.id for role in EVERY.values() if role.encoding == "srgb"))
@@ -278,7 +278,7 @@ def _relit(evaluation: Evaluation) -> NDArray[np.uint8]:
 def _sheaf(evaluation: Evaluation) -> NDArray[np.uint8]:
     """All maps as slanted bands side by side."""
     width, height = CARD
-    roles = [role for role in MAPS if role not in ("metallic", "curvature")]
+    roles = [role for role in MADE if role not in ("metallic", "curvature")]
     x = np.arange(width)[None, :] + (np.arange(height)[:, None] - height / 2) * 0.35
     band = np.clip((x / width * len(roles)).astype(int), 0, len(roles) - 1)
     result = np.zeros((height, width, 3), np.uint8)
@@ -293,7 +293,7 @@ def probe(evaluation: Evaluation, x: float, y: float) -> dict[str, Any]:
     size = preview_size(evaluation)
     column, row = int((x % 1.0) * size[0]) % size[0], int((y % 1.0) * size[1]) % size[1]
     values: dict[str, Any] = {}
-    for role in MAPS:
+    for role in MADE:
         raster = evaluation.layer(role, size)
         value = raster.pixels[row, column]
         if role == "base_color":

@@ -7,6 +7,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
+from typing import Any
 
 from flask import Flask, Response, jsonify, request, send_from_directory
 from peewee import SqliteDatabase
@@ -16,11 +17,11 @@ from amber_thicket import __version__
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.pack.formats import FORMATS
-from amber_thicket.core.pack.profiles import CONTENTS, PROFILES
+from amber_thicket.core.pack.profiles import CONTENT_LABELS, PROFILES, has_colour
 from amber_thicket.core.registry import SHAPES, STAGE_LAYERS, catalogue
 from amber_thicket.core.relief.surfaces import STARTS
 from amber_thicket.core.response.covers import DEPOSITS
-from amber_thicket.core.roles import EVERY
+from amber_thicket.core.roles import COMPARED, EVERY, Role
 from amber_thicket.core.settings import describe
 from amber_thicket.errors import NotFound
 from amber_thicket.formats.apart import use_helpers
@@ -160,11 +161,13 @@ def _about(app: Flask, config: Config) -> None:
                 "demo": config.demo,
                 "stages": [{"id": stage, "layer": STAGE_LAYERS[stage]} for stage in STAGES],
                 "operations": catalogue(),
-                "roles": [{"id": role.id, "label": role.label} for role in EVERY.values()],
+                "roles": [_role(role) for role in EVERY.values()],
                 "shapes": {name: describe(model) for name, model in SHAPES.items()},
                 "deposits": [{"label": label, "changes": changes} for label, changes in DEPOSITS],
                 "surfaces": [asdict(start) for start in STARTS],
-                "contents": list(CONTENTS),
+                "contents": [
+                    {"id": id, "label": label, "whole": has_colour(id)} for id, label in CONTENT_LABELS.items()
+                ],
                 "formats": [asdict(format) for format in FORMATS.values()],
                 "profiles": [profile.model_dump(mode="json") for profile in PROFILES.values()],
             }
@@ -178,6 +181,26 @@ def _about(app: Flask, config: Config) -> None:
         if not (PAGE / "index.html").is_file():
             raise NotFound("The page is not built.", remedy="Run ./run setup.")
         return send_from_directory(PAGE, "index.html", max_age=0)
+
+
+def _role(role: Role) -> dict[str, Any]:
+    """What the page knows of a map role."""
+    zone = role.zone and {**asdict(role.zone), "path": f"{role.finished}.in_zones", "shape": role.shape}
+    uniform = role.uniform and f"response.{role.id}.{'colour' if role.channels == 3 else 'level'}"
+    return {
+        "id": role.id,
+        "label": role.label,
+        "short": role.short or role.label,
+        "channels": role.channels,
+        "compared": role.id in COMPARED,
+        "made": role.made,
+        "brought": role.brought,
+        "shot": role.shot,
+        "uniform": uniform,
+        "strokes": f"{role.finished}.strokes" if role.finished else None,
+        "zone": zone,
+        "lit": role.lit,
+    }
 
 
 # The places of the page; frontend/src/app/router.ts knows the same.

@@ -60,7 +60,7 @@ class ResponseTest(BrowserTest):
         zone.get_by_role("button", name="Metallic").click()
         zone.get_by_role("button", name="Roughness").click()
         page.get_by_role("slider", name="Roughness, level").press("ArrowLeft")
-        retry(lambda: '"level":0.39' in str(self.recipe().get("response.on_roughness", {})))
+        retry(lambda: "'level': 0.39" in str(self.recipe().get("response.on_roughness", {})))
         metal, rough = self.layer("metallic") > 128, self.layer("roughness")
         self.assertTrue(0.2 < metal.mean() < 0.8)
         self.assertLess(rough[metal].mean() + 40, rough[~metal].mean())
@@ -69,7 +69,7 @@ class ResponseTest(BrowserTest):
         self.assertIn("zone:", old)
         # One step back takes the last change alone; taking the zone away takes all it changes.
         page.keyboard.press("Control+z")
-        retry(lambda: '"level":0.4' in str(self.recipe().get("response.on_roughness", {})))
+        retry(lambda: "'level': 0.4" in str(self.recipe().get("response.on_roughness", {})))
         page.get_by_label("Take Brown away").click()
         retry(lambda: "response.on_metallic" not in self.recipe())
         page.keyboard.press("Control+z")

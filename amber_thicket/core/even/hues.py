@@ -117,8 +117,7 @@ OPERATION = Operation(
     label="Hues",
     help="Colour and brightness of one range of hues.",
     settings=Settings,
-    reads=("evened_tone",),
-    writes="evened",
+    reads=("previous",),
     apply=hues,
     idle=lambda s: s == Settings(),
 )

@@ -36,8 +36,7 @@ OPERATION = Operation(
     label="Finish",
     help="Blend the original back and set the exposure.",
     settings=Settings,
-    reads=("evened_drift", "squared"),
-    writes="evened_original",
+    reads=("previous", "squared"),
     apply=original,
     idle=lambda s: s.amount == 0 and s.exposure == 0,
 )

@@ -136,8 +136,7 @@ OPERATION = Operation(
     label="Tone",
     help="Levels, midtone, contrast and saturation.",
     settings=Settings,
-    reads=("evened_original",),
-    writes="evened_tone",
+    reads=("previous",),
     apply=tone,
     idle=lambda s: s == Settings(),
 )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import field_validator
+from pydantic import create_model, field_validator
 
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.vectors import unit, vectors_of
@@ -14,36 +14,25 @@ from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.roles import COMPARED, EVERY
 from amber_thicket.core.settings import KEY_LENGTH, OperationSettings, setting
 
-# Maps that are only ever made here.
-_OWN = ("relief_broad", "relief_fine", "relief_veins")
-TAKEN: tuple[str, ...] = tuple(role for role in EVERY if role != "base_color" and role not in _OWN)
+TAKEN: tuple[str, ...] = tuple(role.id for role in EVERY.values() if role.brought and role.id != "base_color")
 
 
-def _file(role: str) -> str:
+def _file(role: str) -> Any:
     label = EVERY[role].label
-    value: str = setting("", label=label, help=f"The file that brings the {label.lower()}; empty where it brings none.")
-    return value
+    return setting("", label=label, help=f"The file that brings the {label.lower()}; empty where it brings none.")
 
 
-class Settings(OperationSettings):
-    base_color: str = setting(
-        "", label="Base colour", help="The file that brings the colour; empty for the one imported first."
-    )
-    height: str = _file("height")
-    normal: str = _file("normal")
-    roughness: str = _file("roughness")
-    metallic: str = _file("metallic")
-    ambient_occlusion: str = _file("ambient_occlusion")
-    curvature: str = _file("curvature")
-    specular: str = _file("specular")
-    opacity: str = _file("opacity")
-    translucency: str = _file("translucency")
-    back_color: str = _file("back_color")
-    emissive: str = _file("emissive")
-    truth_base_color: str = _file("truth_base_color")
-    truth_height: str = _file("truth_height")
-    truth_normal: str = _file("truth_normal")
-    truth_roughness: str = _file("truth_roughness")
+_FILES: dict[str, Any] = {
+    "base_color": (
+        str,
+        setting("", label="Base colour", help="The file that brings the colour; empty for the one imported first."),
+    ),
+    **{role: (str, _file(role)) for role in TAKEN},
+}
+_MapFiles: Any = create_model("_MapFiles", __base__=OperationSettings, **_FILES)
+
+
+class Settings(_MapFiles):  # type: ignore[misc]
     workflow: Literal["metal", "specular"] = setting(
         "metal",
         label="The set says",

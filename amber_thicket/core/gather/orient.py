@@ -56,6 +56,7 @@ OPERATION = Operation(
     settings=Settings,
     reads=("balanced",),
     writes="gathered",
+    carries="gathered",
     apply=orient,
     idle=lambda s: s.turn == "0" and not s.mirror,
 )

@@ -15,51 +15,20 @@ import numpy as np
 from amber_thicket.core.gather.maps import TAKEN
 from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.roles import COMPARED, EVERY
+from amber_thicket.core.roles import COMPARED, EVERY, ROLES
 from amber_thicket.core.shading.convention import y_direction
 from amber_thicket.core.shading.normal_reading import normal_reading
 
 # Words at the end of a name, without spaces and in small letters.
-WORDS: dict[str, tuple[str, ...]] = {
-    "base_color": (
-        "basecolor",
-        "basecolour",
-        "albedo",
-        "diffuse",
-        "color",
-        "colour",
-        "diff",
-        "dif",
-        "col",
-        "alb",
-        "bc",
-    ),
-    "height": ("height", "heightmap", "displacement", "displace", "disp", "bump", "hgt"),
-    "normal": ("normal", "normals", "normalmap", "nrm", "norm", "nor", "nml"),
-    "roughness": ("roughness", "rough", "rgh"),
+# Words of file names that mean no role of their own.
+_OTHER_WORDS: dict[str, tuple[str, ...]] = {
     "gloss": ("glossiness", "gloss", "smoothness", "smooth", "gls"),
-    "metallic": ("metallic", "metalness", "metal", "mtl", "met"),
-    "ambient_occlusion": ("ambientocclusion", "occlusion", "occ", "ao"),
-    "specular": ("specular", "spec", "spc"),
-    "opacity": ("opacity", "alpha", "transparency", "opac"),
-    "translucency": ("translucency", "transmission", "translucent"),
-    "emissive": ("emissive", "emission", "emit", "glow"),
-    "curvature": ("curvature", "curv"),
     "all_lights": ("alllights", "alllamps", "alllit"),
     "back_lit": ("backlit", "backlight", "transmitted"),
     "back": ("back", "backside", "reverse", "underside"),
-    "packed": (
-        "occlusionroughnessmetallic",
-        "orm",
-        "arm",
-        "rma",
-        "mra",
-        "mro",
-        "rmo",
-        "maskmap",
-        "mads",
-    ),
+    "packed": ("occlusionroughnessmetallic", "orm", "arm", "rma", "mra", "mro", "rmo", "maskmap", "mads"),
 }
+WORDS: dict[str, tuple[str, ...]] = {role.id: role.words for role in ROLES.values() if role.words} | _OTHER_WORDS
 # What the letters of a packed texture stand for; common practice, no source.
 _LETTERS = {"o": "ambient_occlusion", "a": "ambient_occlusion", "r": "roughness", "m": "metallic"}
 _WHOLE = {

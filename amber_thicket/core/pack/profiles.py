@@ -12,7 +12,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BeforeValidator, Field, field_validator, model_validator
 
 from amber_thicket.core.pack.formats import BITS, FORMATS
-from amber_thicket.core.response.convert import DERIVED, ONE_CHANNEL
+from amber_thicket.core.response.convert import DERIVED, DERIVED_LABELS, ONE_CHANNEL
 from amber_thicket.core.roles import ROLES
 from amber_thicket.core.settings import Record
 from amber_thicket.errors import BadSetting
@@ -21,6 +21,12 @@ YDirection = Literal["plus", "minus"]
 CONSTANTS = {"white": 1.0, "black": 0.0}
 # Everything a channel may hold; "1-" before it inverts.
 CONTENTS: tuple[str, ...] = (*ROLES, *DERIVED, *CONSTANTS)
+CONTENT_LABELS: dict[str, str] = {
+    **{role.id: role.short or role.label for role in ROLES.values()},
+    **DERIVED_LABELS,
+    "white": "White",
+    "black": "Black",
+}
 _MOST_FILES = 24
 _SUFFIX = re.compile(r"[A-Za-z0-9_-]{1,40}")
 

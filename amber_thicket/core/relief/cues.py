@@ -27,8 +27,6 @@ from amber_thicket.core.shading.raking import Raking
 
 # How much the tone counts beside the shading; the light must come from above or below by so much to tell its end.
 _TONE, _TONE_LEAST, _GIVEN_UP, _SIDEWAYS = 0.40, 0.20, 0.25, 0.35
-# What Even may do to the shading that tells the height: where it does, the photograph is read as it was.
-_LOCAL = {"raking": "amount", "shadow": "amount", "highlight": "amount", "known": "amount", "glare": "amount"}
 _Layer = Callable[[], Raster]
 
 
@@ -157,7 +155,8 @@ def _hues_in(settings: dict[str, Any]) -> dict[str, float]:
 def _reads_photograph(settings: dict[str, Any], evening: dict[str, Any]) -> bool:
     if settings["source"] != "auto":
         return bool(settings["source"] == "photograph")
-    return any(getattr(evening[name], amount, 0) > 0 for name, amount in _LOCAL.items())
+    # Where Even takes light out a place at a time, the shading that tells the height goes as well.
+    return any(one.amount > 0 for one in evening.values() if hasattr(one, "amount"))
 
 
 def _counted(settings: dict[str, Any], light: Raking, bearing: float, turned: bool) -> dict[str, float]:
@@ -254,7 +253,7 @@ OPERATION = Operation(
     # What Even does to the shading changes the inputs as well.
     decides_by=("source", *BANDS),
     settle=settle_cues,
-    also=("tile.join", "even.raking", "even.shadow", "even.highlight", "even.known", "even.glare"),
+    also=("tile.join", "#takes_light_out"),
     lazy=True,
     version=3,
 )

@@ -71,5 +71,6 @@ OPERATION = Operation(
     settings=Settings,
     reads=("tiled",),
     writes="hued",
+    carries="hued",
     apply=hued,
 )

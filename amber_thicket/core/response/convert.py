@@ -63,6 +63,13 @@ DERIVED: dict[str, Callable[[dict[str, Pixels]], Pixels]] = {
         maps["translucency"] / np.maximum(extremes(maps["translucency"])[0][..., None], 1e-6)
     ),
 }
+# What they are called.
+DERIVED_LABELS: dict[str, str] = {
+    "diffuse": "Diffuse",
+    "specular_color": "Specular colour",
+    "transmission": "Light through",
+    "transmission_color": "Colour of light through",
+}
 # Those of them with one channel.
 ONE_CHANNEL = ("transmission",)
 _NEEDED = dict.fromkeys(("transmission", "transmission_color"), ("translucency",))

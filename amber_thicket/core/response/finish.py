@@ -83,7 +83,7 @@ def _finish(
 ) -> Raster:
     """The map with what zones, covers and strokes change on it. Scalars stay in [0, 1], colours at 0 or more."""
     wanted, strokes = options["in_zones"], options["strokes"]
-    rows = active_covers(options["covers"].covers) if role in _COVERED else ()
+    rows = active_covers(options["covers"].covers) if ROLES[role].covered is not None else ()
     before = made()
     if not (wanted or strokes or rows):
         return before
@@ -121,45 +121,41 @@ def _changed(pixels: Pixels, mask: Pixels, change: Any, mean: Any) -> Pixels:
     return tinted(pixels, kept, target, mask * np.float32(change.amount / 100))
 
 
-_COVERED = ("base_color", "roughness", "metallic", "specular", "emissive", "translucency")
-_UNTOUCHED = {"specular": 0.04, "emissive": 0.0, "translucency": 0.0}
-
-
 def _covered(pixels: Pixels, weight: Pixels, cover: Cover, role: str, frame: Frame, borrowed: Borrow) -> Pixels:
     """A map with one cover on it."""
     other = borrowed(cover.material, role, cover.repeat) if cover.material else None
     value: Any
     if other is not None:
         value = other.pixels
-    elif role == "base_color":
+    elif ROLES[role].covered == "colour":
         # A deposit is not of one colour: what is under it shows a little, as shares of its own mean.
         light = luminance(pixels)
         shade = light - blur(light, frame.length(2.0), wraps=True)
         shade = 1 + np.float32(cover.variation / 100) * np.tanh(shade / np.float32(max(float(light.std()), 1e-4)))
         return tinted(pixels, shade, linear_of_hex(cover.colour), weight)
-    elif role in _UNTOUCHED:
-        value = np.float32(_UNTOUCHED[role])
     else:
-        value = np.float32(cover.roughness if role == "roughness" else cover.metallic)
+        becomes = ROLES[role].covered
+        value = np.float32(getattr(cover, becomes) if isinstance(becomes, str) else becomes)
     return mixed(pixels, value, weight)
 
 
 def _matters(role: str, options: dict[str, Any]) -> Any:
-    rows = active_covers(options["covers"].covers) if role in _COVERED else ()
+    rows = active_covers(options["covers"].covers) if ROLES[role].covered is not None else ()
     return [options["in_zones"], options["strokes"], rows]
 
 
 def _uses(made: str, role: str, options: dict[str, Any]) -> tuple[str, ...]:
     zones = ("zones",) if options["in_zones"] else ()
-    covers = ("covers",) if role in _COVERED and active_covers(options["covers"].covers) else ()
+    covers = ("covers",) if ROLES[role].covered is not None and active_covers(options["covers"].covers) else ()
     return (made, *zones, *covers)
 
 
-def finishing(role: str, made: str, stage: str = "response") -> Operation:
-    """The operation that finishes one map. made: the layer it finishes."""
+def finishing(role: str) -> Operation:
+    """The operation that finishes one map, of the layer that was made of it."""
+    made = f"{role}_made"
     label = ROLES[role].label
     return Operation(
-        id=f"{stage}.on_{role}",
+        id=ROLES[role].finished,
         label=f"{label}, finished",
         help=f"What zones, strokes and covers change on the {label.lower()}.",
         settings=_settings(label, ROLES[role].channels == 3),
@@ -171,7 +167,7 @@ def finishing(role: str, made: str, stage: str = "response") -> Operation:
         also=("response.zones", "response.covers"),
         uses=partial(_uses, made, role),
         matters=partial(_matters, role),
-        borrows=borrowed_by if role in _COVERED else None,
+        borrows=borrowed_by if ROLES[role].covered is not None else None,
         lazy=True,
     )
 

@@ -7,35 +7,25 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from pydantic import field_validator
+from pydantic import create_model
 
 from amber_thicket.core.numeric.colour import linear_of_hex
 from amber_thicket.core.operation import Given, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.convert import to_metal
-from amber_thicket.core.roles import ROLES
-from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.roles import ROLES, Role, Uniform
+from amber_thicket.core.settings import Colour, OperationSettings, setting
 from amber_thicket.core.tile.carried import bled
 
 
-def _level(role: str, default: float, help: str) -> type[OperationSettings]:
-    class Settings(OperationSettings):
-        level: float = setting(default, ge=0, le=1, step=0.01, label=ROLES[role].label, help=help)
-
-    return Settings
-
-
-def _colour(role: str, default: str, help: str) -> type[OperationSettings]:
-    class Settings(OperationSettings):
-        colour: str = setting(default, label=ROLES[role].label, help=help)
-
-        @field_validator("colour")
-        @classmethod
-        def _is_colour(cls, value: str) -> str:
-            linear_of_hex(value)
-            return value
-
-    return Settings
+def _settings(role: Role, uniform: Uniform) -> type[OperationSettings]:
+    """One setting that fills the map: level or colour."""
+    if role.channels == 1:
+        control = setting(uniform.default, ge=0, le=1, step=0.01, label=role.label, help=uniform.help)
+        fields: dict[str, Any] = {"level": (float, control)}
+    else:
+        fields = {"colour": (Colour, setting(uniform.default, label=role.label, help=uniform.help))}
+    return create_model(role.id, __base__=OperationSettings, **fields)
 
 
 def _metallic(tiled: Raster, specular: Raster | None, /, *, frame: Frame, level: float, maps: Any) -> Raster:
@@ -58,45 +48,17 @@ def _brought(role: str, given: Raster, *, frame: Frame, **_: Any) -> Raster:
     return given
 
 
-def _operation(role: str, settings: type[OperationSettings], help: str) -> Operation:
+def _operation(role: Role, uniform: Uniform) -> Operation:
     return Operation(
-        id=f"response.{role}",
-        label=ROLES[role].label,
-        help=help,
-        settings=settings,
+        id=f"response.{role.id}",
+        label=role.label,
+        help=uniform.about,
+        settings=_settings(role, uniform),
         reads=("tiled",),
-        writes=f"{role}_made",
+        writes=f"{role.id}_made",
         apply=_flat,
-        given=(Given(role, partial(_brought, role)),),
+        given=(Given(role.id, partial(_brought, role.id)),),
     )
-
-
-METALLIC = _operation(
-    "metallic",
-    _level(
-        "metallic",
-        0.0,
-        "0 is off: the map is blank and left out. Bare metal is 1, or a little less so that it never goes black.",
-    ),
-    "Which places are bare metal.",
-)
-METALLIC = replace(
-    METALLIC,
-    reads=("tiled", "?tiled.specular"),
-    apply=_metallic,
-    also=("gather.maps",),
-    matters=lambda options: [options["level"], options["maps"].workflow],
-)
-SPECULAR = _operation(
-    "specular",
-    _colour(
-        "specular", "#383838", "How strongly it mirrors straight on; #383838 is the usual 4 % of what is no metal."
-    ),
-    "How strongly and in which colour each place mirrors.",
-)
-OPACITY = _operation(
-    "opacity", _level("opacity", 1.0, "1 is solid, 0 lets everything through."), "Which places are solid."
-)
 
 
 def _opacity(cut: Raster | None, /, *, frame: Frame, level: float, **_: Any) -> Raster:
@@ -108,34 +70,6 @@ def _opacity(cut: Raster | None, /, *, frame: Frame, level: float, **_: Any) -> 
 
 def _cut(options: dict[str, Any]) -> tuple[str, ...]:
     return ("cut",) if options["cutout"].on else ()
-
-
-OPACITY = replace(
-    OPACITY,
-    reads=("cut",),
-    apply=_opacity,
-    also=("tile.cutout",),
-    uses=_cut,
-    matters=lambda options: [options["level"], options["cutout"].on],
-)
-
-
-class Translucency(OperationSettings):
-    colour: str = setting(
-        "#000000", label=ROLES["translucency"].label, help="Light that comes through from behind; black is none."
-    )
-    lamp: bool = setting(
-        True,
-        label="Lamp is white",
-        help="Of a cut-out's back-lit photograph: the bare lamp beside it counts as white, so that what comes through "
-        "is a share of it.",
-    )
-
-    @field_validator("colour")
-    @classmethod
-    def _is_colour(cls, value: str) -> str:
-        linear_of_hex(value)
-        return value
 
 
 def decide_lamp(tiled: Raster, brought: Raster | None, cut: Raster | None, /, *, lamp: bool, **_: Any) -> Pixels:
@@ -166,21 +100,6 @@ def _through(
     return Raster(share if cut is None else bled(share, cut.pixels), evidence={"lamp": float(decided.mean())})
 
 
-TRANSLUCENCY = Operation(
-    id="response.translucency",
-    label=ROLES["translucency"].label,
-    help="Which places let light through, and in which colour.",
-    settings=Translucency,
-    reads=("tiled", "?tiled.translucency", "cut"),
-    writes="translucency_made",
-    apply=_through,
-    decide=decide_lamp,
-    also=("tile.cutout",),
-    uses=lambda options: ("tiled", "?tiled.translucency", *_cut(options)),
-    matters=lambda options: [options["colour"], options["lamp"], options["cutout"].on],
-)
-
-
 def _back(
     tiled: Raster, brought: Raster | None, cut: Raster | None, /, *, frame: Frame, colour: str, **_: Any
 ) -> Raster:
@@ -190,19 +109,54 @@ def _back(
     return brought if cut is None else Raster(bled(brought.pixels, cut.pixels))
 
 
-EMISSIVE = _operation(
-    "emissive", _colour("emissive", "#000000", "Light it gives off by itself; black is none."), "Which places shine."
-)
-BACK = replace(
-    _operation(
-        "back_color",
-        _colour("back_color", "#000000", "The colour of the other side; black is none."),
-        "The other side.",
-    ),
-    reads=("tiled", "?tiled.back_color", "cut"),
-    apply=_back,
-    given=(),
-    also=("tile.cutout",),
-    uses=lambda options: ("tiled", "?tiled.back_color", *_cut(options)),
-    matters=lambda options: [options["colour"], options["cutout"].on],
+def _with_lamp(settings: type[OperationSettings]) -> type[OperationSettings]:
+    """The settings of translucency: its colour, and what a lamp beside the thing says."""
+    lamp = setting(
+        True,
+        label="Lamp is white",
+        help="Of a cut-out's back-lit photograph: the bare lamp beside it counts as white, so that what comes through "
+        "is a share of it.",
+    )
+    return create_model("translucency", __base__=settings, lamp=(bool, lamp))
+
+
+def _special(made: Operation) -> Operation:
+    """What some maps have besides the value that fills them."""
+    role = made.name
+    if role == "metallic":
+        return replace(
+            made,
+            reads=("tiled", "?tiled.specular"),
+            apply=_metallic,
+            also=("gather.maps",),
+            matters=lambda options: [options["level"], options["maps"].workflow],
+        )
+    if role == "opacity":
+        return replace(
+            made,
+            reads=("cut",),
+            apply=_opacity,
+            also=("tile.cutout",),
+            uses=_cut,
+            matters=lambda options: [options["level"], options["cutout"].on],
+        )
+    if role in ("translucency", "back_color"):
+        brought = f"?tiled.{role}"
+        made = replace(
+            made,
+            reads=("tiled", brought, "cut"),
+            apply=_back,
+            given=(),
+            also=("tile.cutout",),
+            uses=lambda options: ("tiled", brought, *_cut(options)),
+            matters=lambda options: [options["colour"], options.get("lamp"), options["cutout"].on],
+        )
+    if role == "translucency":
+        made = replace(made, settings=_with_lamp(made.settings), apply=_through, decide=decide_lamp)
+    return made
+
+
+# One operation for every role that a value can fill, in the order of the table of roles.
+OPERATIONS: tuple[Operation, ...] = tuple(
+    _special(_operation(role, role.uniform)) for role in ROLES.values() if role.uniform
 )

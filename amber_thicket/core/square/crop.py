@@ -131,6 +131,7 @@ OPERATION = Operation(
     settings=Settings,
     reads=("gathered",),
     writes="squared",
+    carries="squared",
     apply=crop,
     also=("square.lens", "square.flat"),
     version=2,

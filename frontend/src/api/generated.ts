@@ -18,8 +18,8 @@ export interface SettingValues {
   "gather.maps.normal": string;
   "gather.maps.roughness": string;
   "gather.maps.metallic": string;
-  "gather.maps.ambient_occlusion": string;
   "gather.maps.curvature": string;
+  "gather.maps.ambient_occlusion": string;
   "gather.maps.specular": string;
   "gather.maps.opacity": string;
   "gather.maps.translucency": string;

@@ -1,5 +1,5 @@
 /** Shapes of the answers of the service. */
-import type { FileRule, LayerId, MapRole, Part, Profile, SettingPath, SettingValues, StageId } from "./generated";
+import type { ColourChange, FileRule, HeightChange, LayerId, MapRole, Part, Profile, ScalarChange, SettingPath, SettingValues, StageId } from "./generated";
 
 export type { FileRule, LayerId, MapRole, Profile, SettingPath, SettingValues, StageId };
 /** What one control shows. */
@@ -33,17 +33,49 @@ export interface OperationInfo {
   writes: LayerId | null;
   settings: SettingInfo[];
 }
+/** What can be done with a kind of map; see core/roles.py. */
+export interface RoleInfo {
+  id: MapRole | ComparedRole;
+  label: string;
+  /** Where room is scarce. */
+  short: string;
+  channels: 1 | 3;
+  compared: boolean;
+  /** Every surface has one. */
+  made: boolean;
+  brought: boolean;
+  /** Whether a file of it is a photograph, which may lie elsewhere than the first one. */
+  shot: "" | "often" | "sometimes";
+  /** The setting that fills it with one value. */
+  uniform: SettingPath | null;
+  /** The setting that holds the strokes on it. */
+  strokes: StrokesPath | null;
+  zone: ZoneEffect | null;
+  lit: boolean;
+}
+/** What a zone may change on a map, and what it begins with. */
+export interface ZoneEffect {
+  label: string;
+  path: InZonesPath;
+  shape: "scalar" | "colour" | "height";
+  start: ZoneChange;
+}
+export type ZoneChange = ScalarChange & ColourChange & HeightChange;
+type Ending<End extends string> = Extract<SettingPath, `${string}.${End}`>;
+/** Settings of strokes that paint a value on a map. */
+export type StrokesPath = Exclude<Ending<"strokes">, `tile.${string}`>;
+export type InZonesPath = Ending<"in_zones">;
 export interface About {
   version: string;
   demo: boolean;
   stages: { id: StageId; layer: LayerId }[];
   operations: OperationInfo[];
-  roles: { id: MapRole | ComparedRole; label: string }[];
+  roles: RoleInfo[];
   profiles: Profile[];
   /** Formats a file may be written in; depths of a channel, the fewest bits first. */
   formats: { id: string; label: string; suffix: string; depths: string[]; alpha: boolean; lossy: boolean }[];
   /** What a channel of a file may hold. */
-  contents: string[];
+  contents: { id: string; label: string; whole: boolean }[];
   /** What settings that hold several values are made of. */
   shapes: Record<"zone" | "part" | "cover" | "height" | "scalar" | "colour", SettingInfo[]>;
   /** Covers to start from. */

@@ -5,6 +5,7 @@ import type { StageId } from "../api/types";
 import { step } from "../bench/store";
 import { takeBrush, TOOL_NAMES, useBrush } from "../stages/tile/brush";
 import type { Tool } from "../stages/tile/strokes";
+import { layDownTool } from "../stages/tools";
 import { STAGE_NAMES } from "../views/names";
 import { openStage, setView, useViews } from "../views/state";
 import { go } from "./router";
@@ -70,8 +71,11 @@ export function spelled(event: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey"
 export function useKeys() {
   useEffect(() => {
     const down = (event: KeyboardEvent) => {
-      if (typing(event) || document.querySelector("[role=dialog],[role=listbox]")) return;
+      if (document.querySelector("[role=dialog],[role=listbox]")) return;
       const key = spelled(event);
+      // A tool ends wherever the caret is; a field takes its own Escape as well.
+      if (key === "Escape" && layDownTool()) return;
+      if (typing(event)) return;
       if (key === "i") useViews.setState({ input: true });
       if (key === "Escape" && useViews.getState().whole) useViews.setState({ whole: false });
       const action = ACTIONS.find((a) => a.keys === key) ?? (key === "Ctrl Y" ? ACTIONS.find((a) => a.id === "work.redo") : undefined);

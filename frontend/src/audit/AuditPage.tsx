@@ -1,6 +1,7 @@
 /** The audit: maps made elsewhere are dropped here; the report says what they are, what is wrong, and what mends it. */
 import { ArrowLeft, FolderOpen, Hammer } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
+import { roleOf } from "../api/about";
 import { loadAbout, useBench } from "../bench/store";
 import { go } from "../app/router";
 import { ThemeButton } from "../bench/TopLine";
@@ -10,8 +11,6 @@ import { Mark } from "../ui/Mark";
 import { Pick } from "../ui/Pick";
 import { ProgressLine } from "../ui/ProgressLine";
 import { tellProblem } from "../ui/notices";
-import { LAYER_NAMES } from "../views/names";
-import type { LayerId } from "../api/types";
 import { audit, auditSample, type AuditedFile, type AuditedSet, type AuditFinding, bringToAudit, type Brought, litPicture, repair, useAudit } from "./state";
 
 export function AuditPage() {
@@ -132,7 +131,7 @@ function BeforeAfter({ set, number }: { set: AuditedSet; number: number }) {
 }
 
 const CHANNEL: Record<string, string> = { r: "Red", g: "Green", b: "Blue", a: "Alpha" };
-const roleName = (role: string) => (role === "packed" ? "Packed" : (LAYER_NAMES[role as LayerId] ?? "Not known"));
+const roleName = (role: string) => (role === "packed" ? "Packed" : (roleOf(role)?.short ?? "Not known"));
 
 function OneFile({ file }: { file: AuditedFile }) {
   const facts = [`${file.size[0]} × ${file.size[1]} px`, file.floating ? "float" : `${file.bits} bit`, file.format.toUpperCase(), file.encoding === "srgb" ? "sRGB" : "linear"];

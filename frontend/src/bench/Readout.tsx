@@ -2,7 +2,7 @@
 import { useEffect, useRef, useState } from "react";
 import { api } from "../api/client";
 import type { Material, Probe } from "../api/types";
-import { WHAT_NAMES } from "../views/names";
+import { whatName } from "../views/names";
 import { useViews } from "../views/state";
 import { useBusy, useWorking } from "./busy";
 import { useFigures } from "./figures";
@@ -46,7 +46,7 @@ export function Readout({ material }: { material: Material }) {
   const working = useWorking((state) => state.now);
   const [width, height] = [finishedWidth(material), finishedHeight(material)];
   const mm = material.preview.tile_mm;
-  const doing = Object.keys(running).map((what) => ({ figures: "seams", lit: "the lit view", lamps: "sense of the lamps" })[what] ?? WHAT_NAMES[what as "lit"]?.toLowerCase() ?? what);
+  const doing = Object.keys(running).map((what) => ({ figures: "seams", lit: "the lit view", lamps: "sense of the lamps" })[what] ?? whatName(what as "lit")?.toLowerCase() ?? what);
   const px = pointer && [wrapped(pointer.x, width), wrapped(pointer.y, height)];
   return (
     <footer className="figures flex h-8 shrink-0 items-center gap-4 overflow-hidden border-t border-line bg-ground px-3 whitespace-nowrap">

@@ -2,6 +2,8 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
 vi.stubGlobal("window", globalThis);
+const { keepAbout } = await import("../api/about");
+keepAbout({ roles: [{ id: "base_color" }] } as never);
 const { busy, heardOf, useBusy, useWorking, whenRested } = await import("./busy");
 
 describe("what follows a change", () => {

@@ -1,6 +1,6 @@
 /** What is being computed just now, for the readout. */
 import { create } from "zustand";
-import { LAYER_NAMES } from "../views/names";
+import { isLayer } from "../views/names";
 
 export const useBusy = create<{ running: Record<string, number> }>(() => ({ running: {} }));
 
@@ -26,7 +26,7 @@ export function whenRested(work: () => void, rest: number, behind: string[] = []
   let calm = -behind.length;
   const look = () => {
     const busyWith = Object.keys(useBusy.getState().running);
-    calm = busyWith.some((what) => what in LAYER_NAMES || what === "saving" || behind.includes(what)) ? -behind.length : calm + 1;
+    calm = busyWith.some((what) => isLayer(what) || what === "saving" || behind.includes(what)) ? -behind.length : calm + 1;
     if (calm > 0) work();
     else timer = window.setTimeout(look, 15);
   };

@@ -1,5 +1,6 @@
 /** The open material: its newest state, changes on their way, and what the person looks at. */
 import { create } from "zustand";
+import { keepAbout } from "../api/about";
 import { api, Problem } from "../api/client";
 import type { About, Changes, LayerId, Material, SettingPath, SettingValue, SettingValues } from "../api/types";
 import { keepPicture } from "../views/kept";
@@ -43,7 +44,7 @@ let mayHaveArrived = false;
 let heard = 0;
 
 export async function loadAbout() {
-  if (!get().about) set({ about: await api.about() });
+  if (!get().about) set({ about: keepAbout(await api.about()) });
 }
 
 export async function openMaterial(id: string) {

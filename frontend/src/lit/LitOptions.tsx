@@ -1,3 +1,4 @@
+import { roles } from "../api/about";
 import type { MapRole, Material } from "../api/types";
 import { Choice } from "../ui/Choice";
 import { Slider } from "../ui/Slider";
@@ -6,7 +7,7 @@ import { request } from "../api/client";
 import { useFigures } from "../bench/figures";
 import { Pick } from "../ui/Pick";
 import { tell, tellProblem } from "../ui/notices";
-import { LAYER_NAMES } from "../views/names";
+import { layerName } from "../views/names";
 import { readShape } from "./own";
 import { type Surroundings, useLit } from "./state";
 
@@ -16,7 +17,6 @@ const SURROUNDINGS: { value: Surroundings; label: string }[] = [
   { value: "sun", label: "Sun" },
 ];
 const FINENESS = [0, 64, 128, 256, 512];
-const MAPS: MapRole[] = ["base_color", "normal", "roughness", "metallic", "ambient_occlusion", "height", "specular", "emissive", "opacity", "translucency"];
 
 export function LitOptions({ material }: { material: Material }) {
   const setup = useLit();
@@ -63,10 +63,10 @@ export function LitOptions({ material }: { material: Material }) {
       </div>
       <p className="border-t border-line pt-2 text-soft">Maps that take part</p>
       <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
-        {MAPS.filter((role) => material.keys[role]).map((role) => (
+        {roles().filter(({ id, lit }) => lit && material.keys[id]).map(({ id }) => id as MapRole).map((role) => (
           <label key={role} className="flex items-center justify-between gap-2">
-            <span>{LAYER_NAMES[role]}</span>
-            <Switch label={`${LAYER_NAMES[role]} takes part`} checked={!setup.off.includes(role)} onChange={(on) => set({ off: on ? setup.off.filter((r) => r !== role) : [...setup.off, role] })} />
+            <span>{layerName(role)}</span>
+            <Switch label={`${layerName(role)} takes part`} checked={!setup.off.includes(role)} onChange={(on) => set({ off: on ? setup.off.filter((r) => r !== role) : [...setup.off, role] })} />
           </label>
         ))}
       </div>

@@ -2,32 +2,11 @@
 import { RotateCcw } from "lucide-react";
 import { useEffect } from "react";
 import { change, useBench } from "../bench/store";
-import type { Material, SettingPath, StageId } from "../api/types";
+import type { Material, SettingPath } from "../api/types";
 import { STAGE_ABOUT, STAGE_NAMES } from "../views/names";
 import { useViews } from "../views/state";
-import { Check } from "./check/Check";
-import { Even } from "./even/Even";
-import { Gather } from "./gather/Gather";
 import { useHelp } from "./help";
-import { Pack } from "./pack/Pack";
-import { Relief } from "./relief/Relief";
-import { useDrawing } from "./response/drawing";
-import { Response } from "./response/Response";
-import { useZones } from "./response/zones";
-import { Square } from "./square/Square";
-import { useCut } from "./tile/cut";
-import { Tile } from "./tile/Tile";
-
-const PANELS: Record<StageId, (props: { material: Material }) => React.ReactNode> = {
-  gather: Gather,
-  square: Square,
-  even: Even,
-  tile: Tile,
-  relief: Relief,
-  response: Response,
-  check: Check,
-  pack: Pack,
-};
+import { STAGES } from "./registry";
 
 export function Panel({ material }: { material: Material }) {
   const stage = useViews((state) => state.stage);
@@ -35,11 +14,8 @@ export function Panel({ material }: { material: Material }) {
   // What was explained in another stage has nothing to say here.
   useEffect(() => {
     show("", "");
-    useDrawing.setState({ task: null, chosen: null });
-    useZones.setState({ picking: null });
-    useCut.setState({ picking: false });
   }, [stage, show]);
-  const Inside = PANELS[stage];
+  const { Panel: Inside } = STAGES[stage];
   const changes = material.changes[stage];
   const reset = () => {
     const paths = Object.entries(material.recipe.operations)

@@ -1,7 +1,7 @@
 /** The brushes of Tile on a view. */
-import { useEffect, useRef } from "react";
+import { useRef } from "react";
 import type { LayerId, Material } from "../api/types";
-import { addStroke, copies, putStroke, takeBrush, useBrush, useStrokes } from "../stages/tile/brush";
+import { addStroke, copies, putStroke, useBrush, useStrokes } from "../stages/tile/brush";
 import { ON_SAMPLE, pathOf, shifted, type Stroke } from "../stages/tile/strokes";
 import { StrokePad } from "./StrokePad";
 import { type Transform, wraps } from "./space";
@@ -19,14 +19,6 @@ export function BrushLayer({ material, layer, t, shift }: Props) {
   const { tool, outline, radius, source, aiming, chosen } = useBrush();
   const strokes = useStrokes(material);
   const dragged = useRef<{ gesture: string; stroke: Stroke } | null>(null);
-  useEffect(() => {
-    const leave = (event: KeyboardEvent) => {
-      if (event.key !== "Escape" || (!useBrush.getState().tool && !useBrush.getState().chosen)) return;
-      takeBrush(null);
-    };
-    addEventListener("keydown", leave);
-    return () => removeEventListener("keydown", leave);
-  }, []);
   const tile = wraps(layer);
   const here = (name: Stroke["tool"]) => ON_SAMPLE.includes(name) !== tile;
   const drawing = tool !== null && here(tool);

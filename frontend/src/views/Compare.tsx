@@ -4,7 +4,7 @@ import { useCompared } from "../bench/figures";
 import type { LayerId, Material } from "../api/types";
 import { arrowStep } from "../ui/arrows";
 import { Slider } from "../ui/Slider";
-import { LAYER_NAMES } from "./names";
+import { layerName } from "./names";
 import { useViews } from "./state";
 
 const BLINK_MS = 600;
@@ -60,7 +60,7 @@ export function CompareBar({ material, one, other, then, width }: { material: Ma
         </div>
       )}
       <p data-testid="compared" className="figures pointer-events-none absolute top-2 left-2 rounded-[5px] bg-ground/85 px-2 py-1">
-        {LAYER_NAMES[one]} · {then === null ? LAYER_NAMES[other] : material.snapshots.find((s) => s.id === then)?.name}
+        {layerName(one)} · {then === null ? layerName(other) : material.snapshots.find((s) => s.id === then)?.name}
         {found && (found.rms === null ? <span className="pl-3 text-soft">{found.why}</span> : <span className="pl-3">rms {found.rms.toFixed(4)}, at most {found.largest!.toFixed(3)}</span>)}
       </p>
       {mode === "difference" && (

@@ -1,7 +1,7 @@
 /** Drawing on the tile in Relief and Response, and picking colours for a zone. */
-import { useEffect, useRef } from "react";
+import { useRef } from "react";
 import type { Material } from "../api/types";
-import { addDrawn, draw, putPoints, useDrawing, useStrokesOf } from "../stages/response/drawing";
+import { addDrawn, putPoints, useDrawing, useStrokesOf } from "../stages/response/drawing";
 import { pickColour, useZones } from "../stages/response/zones";
 import { pickGround, useCut } from "../stages/tile/cut";
 import type { Point } from "./capture";
@@ -21,16 +21,6 @@ export function DrawLayer({ material, t, shift }: Props) {
   const picking = ground ? ({ list: "ground" } as const) : zone;
   const strokes = useStrokesOf(task);
   const dragged = useRef<{ gesture: string; points: Point[] } | null>(null);
-  useEffect(() => {
-    const leave = (event: KeyboardEvent) => {
-      if (event.key !== "Escape") return;
-      if (useDrawing.getState().task) draw(null);
-      if (useCut.getState().picking) useCut.setState({ picking: false });
-      if (useZones.getState().picking) useZones.setState({ picking: null });
-    };
-    addEventListener("keydown", leave);
-    return () => removeEventListener("keydown", leave);
-  }, []);
   if (picking) {
     return (
       <div

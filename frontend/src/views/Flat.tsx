@@ -3,20 +3,9 @@ import { type PointerEvent, type WheelEvent, useEffect, useLayoutEffect, useMemo
 import { useWorking } from "../bench/busy";
 import { finishedWidth } from "../bench/finished";
 import type { LayerId, Material } from "../api/types";
+import { STAGES, useInstead } from "../stages/registry";
 import { ProgressLine } from "../ui/ProgressLine";
-import { useLights, useRing } from "../stages/gather/lights";
-import { usePicking } from "../stages/gather/picking";
-import { useMarking } from "../stages/tile/marking";
-import { useZones } from "../stages/response/zones";
-import { useTool } from "../stages/square/tool";
-import { BrushLayer } from "./BrushLayer";
-import { DrawLayer } from "./DrawLayer";
 import { CompareBar, useBlink } from "./Compare";
-import { CropHandles } from "./CropHandles";
-import { Joins } from "./Joins";
-import { PlaceMarks } from "./PlaceMarks";
-import { RepeatGrid } from "./RepeatGrid";
-import { BendPoints, CornerHandles, LevelLine, NeutralPick } from "./FlatHandles";
 import { channelOf, clippingOf, differenceOf, draw, shownBox } from "./draw";
 import { Evidence } from "./Evidence";
 import { USUAL } from "./kept";
@@ -24,7 +13,7 @@ import { usePicture } from "./pictures";
 import { extent, fitting, type Gaze, meetingScale, scaleAt, tileAspect, transform, wraps, zoomAt, zoomed } from "./space";
 import { type Side, useViews, type ViewSetup } from "./state";
 import { useSize } from "./useSize";
-import { LAYER_NAMES } from "./names";
+import { layerName } from "./names";
 
 interface Props {
   side: Side;
@@ -47,9 +36,6 @@ export function Flat({ side, layer, setup, material }: Props) {
   const { width, height } = useSize(frame);
   const kept = useViews((state) => state.look);
   const stage = useViews((state) => state.stage);
-  const tool = useTool((state) => state.tool);
-  const picking = usePicking((state) => state.picking);
-  const joins = useMarking((state) => state.joins);
   const evidence = useViews((state) => state.evidence);
   const pointer = useViews((state) => state.pointer);
   const working = useWorking((state) => state.now);
@@ -62,15 +48,9 @@ export function Flat({ side, layer, setup, material }: Props) {
   // A view that shows repeats of its own keeps its own fit until somebody zooms.
   const look: Gaze = kept ? { x: kept.x, y: kept.y, scale: scaleAt(fit.scale, meet, kept.zoom) } : fit;
   const t = transform(look, aspect, width, height);
-  // A zone that is shown alone takes the place of the layer in the first view.
-  const alone = useZones((state) => state.shown);
-  const zone = alone && side === "first" && (stage === "relief" || stage === "response") && wraps(layer) && material.zones[alone] ? alone : null;
+  const spot = { side, layer, how };
   const asked = { id: material.id, side: sideFor(look.scale) };
-  // A photograph of a light set is looked at in place of what is made of it.
-  const lamp = useLights((state) => state.shown);
-  const lights = useRing(material, lamp !== null && stage === "gather").data;
-  const proof = lamp && lights?.key && side === "first" && stage === "gather" && layer === "gathered" ? lamp : null;
-  const ask = proof ? { ...asked, layer: `light:${proof.number}:${proof.what}` as const, key: lights!.key, slot: "proof" } : zone ? { ...asked, layer: `zone:${zone}` as const, key: material.zones[zone]!, slot: `${side}-zone` } : { ...asked, layer, key: material.keys[layer] ?? "", slot: `${side}-${layer}` };
+  const ask = { ...asked, ...(useInstead(stage, spot, material) ?? { layer, key: material.keys[layer] ?? "", slot: `${side}-${layer}` }) };
   const { picture, waiting } = usePicture(ask);
   // What the second view shows, laid over the first one to compare them.
   const compare = useViews((state) => state.compare);
@@ -80,7 +60,7 @@ export function Flat({ side, layer, setup, material }: Props) {
   const then = compare.mode !== "off" && side === "first" && layer !== "gathered" && material.snapshots.some((one) => one.id === compare.snapshot) ? compare.snapshot : null;
   const { picture: second } = usePicture(then !== null ? { ...asked, layer: `then:${then}:${layer}`, key: String(then), slot: "compare" } : against ? { ...asked, layer: against, key: material.keys[against]!, slot: "compare" } : null);
   const blink = useBlink((against !== null || then !== null) && compare.mode === "blink");
-  const clipping = useViews((state) => state.clipping) && stage === "even" && COLOURS.has(layer);
+  const clipping = useViews((state) => state.clipping) && STAGES[stage].clipping === true && COLOURS.has(layer);
   const source = useMemo(() => {
     const shown = picture && channelOf(picture.bitmap, channel);
     return shown && clipping ? clippingOf(shown) : shown;
@@ -148,7 +128,7 @@ export function Flat({ side, layer, setup, material }: Props) {
       ref={frame}
       data-testid={`view-${side}`}
       role="img"
-      aria-label={`${LAYER_NAMES[layer]}, ${how}`}
+      aria-label={`${layerName(layer)}, ${how}`}
       className="relative size-full cursor-crosshair touch-none overflow-hidden bg-surround"
       onPointerDown={(event) => {
         if (event.button > 1) return;
@@ -186,21 +166,7 @@ export function Flat({ side, layer, setup, material }: Props) {
         {Math.round(((look.scale * devicePixelRatio) / finished) * 100)} %
       </button>
       {(against || then !== null) && beside && <CompareBar material={material} one={layer} other={against ?? layer} then={then} width={width} />}
-      {stage === "gather" && layer === "gathered" && picking && <NeutralPick material={material} t={t} />}
-      {stage === "tile" && joins && side === "first" && layer !== "gathered" && how !== "repeated" && <Joins material={material} layer={layer} box={box} t={t} shift={shift} />}
-      {stage === "tile" && wraps(layer) && side === "first" && how !== "repeated" && <PlaceMarks material={material} t={t} shift={shift} />}
-      {stage === "tile" && wraps(layer) && side === "first" && how !== "repeated" && <DrawLayer material={material} t={t} shift={shift} />}
-      {stage === "tile" && layer !== "gathered" && side === "first" && how !== "repeated" && <BrushLayer material={material} layer={layer} t={t} shift={shift} />}
-      {(stage === "relief" || stage === "response") && wraps(layer) && side === "first" && how !== "repeated" && <DrawLayer material={material} t={t} shift={shift} />}
-      {stage === "tile" && layer === "gathered" && <RepeatGrid material={material} t={t} />}
-      {stage === "square" && layer === "gathered" && (
-        <>
-          {tool === "crop" && <CropHandles material={material} t={t} />}
-          {tool === "corners" && <CornerHandles material={material} t={t} bitmap={picture?.bitmap ?? null} />}
-          {tool === "level" && <LevelLine material={material} t={t} />}
-          {tool === "bend" && <BendPoints material={material} t={t} />}
-        </>
-      )}
+      {STAGES[stage].overlays.map(({ id, shows, Over }) => shows(spot) && <Over key={id} material={material} layer={layer} box={box} t={t} shift={shift} bitmap={picture?.bitmap ?? null} />)}
     </div>
   );
 }

@@ -7,20 +7,20 @@ import { Pick } from "../ui/Pick";
 import { cx } from "../ui/cx";
 import { Flat } from "./Flat";
 import { Histogram } from "./Histogram";
-import { LAYER_NAMES } from "./names";
+import { allLayers, layerName, ON_THE_WAY } from "./names";
 import { wraps } from "./space";
 import { type Channel, type Compare, type How, INPUT_OF, setView, type Side, useViews, type What } from "./state";
 import { useLit, type Shape } from "../lit/state";
 
 const Lit = lazy(() => import("../lit/Lit"));
-const BEFORE: LayerId[] = ["gathered", "squared", "evened", "tiled"];
-const named = (layer: LayerId) => ({ value: layer as What, label: LAYER_NAMES[layer] });
+const before = (layer: LayerId) => (ON_THE_WAY as LayerId[]).includes(layer);
+const named = (layer: LayerId) => ({ value: layer as What, label: layerName(layer) });
 const compared = (layer: LayerId) => layer.startsWith("truth_");
 const groupsOf = (there: LayerId[]) => [
   { options: [{ value: "lit" as What, label: "Lit" }] },
-  { label: "Maps", options: there.filter((layer) => !BEFORE.includes(layer) && !compared(layer)).map(named) },
+  { label: "Maps", options: there.filter((layer) => !before(layer) && !compared(layer)).map(named) },
   ...(there.some(compared) ? [{ label: "To compare with", options: there.filter(compared).map(named) }] : []),
-  { label: "On the way", options: BEFORE.map(named) },
+  { label: "On the way", options: ON_THE_WAY.map(named) },
 ];
 const HOWS: { value: How; label: string; hint: string }[] = [
   { value: "single", label: "Single", hint: "One tile" },
@@ -60,7 +60,7 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
   const compare = useViews((state) => state.compare.mode);
   const whole = useViews((state) => state.whole);
   const histogram = useViews((state) => state.histogram);
-  const there = (Object.keys(LAYER_NAMES) as LayerId[]).filter((layer) => material.keys[layer]);
+  const there = allLayers().filter((layer) => material.keys[layer]);
   const wanted: What = input && setup.what !== "lit" ? INPUT_OF[stage] : setup.what;
   // A map that went with its file is not there to be shown.
   const what: What = wanted === "lit" || material.keys[wanted] ? wanted : "base_color";

@@ -1,33 +1,17 @@
 /** What layers are called. */
+import { roleOf, roles } from "../api/about";
 import type { LayerId, StageId } from "../api/types";
 import type { What } from "./state";
 
-export const LAYER_NAMES: Record<LayerId, string> = {
-  gathered: "Photograph",
-  squared: "Sample",
-  evened: "Evened",
-  tiled: "Tiled colour",
-  base_color: "Base colour",
-  height: "Height",
-  normal: "Normal",
-  roughness: "Roughness",
-  metallic: "Metallic",
-  curvature: "Curvature",
-  ambient_occlusion: "Occlusion",
-  specular: "Specular",
-  opacity: "Opacity",
-  translucency: "Translucency",
-  emissive: "Emissive",
-  back_color: "Back side",
-  relief_broad: "Broad relief",
-  relief_fine: "Fine relief",
-  relief_veins: "Veins",
-  truth_base_color: "True base colour",
-  truth_height: "True height",
-  truth_normal: "True normal",
-  truth_roughness: "True roughness",
-};
-export const WHAT_NAMES: Record<What, string> = { ...LAYER_NAMES, lit: "Lit" };
+const STEPS = { gathered: "Photograph", squared: "Sample", evened: "Evened", tiled: "Tiled colour" } as const;
+/** Layers on the way to the maps, in order. */
+export const ON_THE_WAY = Object.keys(STEPS) as (keyof typeof STEPS)[];
+
+export const isLayer = (id: string): id is LayerId => id in STEPS || roleOf(id) !== undefined;
+export const allLayers = (): LayerId[] => [...ON_THE_WAY, ...roles().map(({ id }) => id)];
+/** What a layer is called; its id where it is none. */
+export const layerName = (id: string): string => STEPS[id as keyof typeof STEPS] ?? roleOf(id)?.short ?? id;
+export const whatName = (what: What): string => (what === "lit" ? "Lit" : layerName(what));
 export const STAGE_NAMES: Record<StageId, string> = {
   gather: "Gather",
   square: "Square",

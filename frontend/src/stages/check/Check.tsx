@@ -4,7 +4,7 @@ import { change } from "../../bench/store";
 import type { Finding, Level as LevelName, Material, SettingPath, Value } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Level } from "../../ui/Level";
-import { LAYER_NAMES } from "../../views/names";
+import { layerName } from "../../views/names";
 import { setView, useViews } from "../../views/state";
 import { Operation } from "../Operation";
 
@@ -61,7 +61,7 @@ function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onT
       <button type="button" aria-expanded={open} onClick={look} className="grid w-full grid-cols-[16px_1fr_auto] items-center gap-x-2 py-1.5 text-left hover:bg-raised">
         <Level level={finding.level} word={false} />
         <span className="min-w-0 leading-[1.3]">{finding.title}</span>
-        <span className="text-[12px] text-soft">{finding.map ? LAYER_NAMES[finding.map] : ""}</span>
+        <span className="text-[12px] text-soft">{finding.map ? layerName(finding.map) : ""}</span>
         <span className="figures col-span-2 col-start-2 truncate text-soft">{finding.measured}</span>
       </button>
       {open && (

@@ -12,13 +12,13 @@ export function Even({ material }: { material: Material }) {
   const figures = useFigures(material);
   const height = useBrought("height");
   const found = figures?.evidence ?? {};
-  const bearing = found["evened_known.bearing"];
-  const raked = found["evened_raking.strength"];
+  const bearing = found["even_known.bearing"];
+  const raked = found["even_raking.strength"];
   const changed = (...ids: string[]) => {
     const count = ids.reduce((sum, id) => sum + Object.keys(material.recipe.operations[id] ?? {}).length, 0);
     return count ? `${count} changed` : "";
   };
-  const fallOff = found["evened_light.fall_off"];
+  const fallOff = found["even_light.fall_off"];
   return (
     <>
       <Operation id="even.light" />
@@ -27,11 +27,11 @@ export function Even({ material }: { material: Material }) {
         {height && (
           <>
             <Operation id="even.known" />
-            {bearing !== undefined && <Facts rows={[["Sun found at", `${bearing.toFixed(0)}°, sky ${((found["evened_known.sky"] ?? 0) * 100).toFixed(0)} %`]]} />}
+            {bearing !== undefined && <Facts rows={[["Sun found at", `${bearing.toFixed(0)}°, sky ${((found["even_known.sky"] ?? 0) * 100).toFixed(0)} %`]]} />}
           </>
         )}
         <Operation id="even.raking" />
-        {raked !== undefined && <Facts rows={[["Light found", raked === 0 ? "from no one side: nothing is taken" : `along ${found["evened_raking.bearing"]!.toFixed(0)}°`]]} />}
+        {raked !== undefined && <Facts rows={[["Light found", raked === 0 ? "from no one side: nothing is taken" : `along ${found["even_raking.bearing"]!.toFixed(0)}°`]]} />}
       </div>
       <div className="border-t border-line pt-1">
         <Operation id="even.shadow" />
@@ -39,7 +39,7 @@ export function Even({ material }: { material: Material }) {
       </div>
       <Fold title="Glare" note={changed("even.glare")}>
         <Operation id="even.glare" />
-        {found["evened_glare.share"] !== undefined && <Facts rows={[["Found", share(found["evened_glare.share"])]]} />}
+        {found["even_glare.share"] !== undefined && <Facts rows={[["Found", share(found["even_glare.share"])]]} />}
       </Fold>
       <Fold title="Blotches and drift" note={changed("even.blotches", "even.drift")}>
         <Operation id="even.drift" flat />

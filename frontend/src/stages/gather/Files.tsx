@@ -1,6 +1,7 @@
 /** The files of the material, what each is, and why the program took it for that. */
 import { FilePlus2 } from "lucide-react";
 import { useRef } from "react";
+import { roleOf } from "../../api/about";
 import type { FileRole, Material, MaterialFile } from "../../api/types";
 import { setRole, useBench } from "../../bench/store";
 import { ACCEPT, bringMaps } from "../../library/arrivals";
@@ -61,7 +62,7 @@ function FileRow({ file, first }: { file: MaterialFile; first: boolean }) {
   const about = useBench((state) => state.about);
   const several = useBench((state) => (state.material?.files.length ?? 1) > 1);
   const placed = useBench((state) => wayOf(state.material?.recipe.operations ?? {}, file.key) !== "free");
-  const maps = about?.roles ?? [];
+  const maps = about?.roles.filter(({ brought }) => brought) ?? [];
   const options: { value: FileRole | "none"; label: string }[] = [
     ...maps.map(({ id, label }) => ({ value: id as FileRole, label: id === "base_color" && file.guess === "photo" ? "Photograph" : label })),
     { value: "gloss", label: "Gloss" },
@@ -81,17 +82,18 @@ function FileRow({ file, first }: { file: MaterialFile; first: boolean }) {
       <p className="figures text-soft">{size}</p>
       {several && file.why && <p className="text-[12px] text-soft">Taken so because {file.why}.</p>}
       {file.notes.length > 0 && <p className="text-[12px] text-soft">Read with care: {file.notes.join("; ")}.</p>}
-      {!first && (placed || PLACED.includes(file.role) || (SHOT.includes(file.role) && file.guess === "photo")) && <Placement file={file} />}
+      {!first && (placed || mayLieElsewhere(file)) && <Placement file={file} />}
       {file.role === "normal" && <Setting path="gather.maps.normal_y" />}
       {file.role === "height" && <Setting path="gather.maps.height_white" />}
     </li>
   );
 }
 
-/** Roles of photographs that may lie elsewhere than the first. */
-const PLACED: string[] = ["", "translucency", "back_color"];
-/** And those that are more often maps, which lie right. */
-const SHOT: string[] = ["opacity", "emissive"];
+/** Whether it may lie elsewhere than the first photograph: a map that is not one of a photograph lies right. */
+function mayLieElsewhere({ role, guess }: MaterialFile): boolean {
+  const shot = roleOf(role)?.shot ?? "";
+  return role === "" || shot === "often" || (shot === "sometimes" && guess === "photo");
+}
 
 function Placement({ file }: { file: MaterialFile }) {
   const way = useBench((state) => wayOf(state.material?.recipe.operations ?? {}, file.key));

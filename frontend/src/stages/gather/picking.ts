@@ -3,8 +3,10 @@ import { create } from "zustand";
 import { api } from "../../api/client";
 import { type Changes, change, settled } from "../../bench/store";
 import { tellProblem } from "../../ui/notices";
+import { registerTool } from "../tools";
 
 export const usePicking = create<{ picking: boolean }>(() => ({ picking: false }));
+registerTool("neutral patch", usePicking, ({ picking }) => picking, { picking: false });
 
 export async function makeNeutral(id: string, at: [number, number]) {
   try {

@@ -10,7 +10,7 @@ import { Button } from "../../ui/Button";
 import { sizeText } from "../../ui/bytes";
 import { Dialog } from "../../ui/Dialog";
 import { Level } from "../../ui/Level";
-import { LAYER_NAMES } from "../../views/names";
+import { layerName } from "../../views/names";
 import { Operation } from "../Operation";
 import { beginOwn } from "./profile";
 import { contentName, OpenProfile, ProfileTable } from "./ProfileTable";
@@ -99,7 +99,7 @@ function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; 
       ))}
       {plan.left_out.map((role: MapRole) => (
         <li key={role} className="text-[12px] text-soft">
-          {LAYER_NAMES[role]} is blank and left out.
+          {layerName(role)} is blank and left out.
         </li>
       ))}
       <Dialog title={shown ? shown.file : ""} about={shown ? `${shown.channel && shown.channel !== "rgb" ? `Channel ${shown.channel.toUpperCase()}: ` : ""}${shown.what}, the very numbers of the file` : ""} open={shown !== null} onClose={() => setShown(null)}>

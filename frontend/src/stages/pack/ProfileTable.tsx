@@ -1,20 +1,21 @@
 /** A profile of one's own as a table: file, channels, what each holds, format and depth. */
 import { Download, Plus, X } from "lucide-react";
+import { contents } from "../../api/about";
 import { useBench, valueOf } from "../../bench/store";
 import type { About, Profile, FileRule } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Dialog } from "../../ui/Dialog";
 import { Pick } from "../../ui/Pick";
-import { LAYER_NAMES } from "../../views/names";
 import { freshSuffix, loadProfile, putFile, putOwn, saveProfile } from "./profile";
 
-const OTHER: Record<string, string> = { diffuse: "Diffuse", specular_color: "Specular colour", transmission: "Light through", transmission_color: "Colour of light through", white: "White", black: "Black", "1-roughness": "Gloss" };
-const WHOLE = ["base_color", "normal", "diffuse", "specular_color", "transmission_color", "specular", "translucency", "back_color", "emissive"];
+const GLOSS = "1-roughness";
 
+/** What a channel holds, in words; "1-" before it inverts. */
 export function contentName(token: string): string {
+  if (token === GLOSS) return "Gloss";
   const inside = token.replace(/^1-/, "");
-  return OTHER[token] ?? `${token === inside ? "" : "1 − "}${OTHER[inside] ?? LAYER_NAMES[inside as keyof typeof LAYER_NAMES] ?? inside}`;
+  return `${token === inside ? "" : "1 − "}${contents().find(({ id }) => id === inside)?.label ?? inside}`;
 }
 
 /** Of a file whose format is left to the pack. */
@@ -31,7 +32,7 @@ const NAMES: Record<number, string[]> = { 1: ["Map"], 2: ["Map", "A"], 3: ["R", 
 
 export function ProfileTable({ about, open, onClose }: { about: About; open: boolean; onClose: () => void }) {
   const own = useBench((state) => valueOf(state, "pack.files.own"));
-  const singles = about.contents.filter((content) => !WHOLE.includes(content));
+  const singles = about.contents.filter(({ whole }) => !whole).map(({ id }) => id);
   const scalars = [...singles, ...singles.filter((content) => !["white", "black"].includes(content)).map((content) => `1-${content}`)];
   return (
     <Dialog title="Your own profile" open={open} onClose={onClose} wide>
@@ -66,15 +67,16 @@ export function ProfileTable({ about, open, onClose }: { about: About; open: boo
 }
 
 function Row({ own, file, index, about, scalars }: { own: Profile; file: FileRule; index: number; about: About; scalars: string[] }) {
-  const { contents, formats } = about;
+  const { formats } = about;
+  const all = about.contents.map(({ id }) => id);
   const depths = formats.find(({ id }) => id === file.format)?.depths ?? ANY_DEPTH;
   const name = `${file.suffix}: `;
   const count = file.channels.length;
   const relaid = (next: number) => {
-    const kept = next <= 2 ? [next < 2 || contents.includes(file.channels[0]!) ? file.channels[0]! : "base_color", "opacity"] : ["ambient_occlusion", "roughness", "metallic", "1-roughness"].map((usual, i) => (count > 2 ? (file.channels[i] ?? usual) : usual));
+    const kept = next <= 2 ? [next < 2 || all.includes(file.channels[0]!) ? file.channels[0]! : "base_color", "opacity"] : ["ambient_occlusion", "roughness", "metallic", GLOSS].map((usual, i) => (count > 2 ? (file.channels[i] ?? usual) : usual));
     putFile(own, index, { channels: kept.slice(0, next) }, "Layout of the file");
   };
-  const options = (channel: number) => (channel === 0 && count <= 2 ? [...contents, "1-roughness"] : scalars).map((value) => ({ value, label: contentName(value) }));
+  const options = (channel: number) => (channel === 0 && count <= 2 ? [...all, GLOSS] : scalars).map((value) => ({ value, label: contentName(value) }));
   return (
     <tr className="border-t border-line align-top">
       <td className="py-1.5 pr-2"><input key={file.suffix} aria-label={`${name}end of the name`} defaultValue={file.suffix} maxLength={40} onBlur={(event) => /^[A-Za-z0-9_-]{1,40}$/.test(event.target.value) && event.target.value !== file.suffix && putFile(own, index, { suffix: event.target.value }, "Name of the file")} className="h-7 w-36 rounded-card border border-line bg-raised px-2" /></td>

@@ -86,7 +86,7 @@ export function Relief({ material }: { material: Material }) {
         <Operation id="relief.split" flat />
       </Fold>
       <Fold title="By zone" note={zones ? `${zones} ${zones === 1 ? "zone" : "zones"}` : ""}>
-        <Zones material={material} effects={["height", "occlusion"]} />
+        <Zones material={material} effects={["height", "ambient_occlusion"]} />
       </Fold>
       <Paint material={material} roles={["height", "ambient_occlusion"]} />
     </>

@@ -1,14 +1,14 @@
 /** Painting a value on a map, round the edges of the tile. */
 import { Brush } from "lucide-react";
-import type { Material } from "../../api/types";
+import type { MapRole, Material } from "../../api/types";
 import { useBench, valueOf } from "../../bench/store";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Fold } from "../../ui/Fold";
 import { Pick } from "../../ui/Pick";
-import { LAYER_NAMES } from "../../views/names";
+import { layerName } from "../../views/names";
 import { BrushTools, Plain } from "./BrushTools";
-import { COLOURED, draw, type Kind, PAINTED, type PaintedRole, useDrawing } from "./drawing";
+import { draw, isColoured, type Kind, strokesPath, useDrawing } from "./drawing";
 
 const KINDS: { value: Kind; label: string }[] = [
   { value: "set", label: "Set" },
@@ -16,19 +16,19 @@ const KINDS: { value: Kind; label: string }[] = [
   { value: "smooth", label: "Smooth" },
 ];
 
-export function Paint({ material, roles }: { material: Material; roles: PaintedRole[] }) {
+export function Paint({ material, roles }: { material: Material; roles: MapRole[] }) {
   const { task, kind, value, colour, strength, soft } = useDrawing();
-  const count = useBench((state) => roles.reduce((sum, role) => sum + valueOf(state, PAINTED[role]).length, 0));
+  const count = useBench((state) => roles.reduce((sum, role) => sum + valueOf(state, strokesPath(role)).length, 0));
   const on = task?.on === "map" && roles.includes(task.role) ? task : null;
   const role = on?.role ?? roles[0]!;
-  const coloured = COLOURED.includes(role);
+  const coloured = isColoured(role);
   return (
     <Fold title="Paint" note={count ? `${count} ${count === 1 ? "stroke" : "strokes"}` : ""}>
       <div className="flex items-center justify-between gap-2 py-1">
         {roles.length > 1 ? (
-          <Pick label="Map to paint" value={role} groups={[{ options: roles.map((id) => ({ value: id, label: LAYER_NAMES[id] })) }]} onChange={(next) => draw({ on: "map", role: next })} />
+          <Pick label="Map to paint" value={role} groups={[{ options: roles.map((id) => ({ value: id, label: layerName(id) })) }]} onChange={(next) => draw({ on: "map", role: next })} />
         ) : (
-          <span>{LAYER_NAMES[role]}</span>
+          <span>{layerName(role)}</span>
         )}
         <Button look={on ? "main" : undefined} aria-pressed={on !== null} onClick={() => draw(on ? null : { on: "map", role })}>
           <Brush size={13} /> {on ? "Painting" : "Paint"}

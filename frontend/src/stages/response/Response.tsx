@@ -1,4 +1,5 @@
-import type { Material, SettingPath } from "../../api/types";
+import { roles } from "../../api/about";
+import type { MapRole, Material, RoleInfo, SettingPath } from "../../api/types";
 import { change, useBench, valueOf } from "../../bench/store";
 import { Fold } from "../../ui/Fold";
 import { Brought, useBrought } from "../gather/Files";
@@ -11,13 +12,13 @@ import { Paint } from "./Paint";
 import { Zones } from "./Zones";
 
 const MADE_FROM_COLOUR = ["centre", "spread", "tone", "detail"];
-const MORE = ["specular", "translucency", "emissive", "back_color"] as const;
 
 export function Response({ material }: { material: Material }) {
-  const [rough, metal, solid] = [useBrought("roughness"), useBrought("metallic"), useBrought("opacity")];
-  const brought = { specular: useBrought("specular"), translucency: useBrought("translucency"), emissive: useBrought("emissive"), back_color: useBrought("back_color") };
+  const [rough, metal, lamp] = [useBrought("roughness"), useBrought("metallic"), useBrought("translucency")];
+  // What not every surface has: colours first, as they are chosen most.
+  const further = roles().filter((role) => role.uniform && !role.made).sort((one, other) => other.channels - one.channels);
   const lights = isLightSet(material);
-  const there = [...MORE, "opacity" as const].filter((role) => material.keys[role]);
+  const there = further.map((role) => role.id as MapRole).filter((role) => material.keys[role]);
   return (
     <>
       <h3 className="pt-1 font-medium">Roughness</h3>
@@ -26,20 +27,23 @@ export function Response({ material }: { material: Material }) {
       <Operation id="response.roughness" without={rough || lights ? MADE_FROM_COLOUR : []} flat={rough !== null || lights} />
       <div className="mb-1 border-t border-line pt-1">{metal ? <Brought role="metallic" file={metal} /> : <Operation id="response.metallic" />}</div>
       <div className="border-t border-line">
-        <Zones material={material} effects={["roughness", "metallic", "tint", "height"]} />
+        <Zones material={material} effects={["roughness", "metallic", "base_color", "height"]} />
       </div>
       <Covers material={material} />
       <Paint material={material} roles={["roughness", "metallic", "base_color", ...there]} />
       <Fold title="Further maps" note={there.length ? `${there.length} in the set` : "none in the set"}>
-        {MORE.map((role) => {
-          const file = brought[role];
-          return file ? <Brought key={role} role={role} file={file} /> : <ColourSetting key={role} path={`response.${role}.colour`} />;
-        })}
-        {brought.translucency && <Setting path="response.translucency.lamp" />}
-        {solid ? <Brought role="opacity" file={solid} /> : <Setting path="response.opacity.level" />}
+        {further.map((role) => <Further key={role.id} role={role} />)}
+        {lamp && <Setting path="response.translucency.lamp" />}
       </Fold>
     </>
   );
+}
+
+/** A map that is brought, or filled with one value. */
+function Further({ role }: { role: RoleInfo }) {
+  const file = useBrought(role.id);
+  if (file) return <Brought role={role.id} file={file} />;
+  return role.channels === 3 ? <ColourSetting path={role.uniform!} /> : <Setting path={role.uniform!} />;
 }
 
 /** A setting that is a colour. */

@@ -10,7 +10,7 @@ import { setView } from "../../views/state";
 import { Field } from "../Field";
 import { BrushTools } from "./BrushTools";
 import { draw, useDrawing } from "./drawing";
-import { addZone, beginEffect, type Change, dropZone, EFFECTS, type Effect, fallback, type Part, type PartKind, putEffect, putPart, putZone, suggestZones, useValue, useZoneList, useZones, type Zone } from "./zones";
+import { addZone, beginEffect, type Change, dropZone, type Effect, effectsOf, fallback, type Part, type PartKind, putEffect, putPart, putZone, suggestZones, useValue, useZoneList, useZones, type Zone } from "./zones";
 
 const KINDS: Record<PartKind, string> = { colour: "Colour", height: "Height", recesses: "Recesses", edges: "Edges", brush: "Brush" };
 /** What can be set for each kind of part. */
@@ -112,7 +112,7 @@ function OpenZone({ material, zone, effects }: { material: Material; zone: Zone;
         <Field key={info.name} info={info} value={(zone[info.name as keyof Zone] as Value | undefined) ?? info.default} onChange={(next, gesture) => putZone(zone.id, { [info.name]: next }, info.label, gesture)} onReset={() => putZone(zone.id, { [info.name]: info.default }, `${info.label} reset`)} />
       ))}
       <h4 className="mt-1 border-t border-line pt-1.5 text-[12px] text-soft">It changes</h4>
-      {EFFECTS.filter((effect) => effects.includes(effect.id)).map((effect) => (
+      {effectsOf(effects).filter((effect) => effects.includes(effect.id)).map((effect) => (
         <OneEffect key={effect.id} zone={zone} effect={effect} infos={about.shapes[effect.shape]} />
       ))}
       <MoreEffects zone={zone} effects={effects} />
@@ -216,7 +216,7 @@ function OneEffect({ zone, effect, infos, always = true }: { zone: Zone; effect:
 /** What is changed on maps that are not listed by themselves, and a way to change another. */
 function MoreEffects({ zone, effects }: { zone: Zone; effects: readonly Effect["id"][] }) {
   const about = useBench((state) => state.about);
-  const others = EFFECTS.filter((effect) => !effects.includes(effect.id));
+  const others = effectsOf().filter((effect) => !effects.includes(effect.id));
   if (!about) return null;
   return (
     <>

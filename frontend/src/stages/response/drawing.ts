@@ -1,15 +1,17 @@
 /** What is drawn on the tile in Relief and Response: values on a map, or the brushed part of a zone. */
 import { create } from "zustand";
 import type { ColourStroke, ScalarStroke, Stroke } from "../../api/generated";
-import type { MapRole, SettingPath } from "../../api/types";
+import { roleOf } from "../../api/about";
+import type { MapRole, StrokesPath } from "../../api/types";
 import { change, useBench, valueOf } from "../../bench/store";
 import type { Point } from "../../views/capture";
 import { setView } from "../../views/state";
 import { putPart, useValue, zonesNow } from "./zones";
+import { registerTool } from "../tools";
 
 export type Painted = ScalarStroke | ColourStroke;
 export type Kind = Painted["kind"];
-export type Task = { on: "map"; role: PaintedRole } | { on: "zone"; zone: string; part: number } | { on: "cut"; keep: boolean };
+export type Task = { on: "map"; role: MapRole } | { on: "zone"; zone: string; part: number } | { on: "cut"; keep: boolean };
 
 const CUT = "tile.cutout.strokes";
 const cutNow = () => valueOf(useBench.getState(), CUT);
@@ -29,29 +31,23 @@ interface Drawing {
 }
 
 export const useDrawing = create<Drawing>(() => ({ task: null, outline: false, radius: 0.03, kind: "set", value: 0.5, colour: "#808080", strength: 1, soft: 0.5, chosen: null }));
+registerTool("drawing", useDrawing, ({ task }) => task !== null, { task: null, chosen: null });
 
-export const PAINTED = {
-  height: "relief.shape.strokes",
-  ambient_occlusion: "relief.on_ambient_occlusion.strokes",
-  base_color: "response.on_base_color.strokes",
-  roughness: "response.on_roughness.strokes",
-  metallic: "response.on_metallic.strokes",
-  specular: "response.on_specular.strokes",
-  opacity: "response.on_opacity.strokes",
-  translucency: "response.on_translucency.strokes",
-  emissive: "response.on_emissive.strokes",
-  back_color: "response.on_back_color.strokes",
-} as const satisfies Partial<Record<MapRole, SettingPath>>;
-export type PaintedRole = keyof typeof PAINTED;
-export const COLOURED: MapRole[] = ["base_color", "specular", "translucency", "emissive", "back_color"];
+/** The setting that holds the strokes on a map. */
+export function strokesPath(role: MapRole): StrokesPath {
+  const path = roleOf(role)?.strokes;
+  if (!path) throw new Error(`nothing can be painted on ${role}`);
+  return path;
+}
+export const isColoured = (role: MapRole) => roleOf(role)?.channels === 3;
 
 const tidy = (n: number) => Number(n.toFixed(5));
 const tidied = (points: Point[]) => points.map(([x, y]): Point => [tidy(x), tidy(y)]);
 
-export const paintedNow = (role: PaintedRole): Painted[] => valueOf(useBench.getState(), PAINTED[role]);
+export const paintedNow = (role: MapRole): Painted[] => valueOf(useBench.getState(), strokesPath(role));
 
-export function putPainted(role: PaintedRole, strokes: Painted[], label: string, gesture = "") {
-  change({ [PAINTED[role]]: strokes }, label, gesture);
+export function putPainted(role: MapRole, strokes: Painted[], label: string, gesture = "") {
+  change({ [strokesPath(role)]: strokes }, label, gesture);
 }
 
 /** Begins to draw, or lays the brush down. */
@@ -73,7 +69,7 @@ export function addDrawn(points: Point[]) {
     putPart(task.zone, task.part, { strokes: [...brushedNow(task), drawn] }, "Zone brushed");
     return;
   }
-  const what = COLOURED.includes(task.role) ? colour : tidy(value);
+  const what = isColoured(task.role) ? colour : tidy(value);
   putPainted(task.role, [...paintedNow(task.role), { kind, value: what, strength, soft, ...drawn } as Painted], "Painted");
 }
 
@@ -86,7 +82,7 @@ export function strokesOf(task: Task): Stroke[] {
 
 /** The same for a component: looked at anew whenever their setting changes. */
 export function useStrokesOf(task: Task | null): Stroke[] {
-  useValue(task?.on === "map" ? PAINTED[task.role] : task?.on === "cut" ? CUT : "response.zones.zones");
+  useValue(task?.on === "map" ? strokesPath(task.role) : task?.on === "cut" ? CUT : "response.zones.zones");
   return task ? strokesOf(task) : [];
 }
 

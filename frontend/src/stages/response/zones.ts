@@ -1,33 +1,28 @@
 /** Zones as they are kept in their setting, and what they change on each map. */
 import { create } from "zustand";
 import { api } from "../../api/client";
-import type { ColourChange, HeightChange, Part, ScalarChange } from "../../api/generated";
-import type { SettingInfo, SettingPath, SettingValues, Value } from "../../api/types";
+import { roles } from "../../api/about";
+import type { Part } from "../../api/generated";
+import type { RoleInfo, SettingInfo, SettingPath, SettingValues, Value, ZoneChange, ZoneEffect } from "../../api/types";
 import { type Changes, change, useBench, valueOf } from "../../bench/store";
 import { tell, tellProblem } from "../../ui/notices";
+import { registerTool } from "../tools";
 
 export type PartKind = Part["kind"];
 /** A zone with its parts at hand. */
 export type Zone = SettingValues["response.zones.zones"][number] & { name: string; parts: Part[] };
 
-export type { Part };
-/** What a zone changes on one map, whichever map it is. */
-export type Change = ScalarChange & ColourChange & HeightChange;
+export type { Part, ZoneChange as Change };
 
 const ZONES = "response.zones.zones";
-/** The maps a zone can change, with the setting that holds it and what it is made of. */
-export const EFFECTS = [
-  { id: "roughness", label: "Roughness", path: "response.on_roughness.in_zones", shape: "scalar", start: { level: 0.4 } },
-  { id: "metallic", label: "Metallic", path: "response.on_metallic.in_zones", shape: "scalar", start: { level: 0.95, spread: 0 } },
-  { id: "tint", label: "Tint", path: "response.on_base_color.in_zones", shape: "colour", start: { amount: 50 } },
-  { id: "height", label: "Height", path: "relief.shape.in_zones", shape: "height", start: { raised: 10 } },
-  { id: "specular", label: "Specular", path: "response.on_specular.in_zones", shape: "colour", start: { colour: "#505050", keep: 0 } },
-  { id: "opacity", label: "Opacity", path: "response.on_opacity.in_zones", shape: "scalar", start: { level: 0, spread: 0 } },
-  { id: "translucency", label: "Translucency", path: "response.on_translucency.in_zones", shape: "colour", start: { colour: "#40602a", keep: 0 } },
-  { id: "emissive", label: "Emissive", path: "response.on_emissive.in_zones", shape: "colour", start: { colour: "#ffb45a", keep: 0 } },
-  { id: "occlusion", label: "Occlusion", path: "relief.on_ambient_occlusion.in_zones", shape: "scalar", start: { level: 0.7 } },
-] as const satisfies readonly { id: string; label: string; path: SettingPath; shape: "scalar" | "colour" | "height"; start: Record<string, Value> }[];
-export type Effect = (typeof EFFECTS)[number];
+/** What a zone can change on the map of that role. */
+export type Effect = ZoneEffect & { id: RoleInfo["id"] };
+/** Everything zones can change; those of `first` before the others. */
+export function effectsOf(first: readonly string[] = []): Effect[] {
+  const all = roles().flatMap(({ id, zone }) => (zone ? [{ ...zone, id }] : []));
+  const rank = ({ id }: Effect) => (first.includes(id) ? first.indexOf(id) : first.length);
+  return all.sort((one, other) => rank(one) - rank(other));
+}
 
 interface ZoneView {
   /** The zone whose parts are shown. */
@@ -39,6 +34,7 @@ interface ZoneView {
 }
 
 export const useZones = create<ZoneView>(() => ({ open: null, shown: null, picking: null }));
+registerTool("colour of a zone", useZones, ({ picking }) => picking !== null, { picking: null });
 
 /** The value of a setting in force, for a component. */
 export function useValue<P extends SettingPath>(path: P): SettingValues[P] {
@@ -48,7 +44,7 @@ export function useValue<P extends SettingPath>(path: P): SettingValues[P] {
 const whole = (zones: SettingValues[typeof ZONES]): Zone[] => zones.map((zone) => ({ ...zone, name: zone.name ?? "", parts: zone.parts ?? [] }));
 export const zonesNow = (): Zone[] => whole(valueOf(useBench.getState(), ZONES));
 export const useZoneList = (): Zone[] => whole(useValue(ZONES));
-const changesNow = (path: Effect["path"]): Record<string, Change> => valueOf(useBench.getState(), path) as Record<string, Change>;
+const changesNow = (path: Effect["path"]): Record<string, ZoneChange> => valueOf(useBench.getState(), path) as Record<string, ZoneChange>;
 
 /** A short name no other has. */
 export function freshId(taken: string[]): string {
@@ -72,7 +68,7 @@ export function putPart(id: string, index: number, changed: Partial<Part>, label
 /** Takes a zone away, with all it changes, in one step. */
 export function dropZone(id: string) {
   const more: Changes = {};
-  for (const { path } of EFFECTS) {
+  for (const { path } of effectsOf()) {
     const { [id]: gone, ...rest } = changesNow(path);
     if (gone) more[path] = rest;
   }
@@ -104,14 +100,14 @@ export async function suggestZones(material: string) {
 }
 
 /** Sets what a zone changes on a map; null for nothing. */
-export function putEffect(effect: Effect, zone: string, value: Change | null, label: string, gesture = "") {
+export function putEffect(effect: Effect, zone: string, value: ZoneChange | null, label: string, gesture = "") {
   const { [zone]: before, ...rest } = changesNow(effect.path);
   if (value || before) change({ [effect.path]: value ? { ...rest, [zone]: value } : rest }, label, gesture);
 }
 
 /** Lets a zone change a map; a colour begins with the one it was picked by. */
 export function beginEffect(effect: Effect, zone: Zone) {
-  const start: Change = effect.shape === "colour" ? { colour: zone.parts[0]?.picks?.[0] ?? "#808080", ...effect.start } : { ...effect.start };
+  const start: ZoneChange = effect.shape === "colour" ? { colour: zone.parts[0]?.picks?.[0] ?? "#808080", ...effect.start } : { ...effect.start };
   putEffect(effect, zone.id, start, `${effect.label} of ${zone.name}`);
 }
 

@@ -2,7 +2,7 @@
 import { useFigures, usePlaces } from "../../bench/figures";
 import type { Level as Judged, Material, Seam } from "../../api/types";
 import { Level } from "../../ui/Level";
-import { LAYER_NAMES } from "../../views/names";
+import { layerName } from "../../views/names";
 
 const WORST: Judged[] = ["blocked", "attention", "pass"];
 const worst = (seams: Seam[]) => WORST.find((level) => seams.some((seam) => seam.level === level)) ?? "pass";
@@ -49,7 +49,7 @@ export function DoesItTile({ material }: { material: Material }) {
             </thead>
             <tbody>
               {Object.entries(figures.maps).map(([role, seams]) => (
-                <Row key={role} name={LAYER_NAMES[role as "height"]} before={seams[0].border.toFixed(1)} after={seams[1].border.toFixed(1)} level={worst(seams)} plain />
+                <Row key={role} name={layerName(role)} before={seams[0].border.toFixed(1)} after={seams[1].border.toFixed(1)} level={worst(seams)} plain />
               ))}
             </tbody>
           </table>

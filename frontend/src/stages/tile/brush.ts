@@ -5,8 +5,8 @@ import { change, useBench, valueOf } from "../../bench/store";
 import type { Material } from "../../api/types";
 import type { Point } from "../../views/capture";
 import { setView, useViews } from "../../views/state";
-import { useMarking } from "./marking";
 import { ON_SAMPLE, pathOf, readStrokes, type Stroke, type Tool, writeStrokes } from "./strokes";
+import { registerTool } from "../tools";
 
 interface Brush {
   tool: Tool | null;
@@ -22,6 +22,7 @@ interface Brush {
 }
 
 export const useBrush = create<Brush>(() => ({ tool: null, outline: false, radius: 0.03, source: null, aiming: false, chosen: null }));
+registerTool("brush", useBrush, ({ tool, chosen }) => tool !== null || chosen !== null, { tool: null, chosen: null, aiming: false });
 
 const SETTINGS = ["tile.join.excluded", "tile.join.kept", "tile.touch.strokes"] as const;
 
@@ -41,7 +42,6 @@ export function takeBrush(tool: Tool | null) {
   const { source } = useBrush.getState();
   useBrush.setState({ tool, chosen: null, aiming: copies(tool) && !source });
   if (!tool) return;
-  useMarking.setState({ marking: false });
   const { what, how } = useViews.getState().setups.tile.first;
   if (ON_SAMPLE.includes(tool)) {
     if (what !== "evened" && what !== "squared") setView("first", { what: "evened", how: "single" });

@@ -5,8 +5,10 @@ import { type Changes, change, useBench, valueOf } from "../../bench/store";
 import { tellProblem } from "../../ui/notices";
 import { setView } from "../../views/state";
 import { hex } from "../response/zones";
+import { registerTool } from "../tools";
 
 export const useCut = create<{ picking: boolean }>(() => ({ picking: false }));
+registerTool("ground", useCut, ({ picking }) => picking, { picking: false });
 
 /** What goes with a cut-out: nothing repeats, no light is evened across card and thing. */
 const WITH: Changes = { "tile.join.method": "none", "even.light.amount": 0, "pack.files.profile": "cut_out" };

@@ -4,9 +4,11 @@ import { api } from "../../api/client";
 import type { Place } from "../../api/types";
 import { type Changes, change, settled, useBench, valueOf } from "../../bench/store";
 import { tellProblem } from "../../ui/notices";
+import { registerTool } from "../tools";
 
 /** radius: of a place marked by hand, in tile widths. joins: the tile plan is laid over the first view. */
 export const useMarking = create<{ marking: boolean; radius: number; busy: boolean; joins: boolean }>(() => ({ marking: false, radius: 0.03, busy: false, joins: false }));
+registerTool("place to fill", useMarking, ({ marking }) => marking, { marking: false });
 
 export async function fill(id: string, places: Place[]) {
   useMarking.setState({ busy: true });
