@@ -25,6 +25,7 @@ from amber_thicket.jobs.queue import away, channel, check_queue, current
 from amber_thicket.jobs.tasks import register
 from amber_thicket.store.disk import disk_trouble
 from amber_thicket.store.models import Job, Material, using
+from amber_thicket.store.work import GeneratePayload, PackPayload, PackSeveralPayload, Payload
 
 STALE_SECONDS = 20.0
 _MOST_DEATHS = 4
@@ -139,20 +140,17 @@ class JobManager:
         """Raises ServiceAway when the queue does not answer."""
         check_queue(self._queue, self._url)
 
-    def pack(self, material: Material, recipe: dict[str, Any], file: str, others: dict[str, Any] | None = None) -> Job:
-        """Start packing a material as it is now. others: source and recipe of the materials laid over it, by id."""
-        payload = {"recipe": recipe, "source": material.source, "name": material.name, "file": file}
-        payload["others"] = others or {}
-        return self._begin(kind="pack", material=material, title=f"Pack {material.name}", payload=payload)
+    def pack(self, material: Material, payload: PackPayload) -> Job:
+        """Start packing a material as it is now."""
+        return self._begin(payload, f"Pack {material.name}", material)
 
-    def pack_several(self, several: list[dict[str, Any]], file: str) -> Job:
-        """Start packing many materials into one zip. several: recipe, source, name, folder and others of each."""
-        title = f"Pack {len(several)} materials"
-        return self._begin(kind="pack_several", title=title, payload={"several": several, "file": file})
+    def pack_several(self, payload: PackSeveralPayload) -> Job:
+        """Start packing many materials into one zip."""
+        return self._begin(payload, f"Pack {len(payload.several)} materials")
 
-    def generate(self, payload: dict[str, Any]) -> Job:
-        """Start making pictures from words. payload: as service/images.py takes it."""
-        return self._begin(kind="generate", title=f"Pictures of {payload['words'][:60]}", payload=payload)
+    def generate(self, payload: GeneratePayload) -> Job:
+        """Start making pictures from words."""
+        return self._begin(payload, f"Pictures of {payload.words[:60]}")
 
     def cancel(self, job_id: str) -> Job:
         """Ask a job to end; it says so itself when it has. Raises NotFound, ServiceAway."""
@@ -168,9 +166,9 @@ class JobManager:
                 self._settle(job, state="cancelled", message="Cancelled")
         return job
 
-    def _begin(self, **fields: Any) -> Job:
+    def _begin(self, payload: Payload, title: str, material: Material | None = None) -> Job:
         """A new job, in the queue. Nothing stays of it when the queue cannot take it."""
-        job = Job.create(**fields)
+        job = Job.create(kind=payload.kind, material=material, title=title, payload=payload.model_dump(mode="json"))
         try:
             self._enqueue(job)
         except Exception as error:

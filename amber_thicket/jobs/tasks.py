@@ -26,11 +26,24 @@ from amber_thicket.service.images import generated
 from amber_thicket.service.library import evaluation_of
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.disk import disk_trouble
+from amber_thicket.store.work import (
+    GeneratePayload,
+    GenerateResult,
+    MaterialInFolder,
+    MaterialToPack,
+    NotPacked,
+    PackedFile,
+    PackPayload,
+    PackResult,
+    PackSeveralPayload,
+    Result,
+    payload_of,
+)
 
 BEAT_SECONDS = 1.0
 _MEMORY = 1_400_000_000
 log = logging.getLogger(__name__)
-Entries = Callable[[list[dict[str, Any]], Callable[[float, str], None]], Iterator[tuple[str, bytes]]]
+Entries = Callable[[list[PackedFile], Callable[[float, str], None]], Iterator[tuple[str, bytes]]]
 
 
 class _Working:
@@ -141,8 +154,11 @@ def run_job(queue: Huey, folder: Path, job_id: str, attempt: int, payload: dict[
         line.begin()
         try:
             blobs = Blobs(folder / "blobs")
-            result = _WORK[payload.get("kind", "pack")](blobs, line, folder, payload)
-            line.report_surely(state="done", progress=1.0, message="Done", result=result)
+            work = payload_of(payload.get("kind", "pack"), payload)
+            result = _WORK[work.kind](blobs, line, folder, work)
+            line.report_surely(
+                state="done", progress=1.0, message="Done", result=result.model_dump(mode="json", exclude_unset=True)
+            )
         except Cancelled:
             if working.ending:
                 line.report(state="handed_back")
@@ -164,47 +180,47 @@ def _reason(error: Exception, folder: Path, job_id: str) -> str:
     return f"Something unexpected went wrong (reference {reference})."
 
 
-def _generated(blobs: Blobs, line: JobLine, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
+def _generated(blobs: Blobs, line: JobLine, folder: Path, payload: GeneratePayload) -> GenerateResult:
     return generated(blobs, payload, line.report_progress, line.cancel.check)
 
 
-def _packed(blobs: Blobs, line: JobLine, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
-    def entries(files: list[dict[str, Any]], report: Callable[[float, str], None]) -> Iterator[tuple[str, bytes]]:
+def _packed(blobs: Blobs, line: JobLine, folder: Path, payload: PackPayload) -> PackResult:
+    def entries(files: list[PackedFile], report: Callable[[float, str], None]) -> Iterator[tuple[str, bytes]]:
         yield from _files_of(blobs, line, payload, files, report)
 
-    return _zipped(blobs, line, folder, payload["file"], entries)
+    return _zipped(blobs, line, folder, payload.file, entries)
 
 
-def _packed_several(blobs: Blobs, line: JobLine, folder: Path, payload: dict[str, Any]) -> dict[str, Any]:
+def _packed_several(blobs: Blobs, line: JobLine, folder: Path, payload: PackSeveralPayload) -> PackResult:
     """Many materials, each in a folder of its own. One that cannot be packed is named, and the others go on."""
-    failed: list[dict[str, str]] = []
+    failed: list[NotPacked] = []
 
-    def entries(files: list[dict[str, Any]], report: Callable[[float, str], None]) -> Iterator[tuple[str, bytes]]:
-        several = payload["several"]
+    def entries(files: list[PackedFile], report: Callable[[float, str], None]) -> Iterator[tuple[str, bytes]]:
+        several = payload.several
         for number, one in enumerate(several):
 
-            def told(share: float, text: str, number: int = number, one: dict[str, Any] = one) -> None:
-                report((number + share) / len(several), f"{one['name']}: {text}")
+            def told(share: float, text: str, number: int = number, one: MaterialInFolder = one) -> None:
+                report((number + share) / len(several), f"{one.name}: {text}")
 
-            inside: list[dict[str, Any]] = []
+            inside: list[PackedFile] = []
             try:
                 for name, data in _files_of(blobs, line, one, inside, told):
-                    yield f"{one['folder']}/{name}", data
+                    yield f"{one.folder}/{name}", data
             except Cancelled:
                 raise
             except ThicketError as error:
-                failed.append({"name": one["name"], "why": f"{error.message} {error.remedy}".strip()})
-            files += [{**facts, "file": f"{one['folder']}/{facts['file']}"} for facts in inside]
+                failed.append(NotPacked(name=one.name, why=f"{error.message} {error.remedy}".strip()))
+            files += [facts.model_copy(update={"file": f"{one.folder}/{facts.file}"}) for facts in inside]
 
-    return {**_zipped(blobs, line, folder, payload["file"], entries), "failed": failed}
+    return _zipped(blobs, line, folder, payload.file, entries).model_copy(update={"failed": tuple(failed)})
 
 
 def _files_of(
-    blobs: Blobs, line: JobLine, one: dict[str, Any], files: list[dict[str, Any]], report: Callable[[float, str], None]
+    blobs: Blobs, line: JobLine, one: MaterialToPack, files: list[PackedFile], report: Callable[[float, str], None]
 ) -> Iterator[tuple[str, bytes]]:
     """The files of one material. files: gets what is written of each."""
-    evaluation = evaluation_of(one["source"], from_json(one["recipe"]), blobs, Memory(_MEMORY), line.cancel)
-    others = one.get("others", {})
+    evaluation = evaluation_of(one.source, from_json(one.recipe), blobs, Memory(_MEMORY), line.cancel)
+    others = one.others
 
     def laid_over(id: str) -> Evaluation | None:
         other = others.get(id)
@@ -213,24 +229,24 @@ def _files_of(
         return evaluation_of(other["source"], from_json(other["recipe"]), blobs, evaluation.memory, line.cancel)
 
     evaluation.others = laid_over
-    for written in pack(evaluation, one["name"], report):
-        files.append({**written.facts, "bytes": len(written.data)})
+    for written in pack(evaluation, one.name, report):
+        files.append(PackedFile.model_validate({**written.facts, "bytes": len(written.data)}))
         yield written.name, written.data
 
 
-def _zipped(blobs: Blobs, line: JobLine, folder: Path, file: str, entries: Entries) -> dict[str, Any]:
+def _zipped(blobs: Blobs, line: JobLine, folder: Path, file: str, entries: Entries) -> PackResult:
     aside = folder / "blobs" / "incoming" / f"{uuid.uuid4().hex}.zip"
-    files: list[dict[str, Any]] = []
+    files: list[PackedFile] = []
 
     try:
         write_zip(aside, entries(files, line.report_progress))
         blob, length = blobs.adopt(aside)
     finally:
         aside.unlink(missing_ok=True)
-    return {"blob": blob, "bytes": length, "files": files, "file": file}
+    return PackResult(blob=blob, bytes=length, files=tuple(files), file=file)
 
 
-_WORK: dict[str, Callable[[Blobs, JobLine, Path, dict[str, Any]], dict[str, Any]]] = {
+_WORK: dict[str, Callable[[Blobs, JobLine, Path, Any], Result]] = {
     "pack": _packed,
     "generate": _generated,
     "pack_several": _packed_several,

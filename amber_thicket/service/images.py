@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable
-from typing import Any
 
 from amber_thicket.core.generate import CANDIDATES, MOST_WORDS, Provider, Request
 from amber_thicket.errors import BadSetting
 from amber_thicket.formats.write import png_bytes
 from amber_thicket.standins.words_to_picture import SimulatedProvider
 from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.work import Candidate, GeneratePayload, GenerateResult
 
 # Another provider is connected by naming it here.
 PROVIDERS: dict[str, Provider] = {"simulation": SimulatedProvider()}
@@ -32,23 +32,20 @@ def checked(words: str, provider: str, side: int) -> None:
 
 
 def generated(
-    blobs: Blobs, payload: dict[str, Any], say: Callable[[float, str], None], check: Callable[[], None]
-) -> dict[str, Any]:
-    """Four candidates in the store. payload: words, seed, tileable, top_down, side, provider."""
-    provider = PROVIDERS[payload["provider"]]
+    blobs: Blobs, payload: GeneratePayload, say: Callable[[float, str], None], check: Callable[[], None]
+) -> GenerateResult:
+    """Four candidates in the store."""
+    provider = PROVIDERS[payload.provider]
     request = Request(
-        payload["words"],
-        payload["seed"],
-        tileable=payload["tileable"],
-        top_down=payload["top_down"],
-        side=payload["side"],
+        payload.words, payload.seed, tileable=payload.tileable, top_down=payload.top_down, side=payload.side
     )
-    made = provider.candidates(request, CANDIDATES, say, check)
-    rows = []
-    for candidate in made:
+    made = []
+    for candidate in provider.candidates(request, CANDIDATES, say, check):
         blob, length = blobs.put([png_bytes(candidate.pixels, encoding="srgb")])
-        rows.append({"blob": blob, "seed": candidate.seed, "bytes": length})
-    return {"candidates": rows, "unread": provider.unread(request.words), "simulation": provider.simulation}
+        made.append(Candidate(blob=blob, seed=candidate.seed, bytes=length))
+    return GenerateResult(
+        candidates=tuple(made), unread=tuple(provider.unread(request.words)), simulation=provider.simulation
+    )
 
 
 def file_name(words: str, seed: int) -> str:

@@ -28,6 +28,7 @@ from amber_thicket.formats.apart import use_helpers
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.jobs.manager import JobManager, worker_command
 from amber_thicket.jobs.queue import open_queue
+from amber_thicket.service import answers
 from amber_thicket.service.library import Library
 from amber_thicket.service.tokens import owner_of_token
 from amber_thicket.store.blobs import Blobs
@@ -51,10 +52,12 @@ from amber_thicket.web import (
 )
 from amber_thicket.web import jobs as jobs_routes
 from amber_thicket.web.config import Config
+from amber_thicket.web.endpoint import endpoint
 from amber_thicket.web.events import Events
 from amber_thicket.web.guard import Guard
 from amber_thicket.web.housekeeping import Housekeeping
 from amber_thicket.web.metrics import Metrics
+from amber_thicket.web.openapi import description
 from amber_thicket.web.services import Services
 
 PAGE = Path(__file__).parent / "page"
@@ -153,25 +156,26 @@ def _connect(app: Flask, database: SqliteDatabase) -> None:
 def _about(app: Flask, config: Config) -> None:
     """What the page is built from: settings, stages, roles; and the page itself."""
 
-    @app.get("/api/about")
-    def about() -> Response:
-        return jsonify(
-            {
-                "version": __version__,
-                "demo": config.demo,
-                "stages": [{"id": stage, "layer": STAGE_LAYERS[stage]} for stage in STAGES],
-                "operations": catalogue(),
-                "roles": [_role(role) for role in EVERY.values()],
-                "shapes": {name: describe(model) for name, model in SHAPES.items()},
-                "deposits": [{"label": label, "changes": changes} for label, changes in DEPOSITS],
-                "surfaces": [asdict(start) for start in STARTS],
-                "contents": [
-                    {"id": id, "label": label, "whole": has_colour(id)} for id, label in CONTENT_LABELS.items()
-                ],
-                "formats": [asdict(format) for format in FORMATS.values()],
-                "profiles": [profile.model_dump(mode="json") for profile in PROFILES.values()],
-            }
-        )
+    @endpoint(app, "GET", "/api/about", answer=answers.About)
+    def about() -> Any:
+        """Settings, stages, roles, formats and profiles: what the page is built from."""
+        return {
+            "version": __version__,
+            "demo": config.demo,
+            "stages": [{"id": stage, "layer": STAGE_LAYERS[stage]} for stage in STAGES],
+            "operations": catalogue(),
+            "roles": [_role(role) for role in EVERY.values()],
+            "shapes": {name: describe(model) for name, model in SHAPES.items()},
+            "deposits": [{"label": label, "changes": changes} for label, changes in DEPOSITS],
+            "surfaces": [asdict(start) for start in STARTS],
+            "contents": [{"id": id, "label": label, "whole": has_colour(id)} for id, label in CONTENT_LABELS.items()],
+            "formats": [asdict(format) for format in FORMATS.values()],
+            "profiles": list(PROFILES.values()),
+        }
+
+    @app.get("/api/openapi.json")
+    def openapi() -> Response:
+        return jsonify(description(app))
 
     @app.get("/")
     @app.get("/<path:name>")

@@ -8,7 +8,7 @@ import re
 from typing import Any
 
 import numpy as np
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, request
 from pydantic import Field, field_validator
 
 from amber_thicket.core.pack.profiles import profile_named
@@ -16,8 +16,9 @@ from amber_thicket.errors import NotFound, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import kind_of, read_picture
 from amber_thicket.formats.unzip import is_zip
-from amber_thicket.service import audit, preview
-from amber_thicket.web.materials import Body, body, brief
+from amber_thicket.service import answers, audit, preview
+from amber_thicket.web.endpoint import Body, Query, endpoint
+from amber_thicket.web.materials import brief
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("audit", __name__)
@@ -36,6 +37,12 @@ class File(Body):
         if not _BLOB.fullmatch(value):
             raise ValueError("a file is named by its SHA-256")
         return value
+
+
+class FileNamed(Query):
+    """file: its name."""
+
+    file: str = ""
 
 
 class Asked(Body):
@@ -67,21 +74,21 @@ def _kept(name: str, data: bytes) -> dict[str, Any]:
     return {"files": files, "refused": refused}
 
 
-@blueprint.post("/api/audit/files")
-def brought() -> Response:
+@endpoint(blueprint, "POST", "/api/audit/files", answer=answers.AuditTaken, query=FileNamed, upload=True)
+def brought(query: FileNamed) -> Any:
     """One file, or a zip of several, as the request's body; its name in the query."""
-    name = request.args.get("file", "")[:300]
+    name = query.file[:300]
     if not name:
         raise UnreadableFile("The file has no name.", remedy="Send its name as ?file=…")
-    return jsonify(_kept(name, request.get_data(cache=False)))
+    return _kept(name, request.get_data(cache=False))
 
 
-@blueprint.post("/api/audit/sample")
-def sample() -> Response:
+@endpoint(blueprint, "POST", "/api/audit/sample", answer=answers.AuditTaken)
+def sample() -> Any:
     """The simulated purchase that ships with the program."""
     from amber_thicket.service.bought import NAME, bought_zip
 
-    return jsonify(_kept(NAME, bought_zip()))
+    return _kept(NAME, bought_zip())
 
 
 def _sets(asked: Asked) -> tuple[list[audit.Set], audit.Refused]:
@@ -104,15 +111,15 @@ def _set(asked: AskedSet) -> audit.Set:
     return sets[asked.set]
 
 
-@blueprint.post("/api/audit")
-def report() -> Response:
-    return jsonify(audit.as_json(*_sets(body(Asked))))
+@endpoint(blueprint, "POST", "/api/audit", answer=answers.AuditReport, body=Asked)
+def report(body: Asked) -> Any:
+    return audit.as_json(*_sets(body))
 
 
-@blueprint.post("/api/audit/repair")
-def repair() -> Response:
+@endpoint(blueprint, "POST", "/api/audit/repair", answer=answers.Brief, body=AskedSet)
+def repair(body: AskedSet) -> Any:
     """The set as a material: as it was found, then repaired, so that undo shows the difference."""
-    asked = body(AskedSet)
+    asked = body
     one = _set(asked)
     recipes = [
         (label, audit.recipe_of(one, repaired=repaired, profile=asked.profile))
@@ -120,13 +127,13 @@ def repair() -> Response:
     ]
     material = services().library.add_set(one.name, list(one.infos), recipes)
     services().events.announce("library", {"id": material.id})
-    return jsonify(brief(material))
+    return brief(material)
 
 
-@blueprint.post("/api/audit/lit.jpg")
-def lit() -> Response:
+@endpoint(blueprint, "POST", "/api/audit/lit.jpg", body=AskedSet, media=("image/jpeg",))
+def lit(body: AskedSet) -> Any:
     """The set under one raking light: as found on the left, repaired on the right."""
-    asked = body(AskedSet)
+    asked = body
     one, library = _set(asked), services().library
     halves = []
     for repaired in (False, True):
@@ -140,8 +147,8 @@ def lit() -> Response:
     return Response(preview.encoded(np.hstack([left, gap, right]), "jpg", 90), mimetype="image/jpeg")
 
 
-@blueprint.get("/api/audit/picture/<blob>.jpg")
-def picture(blob: str) -> Response:
+@endpoint(blueprint, "GET", "/api/audit/picture/<blob>.jpg", media=("image/jpeg",))
+def picture(blob: str) -> Any:
     """A small picture of a file's stored numbers."""
     if not _BLOB.fullmatch(blob):
         raise NotFound("There is no such file.")

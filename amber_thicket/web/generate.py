@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, Response, jsonify
+from typing import Any
+
+from flask import Blueprint, Response
 from pydantic import Field
 
 from amber_thicket.errors import NotFound
 from amber_thicket.jobs.manager import job_json
-from amber_thicket.service import images
+from amber_thicket.service import answers, images
 from amber_thicket.store.models import Job
-from amber_thicket.web.materials import Body, body, brief
+from amber_thicket.store.work import GeneratePayload, GenerateResult, result_of
+from amber_thicket.web.endpoint import Body, endpoint
+from amber_thicket.web.materials import brief
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("generate", __name__)
@@ -26,30 +30,31 @@ class Wanted(Body):
     provider: str = "simulation"
 
 
-@blueprint.post("/api/generate")
-def asked() -> Response:
-    wanted = body(Wanted)
-    images.checked(wanted.words, wanted.provider, wanted.side)
-    return jsonify(job_json(services().jobs.generate(wanted.model_dump())))
+@endpoint(blueprint, "POST", "/api/generate", answer=answers.Job, body=Wanted)
+def asked(body: Wanted) -> Any:
+    """Four pictures of a surface in words, as a job."""
+    images.checked(body.words, body.provider, body.side)
+    return job_json(services().jobs.generate(GeneratePayload(**body.model_dump())))
 
 
 def _made(job_id: str, number: int) -> tuple[Job, str, int]:
     job = Job.get_or_none(Job.id == job_id)
-    rows = (job.result or {}).get("candidates", []) if job else []
+    result = result_of(job.kind, job.result) if job else None
+    rows = result.candidates if isinstance(result, GenerateResult) else ()
     if job is None or not 0 <= number < len(rows):
         raise NotFound("There is no such picture.", remedy="Ask for pictures again.")
-    return job, rows[number]["blob"], rows[number]["seed"]
+    return job, rows[number].blob, rows[number].seed
 
 
-@blueprint.get("/api/generate/<job_id>/<int:number>.png")
-def candidate(job_id: str, number: int) -> Response:
+@endpoint(blueprint, "GET", "/api/generate/<job_id>/<int:number>.png", media=("image/png",))
+def candidate(job_id: str, number: int) -> Any:
     _, blob, _ = _made(job_id, number)
     headers = {"Cache-Control": "private, max-age=86400, immutable"}
     return Response(services().library.blobs.get(blob), mimetype="image/png", headers=headers)
 
 
-@blueprint.post("/api/generate/<job_id>/<int:number>/keep")
-def kept(job_id: str, number: int) -> Response:
+@endpoint(blueprint, "POST", "/api/generate/<job_id>/<int:number>/keep", answer=answers.Brief)
+def kept(job_id: str, number: int) -> Any:
     """The candidate becomes a material."""
     job, blob, seed = _made(job_id, number)
     words = job.payload["words"]
@@ -59,4 +64,4 @@ def kept(job_id: str, number: int) -> Response:
         [library.blobs.get(blob)], images.file_name(words, seed), name=words[:80].strip().capitalize(), origin=origin
     )
     services().events.announce("library", {"id": material.id})
-    return jsonify(brief(material))
+    return brief(material)

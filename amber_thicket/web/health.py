@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from flask import Blueprint, Response, jsonify
+from flask import Blueprint, Response
 from prometheus_client import CONTENT_TYPE_LATEST
 
 from amber_thicket.errors import ThicketError
+from amber_thicket.service import answers
 from amber_thicket.store.models import Material
+from amber_thicket.web.endpoint import JSON, as_json, endpoint
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("health", __name__)
@@ -41,8 +43,8 @@ _PARTS: dict[str, Callable[[], str]] = {"database": _database, "queue": _queue, 
 _WELL = ("ok", "elsewhere")
 
 
-@blueprint.get("/healthz")
-def health() -> tuple[Response, int]:
+@endpoint(blueprint, "GET", "/healthz", answer=answers.Health, statuses=(200, 503))
+def health() -> Response:
     """200 when everything is well, 503 otherwise, with a word on each part."""
     told: dict[str, Any] = {}
     for name, ask in _PARTS.items():
@@ -53,9 +55,10 @@ def health() -> tuple[Response, int]:
         except Exception as error:
             told[name] = f"failed ({type(error).__name__})"
     well = all(word in _WELL for word in told.values())
-    return jsonify({"status": "ok" if well else "attention", **told}), 200 if well else 503
+    body = as_json(answers.Health, {"status": "ok" if well else "attention", **told})
+    return Response(body, 200 if well else 503, mimetype=JSON)
 
 
-@blueprint.get("/metrics")
+@endpoint(blueprint, "GET", "/metrics", media=(CONTENT_TYPE_LATEST,))
 def metrics() -> Response:
     return Response(services().metrics.text(), content_type=CONTENT_TYPE_LATEST)

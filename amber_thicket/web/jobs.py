@@ -2,40 +2,57 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, Response, jsonify, request, send_file
+from typing import Any
+
+from flask import Blueprint, send_file
 
 from amber_thicket.errors import NotFound
 from amber_thicket.jobs.manager import job_json
+from amber_thicket.service import answers
 from amber_thicket.store.models import Job
+from amber_thicket.store.work import PackResult, result_of
+from amber_thicket.web.endpoint import Query, endpoint
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("jobs", __name__)
 
 
-@blueprint.get("/api/jobs")
-def listed() -> Response:
+class Newest(Query):
+    """limit: how many."""
+
+    limit: int = 30
+
+
+class Since(Query):
+    """mark: of an earlier answer."""
+
+    mark: str = ""
+
+
+@endpoint(blueprint, "GET", "/api/jobs", answer=list[answers.Job], query=Newest)
+def listed(query: Newest) -> Any:
     """The newest jobs, newest first; ?limit=… how many."""
-    limit = min(max(request.args.get("limit", 30, int), 1), 1000)
-    return jsonify([job_json(job) for job in Job.recent(limit)])
+    return [job_json(job) for job in Job.recent(min(max(query.limit, 1), 1000))]
 
 
-@blueprint.post("/api/jobs/<job_id>/cancel")
-def cancelled(job_id: str) -> Response:
-    return jsonify(job_json(services().jobs.cancel(job_id)))
+@endpoint(blueprint, "POST", "/api/jobs/<job_id>/cancel", answer=answers.Job)
+def cancelled(job_id: str) -> Any:
+    return job_json(services().jobs.cancel(job_id))
 
 
-@blueprint.get("/api/jobs/<job_id>/file")
-def fetched(job_id: str) -> Response:
+@endpoint(blueprint, "GET", "/api/jobs/<job_id>/file", media=("application/zip",))
+def fetched(job_id: str) -> Any:
     job = Job.get_or_none(Job.id == job_id)
-    if job is not None and (job.result or {}).get("expired"):
+    result = result_of(job.kind, job.result) if job else None
+    if result is not None and result.expired:
         raise NotFound("This pack is not kept any more.", remedy="Pack again; the settings are as they were.")
-    if job is None or job.state != "done" or "blob" not in (job.result or {}):
+    if job is None or job.state != "done" or not isinstance(result, PackResult) or not result.blob:
         raise NotFound("There is no finished pack here.", remedy="Pack again.")
-    path = services().library.blobs.verified(job.result["blob"])
-    return send_file(path, "application/zip", as_attachment=True, download_name=job.result["file"])
+    path = services().library.blobs.verified(result.blob)
+    return send_file(path, "application/zip", as_attachment=True, download_name=result.file)
 
 
-@blueprint.get("/api/events/since")
-def events_since() -> Response:
+@endpoint(blueprint, "GET", "/api/events/since", answer=answers.EventsSince, query=Since)
+def events_since(query: Since) -> Any:
     """What happened since a mark, for pages that have no event stream (that one is web/server.py's)."""
-    return jsonify(services().events.since(request.args.get("mark", "")[:60]))
+    return services().events.since(query.mark[:60])

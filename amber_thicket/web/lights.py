@@ -4,33 +4,40 @@ from __future__ import annotations
 
 from typing import Any, cast, get_args
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response
 
 from amber_thicket.errors import NotFound, PassedState
-from amber_thicket.service import lights
+from amber_thicket.service import answers, lights
 from amber_thicket.service.sources import file_key, files_of
-from amber_thicket.web.materials import Known, body, whole
+from amber_thicket.web.endpoint import Query, endpoint
+from amber_thicket.web.materials import Known, whole
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("lights", __name__)
+
+
+class LightsKey(Query):
+    """key: of the light set, as its description tells it."""
+
+    key: str = ""
 
 
 def _names(source: dict[str, Any]) -> dict[str, str]:
     return {file_key(info["blob"]): info["file"] for info in files_of(source)}
 
 
-@blueprint.get("/api/materials/<material_id>/lights")
-def described(material_id: str) -> Response:
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/lights", answer=answers.Lights)
+def described(material_id: str) -> Any:
     """The ring of lamps, what was put right, and how well the photographs are explained."""
     library = services().library
     material = library.get(material_id)
-    return jsonify(lights.described(library.evaluation(material), _names(material.source)))
+    return lights.described(library.evaluation(material), _names(material.source))
 
 
-@blueprint.post("/api/materials/<material_id>/lights/find")
-def found(material_id: str) -> Response:
+@endpoint(blueprint, "POST", "/api/materials/<material_id>/lights/find", answer=answers.LightsFound, body=Known)
+def found(material_id: str, body: Known) -> Any:
     """Bearing, direction, order and gap found out and set, as one step of the history."""
-    kept, known = services(), body(Known)
+    kept, known = services(), body
     material = kept.library.get(material_id)
     cancel = kept.slots.take(f"{material_id}/lights")
     evaluation = kept.watched(material_id, kept.library.evaluation(material, cancel))
@@ -38,26 +45,30 @@ def found(material_id: str) -> Response:
     material = kept.library.edit(material_id, known.revision, report.changes, label="Lamps found", gesture="")
     kept.events.announce("material", {"id": material.id, "revision": material.revision})
     told = [{"level": level, "text": text} for level, text in report.told]
-    return jsonify(
-        {"material": whole(material), "told": told, "certain": report.certain, "confidence": report.confidence}
-    )
+    return {"material": whole(material), "told": told, "certain": report.certain, "confidence": report.confidence}
 
 
-@blueprint.delete("/api/materials/<material_id>/lights/find")
-def called_off(material_id: str) -> Response:
+@endpoint(blueprint, "DELETE", "/api/materials/<material_id>/lights/find", answer=answers.Nothing)
+def called_off(material_id: str) -> Any:
     """Stops looking; nothing is changed."""
     services().slots.take(f"{material_id}/lights")
-    return jsonify({})
+    return {}
 
 
-@blueprint.get("/api/materials/<material_id>/lights/<int:number>/<what>.jpg")
-def shown(material_id: str, number: int, what: str) -> Response:
+@endpoint(
+    blueprint,
+    "GET",
+    "/api/materials/<material_id>/lights/<int:number>/<what>.jpg",
+    query=LightsKey,
+    media=("image/jpeg",),
+)
+def shown(material_id: str, number: int, what: str, query: LightsKey) -> Any:
     """One photograph of the set, or what proves it."""
     if what not in get_args(lights.Shown):
         raise NotFound(f"There is no such picture; known: {', '.join(get_args(lights.Shown))}.")
     library = services().library
     material = library.get(material_id)
-    evaluation, key = library.evaluation(material), request.args.get("key")
+    evaluation, key = library.evaluation(material), query.key
     if key and lights.key_of(evaluation) != key:
         raise PassedState(
             "This picture belongs to a light set that has changed.", remedy="Ask anew.", revision=material.revision

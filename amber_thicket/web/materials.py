@@ -2,39 +2,69 @@
 
 from __future__ import annotations
 
-import json
 import struct
 from collections.abc import Iterator
 from concurrent.futures import Future
 from dataclasses import asdict
-from typing import Annotated, Any, TypeVar
+from typing import Annotated, Any
 
-from flask import Blueprint, Response, jsonify, request
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from flask import Blueprint, Response, request
+from pydantic import Field, field_validator
 
+from amber_thicket.core.files.file_plan import planned
 from amber_thicket.core.gather.orient import turned_box
 from amber_thicket.core.gather.roles import PHOTOGRAPHS, families
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
-from amber_thicket.errors import BadSetting, ThicketError, UnreadableFile
-from amber_thicket.service import gather, mapset, places, preview, snapshots, square, tiling
+from amber_thicket.errors import ThicketError, UnreadableFile
+from amber_thicket.jobs.manager import job_json
+from amber_thicket.service import answers, gather, mapset, places, preview, snapshots, square, tiling
 from amber_thicket.service.bake import pack_bytes
 from amber_thicket.store.disk import full
 from amber_thicket.store.models import Material
+from amber_thicket.store.work import MaterialInFolder, PackPayload, PackSeveralPayload
+from amber_thicket.web.endpoint import Body, Query, as_json, endpoint
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("materials", __name__)
 _PART = 1 << 18
 _SOON = 0.9
 ENCLOSED = "application/vnd.amber-thicket.enclosed"
-Shape = TypeVar("Shape", bound=BaseModel)
 
 
-class Body(BaseModel):
-    """A request's body: nothing unknown in it, and every number a number."""
+class Listed(Query):
+    """archived: those that were put aside."""
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    archived: bool = False
+
+
+class Import(Query):
+    """file: its name. as: what it is, where the person who brings it says so."""
+
+    file: str = ""
+    role: str = Field("", alias="as")
+
+    @property
+    def named(self) -> str:
+        """Raises UnreadableFile where the file has no name."""
+        if not self.file:
+            raise UnreadableFile("The file has no name.", remedy="Send its name as ?file=…")
+        return self.file
+
+    @field_validator("role")
+    @classmethod
+    def _is_known(cls, role: str) -> str:
+        known = (*PHOTOGRAPHS, "cutout")
+        if role and role not in known:
+            raise ValueError(f"A file cannot be “{role[:40]}”; known: {', '.join(known)}")
+        return role
+
+
+class ImportMap(Import):
+    """gesture: files of one drop are one step of the history."""
+
+    gesture: str = Field("", max_length=64)
 
 
 class Edit(Body):
@@ -42,7 +72,7 @@ class Edit(Body):
     will ask for next."""
 
     revision: int
-    changes: dict[str, Any] = Field(min_length=1, max_length=200)
+    changes: answers.Changes = Field(min_length=1, max_length=200)
     label: str = Field("", max_length=120)
     gesture: str = Field("", max_length=64)
     showing: list[str] = Field(default_factory=list, max_length=4)
@@ -84,7 +114,9 @@ class Place(Body):
     radius: float = Field(ge=SMALLEST, le=LARGEST)
 
 
-class Places(Body):
+class ToFill(Body):
+    """Places of the tile to be filled."""
+
     places: list[Place] = Field(min_length=1, max_length=MOST_SPOTS)
 
 
@@ -104,30 +136,6 @@ class Several(Body):
 
 class Renamed(Body):
     name: str = Field(max_length=400)
-
-
-def body(shape: type[Shape]) -> Shape:
-    """The request's JSON in the given shape. Raises BadSetting naming the field."""
-    try:
-        return shape.model_validate(_json())
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or "body"
-        raise BadSetting(f"{where}: {first['msg']}.", remedy="Correct the request.", setting=where) from None
-
-
-def _json() -> Any:
-    """The request's JSON, or None where it is none. NaN and Infinity are no JSON (RFC 8259, section 6)."""
-    if not request.is_json:
-        return None
-    try:
-        return json.loads(request.get_data(), parse_constant=_no_number)
-    except ValueError:
-        return None
-
-
-def _no_number(word: str) -> None:
-    raise ValueError(f"{word} is no number")
 
 
 def brief(material: Material) -> dict[str, Any]:
@@ -195,69 +203,60 @@ def _shown(source: dict[str, Any], evaluation: Evaluation) -> dict[str, Any]:
     return {**{key: value for key, value in source.items() if key != "more"}, "findings": findings}
 
 
-def _told(material: Material, evaluation: Evaluation | None = None) -> Response:
+def announced(material: Material, evaluation: Evaluation | None = None) -> dict[str, Any]:
+    """A material that has just changed, for whoever changed it; everybody else is told that it did."""
     services().events.announce("material", {"id": material.id, "revision": material.revision})
-    return jsonify(whole(material, evaluation))
+    return whole(material, evaluation)
 
 
-@blueprint.get("/api/materials")
-def listed() -> Response:
-    archived = request.args.get("archived") == "1"
-    return jsonify([brief(material) for material in Material.listed(archived=archived)])
+@endpoint(blueprint, "GET", "/api/materials", answer=list[answers.Brief], query=Listed)
+def listed(query: Listed) -> Any:
+    """The library, oldest first."""
+    return [brief(material) for material in Material.listed(archived=query.archived)]
 
 
-@blueprint.post("/api/materials")
-def imported() -> Response:
+@endpoint(blueprint, "POST", "/api/materials", answer=answers.Brief, query=Import, upload=True)
+def imported(query: Import) -> Any:
     """One file as the request's body; its name in the query, so that bytes stream straight to disk."""
-    name = request.args.get("file", "")
-    if not name:
-        raise UnreadableFile("The file has no name.", remedy="Send its name as ?file=…")
-    material = services().library.add(_parts(), name, as_role=_as_role(), expected=request.content_length or 0)
-    services().events.announce("library", {"id": material.id})
-    return jsonify(brief(material))
-
-
-@blueprint.post("/api/groups")
-def grouped() -> Response:
-    """File names in groups: each group is one surface, the file that brings its colour first."""
-    return jsonify(families(body(FileNames).names))
-
-
-@blueprint.post("/api/materials/<material_id>/files")
-def map_added(material_id: str) -> Response:
-    """One more file of the same surface, as imported() takes the first. gesture: files of one drop are one step."""
-    name = request.args.get("file", "")
-    if not name:
-        raise UnreadableFile("The file has no name.", remedy="Send its name as ?file=…")
-    gesture = request.args.get("gesture", "")[:64]
     expected = request.content_length or 0
-    return _told(
-        services().library.add_map(material_id, _parts(), name, gesture=gesture, as_role=_as_role(), expected=expected)
+    material = services().library.add(_parts(), query.named, as_role=query.role, expected=expected)
+    services().events.announce("library", {"id": material.id})
+    return brief(material)
+
+
+@endpoint(blueprint, "POST", "/api/groups", answer=list[list[str]], body=FileNames)
+def grouped(body: FileNames) -> Any:
+    """File names in groups: each group is one surface, the file that brings its colour first."""
+    return families(body.names)
+
+
+@endpoint(
+    blueprint, "POST", "/api/materials/<material_id>/files", answer=answers.Material, query=ImportMap, upload=True
+)
+def map_added(material_id: str, query: ImportMap) -> Any:
+    """One more file of the same surface, as imported() takes the first. gesture: files of one drop are one step."""
+    expected = request.content_length or 0
+    return announced(
+        services().library.add_map(
+            material_id, _parts(), query.named, gesture=query.gesture, as_role=query.role, expected=expected
+        )
     )
 
 
-@blueprint.patch("/api/materials/<material_id>/files/<key>")
-def role_changed(material_id: str, key: str) -> Response:
-    wanted = body(RoleOf)
+@endpoint(blueprint, "PATCH", "/api/materials/<material_id>/files/<key>", answer=answers.Material, body=RoleOf)
+def role_changed(material_id: str, key: str, body: RoleOf) -> Any:
+    """Another role for one of the files."""
+    wanted = body
     library = services().library
     changes, label = mapset.with_role(library, library.get(material_id), key, wanted.role)
-    return _told(library.edit(material_id, wanted.revision, changes, label=label, gesture=""))
+    return announced(library.edit(material_id, wanted.revision, changes, label=label, gesture=""))
 
 
-@blueprint.post("/api/materials/<material_id>/neutral")
-def neutral(material_id: str) -> Response:
+@endpoint(blueprint, "POST", "/api/materials/<material_id>/neutral", answer=answers.Changes, body=Patch)
+def neutral(material_id: str, body: Patch) -> Any:
     """The white that makes a patch of the capture grey, as settings of gather.white."""
-    library, place = services().library, body(Patch)
-    return jsonify(gather.neutral_patch(library.evaluation(library.get(material_id)), place.x, place.y, place.radius))
-
-
-def _as_role() -> str:
-    """What the file is, where the person who brings it says so. Raises BadSetting."""
-    role = request.args.get("as", "")
-    known = (*PHOTOGRAPHS, "cutout")
-    if role and role not in known:
-        raise BadSetting(f"A file cannot be “{role[:40]}”.", remedy=f"Known: {', '.join(known)}.", setting="as")
-    return role
+    library, place = services().library, body
+    return gather.neutral_patch(library.evaluation(library.get(material_id)), place.x, place.y, place.radius)
 
 
 def _parts() -> Iterator[bytes]:
@@ -265,15 +264,17 @@ def _parts() -> Iterator[bytes]:
         yield part
 
 
-@blueprint.get("/api/materials/<material_id>")
-def shown(material_id: str) -> Response:
-    return jsonify(whole(services().library.get(material_id)))
+@endpoint(blueprint, "GET", "/api/materials/<material_id>", answer=answers.Material)
+def shown(material_id: str) -> Any:
+    return whole(services().library.get(material_id))
 
 
-@blueprint.patch("/api/materials/<material_id>/recipe")
-def edited(material_id: str) -> Response:
-    edit = body(Edit)
-    kept = services()
+@endpoint(
+    blueprint, "PATCH", "/api/materials/<material_id>/recipe", answer=answers.Material, body=Edit, media=(ENCLOSED,)
+)
+def edited(material_id: str, body: Edit) -> Any:
+    """Settings changed, all or none. A picture of the first layer in `showing` is enclosed where it is accepted."""
+    edit, kept = body, services()
     layers = [layer for layer in edit.showing if layer in preview.LAYERS]
     enclosing = bool(layers) and ENCLOSED in request.accept_mimetypes.values()
     under_way: list[tuple[Evaluation, Future[bytes]]] = []
@@ -293,14 +294,14 @@ def edited(material_id: str) -> Response:
         material_id, edit.revision, edit.changes, label=edit.label, gesture=edit.gesture, coming=begin
     )
     if not enclosing:
-        return _told(material)
+        return announced(material)
     if not under_way:
         make(kept.library.evaluation(material))
     evaluation, making = under_way[0]
-    return _with_picture(_told(material, evaluation), making)
+    return _with_picture(as_json(answers.Material, announced(material, evaluation)), making)
 
 
-def _with_picture(answer: Response, making: Future[bytes]) -> Response:
+def _with_picture(told: bytes, making: Future[bytes]) -> Response:
     """The answer with the first picture enclosed when it is there soon: length of the JSON (uint32, little endian),
     the JSON, the JPEG. A picture that takes longer is asked for by itself."""
     try:
@@ -308,70 +309,69 @@ def _with_picture(answer: Response, making: Future[bytes]) -> Response:
     except Exception:
         # Whatever went wrong is told when the page asks for the picture.
         picture = b""
-    told = answer.get_data()
     return Response(struct.pack("<I", len(told)) + told + picture, mimetype=ENCLOSED)
 
 
-@blueprint.post("/api/materials/<material_id>/<any(undo, redo):way>")
-def stepped(material_id: str, way: str) -> Response:
+@endpoint(blueprint, "POST", "/api/materials/<material_id>/<any(undo, redo):way>", answer=answers.Material, body=Known)
+def stepped(material_id: str, way: str, body: Known) -> Any:
     library = services().library
     # What is on its way for the state that is left is no longer wanted.
     services().slots.take(f"{material_id}/ahead")
-    move, known = library.undo if way == "undo" else library.redo, body(Known).revision
+    move, known = library.undo if way == "undo" else library.redo, body.revision
     material = move(material_id, known)
     if material.revision > known:
         services().call_off_following(material_id)
-    return _told(material)
+    return announced(material)
 
 
-@blueprint.patch("/api/materials/<material_id>")
-def renamed(material_id: str) -> Response:
-    material = services().library.rename(material_id, body(Renamed).name)
+@endpoint(blueprint, "PATCH", "/api/materials/<material_id>", answer=answers.Material, body=Renamed)
+def renamed(material_id: str, body: Renamed) -> Any:
+    material = services().library.rename(material_id, body.name)
     services().events.announce("library", {"id": material.id})
-    return _told(material)
+    return announced(material)
 
 
-@blueprint.post("/api/materials/<material_id>/<any(archive, restore):way>")
-def archived(material_id: str, way: str) -> Response:
+@endpoint(blueprint, "POST", "/api/materials/<material_id>/<any(archive, restore):way>", answer=answers.Brief)
+def archived(material_id: str, way: str) -> Any:
     material = services().library.archive(material_id, way == "archive")
     services().events.announce("library", {"id": material.id})
-    return jsonify(brief(material))
+    return brief(material)
 
 
-@blueprint.get("/api/materials/<material_id>/tiling")
-def tiling_suggested(material_id: str) -> Response:
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/tiling", answer=answers.TilingSuggestion)
+def tiling_suggested(material_id: str) -> Any:
     """The method that suits the sample, why, and the settings that follow."""
     library = services().library
-    return jsonify(asdict(tiling.suggestion(library.evaluation(library.get(material_id)))))
+    return asdict(tiling.suggestion(library.evaluation(library.get(material_id))))
 
 
-@blueprint.get("/api/materials/<material_id>/places")
-def standing_out(material_id: str) -> Response:
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/places", answer=answers.Places)
+def standing_out(material_id: str) -> Any:
     """What gives the repeat away, and what is filled already."""
     library = services().library
-    return jsonify(places.standing_out(library.evaluation(library.get(material_id))))
+    return places.standing_out(library.evaluation(library.get(material_id)))
 
 
-@blueprint.post("/api/materials/<material_id>/fill")
-def filled(material_id: str) -> Response:
+@endpoint(blueprint, "POST", "/api/materials/<material_id>/fill", answer=answers.Changes, body=ToFill)
+def filled(material_id: str, body: ToFill) -> Any:
     """Settings that fill places of the tile as well."""
-    library, wanted = services().library, body(Places)
+    library, wanted = services().library, body
     found = [(place.x % 1.0, place.y % 1.0, place.radius) for place in wanted.places]
-    return jsonify(places.filled(library.evaluation(library.get(material_id)), found))
+    return places.filled(library.evaluation(library.get(material_id)), found)
 
 
-@blueprint.get("/api/materials/<material_id>/proposal")
-def proposed(material_id: str) -> Response:
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/proposal", answer=answers.Proposal)
+def proposed(material_id: str) -> Any:
     """Corners found in the capture, drawn on it until somebody accepts them."""
     library = services().library
-    return jsonify(asdict(square.proposal(library.evaluation(library.get(material_id)))))
+    return asdict(square.proposal(library.evaluation(library.get(material_id))))
 
 
-@blueprint.post("/api/materials/<material_id>/bend")
-def bend(material_id: str) -> Response:
+@endpoint(blueprint, "POST", "/api/materials/<material_id>/bend", answer=answers.Changes, body=Lines)
+def bend(material_id: str, body: Lines) -> Any:
     """The lens bend that makes drawn lines straight."""
     library = services().library
-    return jsonify(square.bend(library.evaluation(library.get(material_id)), body(Lines).lines))
+    return square.bend(library.evaluation(library.get(material_id)), body.lines)
 
 
 # A pack is begun where there is room for so much of what it may take: smooth maps take far less.
@@ -386,14 +386,11 @@ def _check_room(needed: int) -> None:
         raise full(services().config.folder, needed)
 
 
-@blueprint.post("/api/pack")
-def packed_together() -> Response:
+@endpoint(blueprint, "POST", "/api/pack", answer=answers.Job, body=Several)
+def packed_together(body: Several) -> Any:
     """Many materials in one zip, each in a folder of its own, as one job."""
-    from amber_thicket.core.files.file_plan import planned
-    from amber_thicket.jobs.manager import job_json
-
     library, several, taken, needed = services().library, [], set(), 0
-    for id in dict.fromkeys(body(Several).materials):
+    for id in dict.fromkeys(body.materials):
         material = library.get(id)
         recipe = library.recipe(material)
         needed += pack_bytes(recipe, material.name)
@@ -403,30 +400,36 @@ def packed_together() -> Response:
             folder, number = f"{stem}_{number}", number + 1
         taken.add(folder)
         several.append(
-            {
-                "recipe": recipe.as_json(),
-                "source": material.source,
-                "name": material.name,
-                "folder": folder,
-                "others": library.laid_over(material),
-            }
+            MaterialInFolder(
+                recipe=recipe.as_json(),
+                source=material.source,
+                name=material.name,
+                folder=folder,
+                others=library.laid_over(material),
+            )
         )
     _check_room(needed)
-    return jsonify(job_json(services().jobs.pack_several(several, f"{len(several)}_materials.zip")))
+    return job_json(
+        services().jobs.pack_several(PackSeveralPayload(several=tuple(several), file=f"{len(several)}_materials.zip"))
+    )
 
 
-@blueprint.post("/api/materials/<material_id>/pack")
-def packed(material_id: str) -> Response:
-    from amber_thicket.core.files.file_plan import planned
-    from amber_thicket.jobs.manager import job_json
-
+@endpoint(blueprint, "POST", "/api/materials/<material_id>/pack", answer=answers.Job, body=Known)
+def packed(material_id: str, body: Known) -> Any:
     library = services().library
     material = library.get(material_id)
     recipe = library.recipe(material)
-    if body(Known).revision != material.revision:
+    if body.revision != material.revision:
         raise ThicketError("This material has just changed.", remedy="Pack again.")
     _check_room(pack_bytes(recipe, material.name))
     plan = planned(recipe, material.name)
     file = f"{plan.stem}_{plan.profile.id}.zip"
-    job = services().jobs.pack(material, recipe.as_json(), file, library.laid_over(material))
-    return jsonify(job_json(job))
+    payload = PackPayload(
+        recipe=recipe.as_json(),
+        source=material.source,
+        name=material.name,
+        file=file,
+        others=library.laid_over(material),
+    )
+    job = services().jobs.pack(material, payload)
+    return job_json(job)

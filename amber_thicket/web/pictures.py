@@ -3,56 +3,111 @@
 from __future__ import annotations
 
 import contextlib
-import math
 from collections.abc import Callable
-from typing import Any
+from typing import Annotated, Any
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, request
 from peewee import OperationalError
+from pydantic import Field
 
 from amber_thicket.core.files.file_plan import planned
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation
 from amber_thicket.core.memory import Cancel
-from amber_thicket.errors import BadSetting, NotFound, PassedState, WriteFailed
-from amber_thicket.service import preview, square
+from amber_thicket.errors import NotFound, PassedState, WriteFailed
+from amber_thicket.service import answers, preview, square
 from amber_thicket.service.bake import check
 from amber_thicket.service.joins import joins
 from amber_thicket.service.surroundings import own_surroundings, surroundings_bytes
 from amber_thicket.service.zones import suggested_zones
+from amber_thicket.web.endpoint import Query, endpoint
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("pictures", __name__)
-# Tile widths; nobody scrolls farther.
-_FARTHEST = 1e6
 _KINDS = {"jpg": "image/jpeg", "png": "image/png", "u16": "application/octet-stream"}
 
 
-def _evaluation(material_id: str) -> Evaluation:
+class Slotted(Query):
+    """slot: what is asked here takes the place of what was asked before under the same name, which is called off."""
+
+    slot: str = Field("", max_length=120)
+
+
+class Keyed(Slotted):
+    """key: the content key of what is asked for; the newest state where there is none. side: px of its longer side.
+    follow: where the state of the key has passed, 204 instead of 409."""
+
+    key: str = Field("", max_length=200)
+    side: int = PLAN_SIDE
+    follow: str = ""
+
+    @property
+    def bounded(self) -> int:
+        """The side, as far as there are pictures of it."""
+        return min(max(self.side, 64), preview.LARGEST)
+
+
+# Tile widths; nobody scrolls farther.
+Far = Annotated[float, Field(ge=-1e6, le=1e6)]
+
+
+class At(Slotted):
+    """Where somebody points, in tile widths and heights."""
+
+    x: Far = 0.0
+    y: Far = 0.0
+
+
+class KeyedAt(Keyed):
+    """Where somebody points, in tile widths and heights."""
+
+    x: Far = 0.5
+    y: Far = 0.5
+
+
+class Two(Slotted):
+    """Two layers."""
+
+    one: str = ""
+    other: str = ""
+
+
+class PlannedQuery(Keyed):
+    """channel: "" or "rgb" for a whole map, or one of r, g, b, a."""
+
+    side: int = 64
+    channel: str = ""
+
+
+class Named(Query):
+    """file: its name."""
+
+    file: str = "panorama"
+
+
+def _evaluation(material_id: str, query: Slotted) -> Evaluation:
     """The material's newest state."""
     library = services().library
-    return services().watched(material_id, library.evaluation(library.get(material_id), _cancel(material_id)))
+    return services().watched(material_id, library.evaluation(library.get(material_id), _cancel(material_id, query)))
 
 
-def _cancel(material_id: str) -> Cancel:
-    slot = request.args.get("slot")
-    return services().slots.take(slot and f"{material_id}/{slot}")
+def _cancel(material_id: str, query: Slotted) -> Cancel:
+    return services().slots.take(f"{material_id}/{query.slot}" if query.slot else None)
 
 
-def _keyed(material_id: str, key_of: Callable[[Evaluation], str]) -> Evaluation:
+def _keyed(material_id: str, query: Keyed, key_of: Callable[[Evaluation], str]) -> Evaluation:
     """The state whose picture has the key that is asked for; the newest where none is named.
 
     A picture served under a key always has that key's pixels. Raises PassedState, with the newest revision, for a key
     that was handed out but whose state has passed, NotFound for one that nobody handed out.
     """
-    key = request.args.get("key", "")
-    if not key:
-        return _evaluation(material_id)
-    kept, cancel = services(), _cancel(material_id)
+    if not query.key:
+        return _evaluation(material_id, query)
+    kept, cancel = services(), _cancel(material_id, query)
     material = kept.library.get(material_id)
     for evaluation in kept.library.recent_evaluations(material, cancel):
-        if key_of(evaluation) == key:
+        if key_of(evaluation) == query.key:
             return kept.watched(material_id, evaluation)
-    if kept.issued.knows(material_id, key):
+    if kept.issued.knows(material_id, query.key):
         raise PassedState(
             "This picture belongs to a state that has passed.",
             remedy="Ask for the one of the newest state.",
@@ -65,114 +120,108 @@ def _composite(name: str) -> Callable[[Evaluation], str]:
     return lambda evaluation: preview.composite_keys(evaluation, preview.keys(evaluation))[name]
 
 
-def _place(otherwise: float) -> tuple[float, float]:
-    """Where somebody points, as ?x=…&y=… Raises BadSetting for what is no place."""
-    x, y = request.args.get("x", otherwise, float), request.args.get("y", otherwise, float)
-    if not (math.isfinite(x) and math.isfinite(y) and max(abs(x), abs(y)) <= _FARTHEST):
-        raise BadSetting("x and y are no place.", remedy="Give them in tile widths, as 0.25.", setting="x")
-    return x, y
-
-
-def _side() -> int:
-    return min(max(request.args.get("side", PLAN_SIDE, int), 64), preview.LARGEST)
-
-
-def _kept(data: bytes, kind: str) -> Response:
+def _kept(data: bytes, kind: str, query: Keyed) -> Response:
     """Kept for good by the browser where it was asked for by its key, which was held against the pixels."""
-    headers = {"Cache-Control": "private, max-age=86400, immutable"} if request.args.get("key") else {}
+    headers = {"Cache-Control": "private, max-age=86400, immutable"} if query.key else {}
     return Response(data, mimetype=kind, headers=headers)
 
 
-@blueprint.get("/api/materials/<material_id>/picture/<layer>.<kind>")
-def picture(material_id: str, layer: str, kind: str) -> Response:
+@endpoint(
+    blueprint, "GET", "/api/materials/<material_id>/picture/<layer>.<kind>", query=Keyed, media=tuple(_KINDS.values())
+)
+def picture(material_id: str, layer: str, kind: str, query: Keyed) -> Any:
     if kind not in _KINDS:
         raise NotFound(f"Pictures come as {', '.join(_KINDS)}.")
     if layer == "packed" and kind == "png":
-        return _kept(preview.packed(_keyed(material_id, _composite("packed")), side=_side()), _KINDS[kind])
-    evaluation = _keyed(material_id, lambda state: preview.key_of(state, layer))
-    response = _kept(preview.picture(evaluation, layer, kind=kind, side=_side()), _KINDS[kind])
+        return _kept(
+            preview.packed(_keyed(material_id, query, _composite("packed")), side=query.bounded), _KINDS[kind], query
+        )
+    evaluation = _keyed(material_id, query, lambda state: preview.key_of(state, layer))
+    response = _kept(preview.picture(evaluation, layer, kind=kind, side=query.bounded), _KINDS[kind], query)
     if layer == "height":
         # How far white stands above black, in tile widths: what displacement needs.
-        size = preview.preview_size(evaluation, _side())
+        size = preview.preview_size(evaluation, query.bounded)
         response.headers["X-Height-Span"] = f"{evaluation.layer('height', size).span:.6f}"
         response.headers["X-Size"] = f"{size[0]}x{size[1]}"
     return response
 
 
-@blueprint.get("/api/materials/<material_id>/zones/<zone>.jpg")
-def zone_shown(material_id: str, zone: str) -> Response:
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/zones/<zone>.jpg", query=Keyed, media=("image/jpeg",))
+def zone_shown(material_id: str, zone: str, query: Keyed) -> Any:
     """The colour where a zone is, grey elsewhere."""
-    evaluation = _keyed(material_id, lambda state: preview.zone_keys(state).get(zone, ""))
-    return _kept(preview.zone_picture(evaluation, zone, side=_side()), "image/jpeg")
+    evaluation = _keyed(material_id, query, lambda state: preview.zone_keys(state).get(zone, ""))
+    return _kept(preview.zone_picture(evaluation, zone, side=query.bounded), "image/jpeg", query)
 
 
-@blueprint.get("/api/materials/<material_id>/zones/suggested")
-def zones_suggested(material_id: str) -> Response:
+@endpoint(
+    blueprint, "GET", "/api/materials/<material_id>/zones/suggested", answer=answers.ZoneSuggestions, query=Slotted
+)
+def zones_suggested(material_id: str, query: Slotted) -> Any:
     """Regions of like colour, to start from."""
-    return jsonify(suggested_zones(_evaluation(material_id)))
+    return suggested_zones(_evaluation(material_id, query))
 
 
-@blueprint.get("/api/materials/<material_id>/joins/<where>.png")
-def joins_shown(material_id: str, where: str) -> Response:
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/joins/<where>.png", query=Keyed, media=("image/png",))
+def joins_shown(material_id: str, where: str, query: Keyed) -> Any:
     """Where the joins run, to lay over the tile or the sample."""
-    return _kept(joins(_keyed(material_id, _composite("joins")), where), "image/png")
+    return _kept(joins(_keyed(material_id, query, _composite("joins")), where), "image/png", query)
 
 
-@blueprint.get("/api/materials/<material_id>/strip.jpg")
-def strip(material_id: str) -> Response:
-    evaluation = _keyed(material_id, _composite("strip"))
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/strip.jpg", query=Keyed, media=("image/jpeg",))
+def strip(material_id: str, query: Keyed) -> Any:
+    evaluation = _keyed(material_id, query, _composite("strip"))
     data = preview.strip(evaluation)
     library = services().library
     material = library.get(material_id)
     # A disk that is full keeps nobody from looking.
     with contextlib.suppress(WriteFailed, OperationalError):
         library.keep_thumbnail(material, preview.thumbnail(evaluation))
-    return _kept(data, "image/jpeg")
+    return _kept(data, "image/jpeg", query)
 
 
-@blueprint.get("/api/materials/<material_id>/probe")
-def probe(material_id: str) -> Response:
-    evaluation = _evaluation(material_id)
-    x, y = _place(0.0)
-    return jsonify(preview.probe(evaluation, x, y))
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/probe", answer=answers.Probe, query=At)
+def probe(material_id: str, query: At) -> Any:
+    evaluation = _evaluation(material_id, query)
+    return preview.probe(evaluation, query.x, query.y)
 
 
-@blueprint.get("/api/materials/<material_id>/compare")
-def compare(material_id: str) -> Response:
-    one, other = request.args.get("one", ""), request.args.get("other", "")
-    return jsonify(preview.compared(_evaluation(material_id), one, other))
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/compare", answer=answers.Compared, query=Two)
+def compare(material_id: str, query: Two) -> Any:
+    return preview.compared(_evaluation(material_id, query), query.one, query.other)
 
 
-@blueprint.get("/api/materials/<material_id>/histogram/<layer>")
-def histogram(material_id: str, layer: str) -> Response:
-    return jsonify(preview.histogram(_evaluation(material_id), layer))
+@endpoint(
+    blueprint, "GET", "/api/materials/<material_id>/histogram/<layer>", answer=answers.HistogramTold, query=Slotted
+)
+def histogram(material_id: str, layer: str, query: Slotted) -> Any:
+    return preview.histogram(_evaluation(material_id, query), layer)
 
 
-@blueprint.get("/api/materials/<material_id>/enlarged")
-def enlarged(material_id: str) -> Response:
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/enlarged", query=KeyedAt, media=("image/png",))
+def enlarged(material_id: str, query: KeyedAt) -> Any:
     """Plain enlarging and own detail beside it at 1:1 (PNG), with the figures in headers."""
-    x, y = _place(0.5)
-    found = square.enlarged(_keyed(material_id, _composite("enlarged")), min(max(x, 0), 1), min(max(y, 0), 1))
-    response = _kept(found.picture, "image/png")
+    x, y = (min(max(v, 0.0), 1.0) for v in (query.x, query.y))
+    found = square.enlarged(_keyed(material_id, query, _composite("enlarged")), x, y)
+    response = _kept(found.picture, "image/png", query)
     response.headers["X-Gain"] = f"{found.gain:.3f}"
     response.headers["X-Doublings"] = str(found.doublings)
     response.headers["X-Finest"] = f"{found.finest:.3f}"
     return response
 
 
-@blueprint.get("/api/materials/<material_id>/figures")
-def figures(material_id: str) -> Response:
-    return jsonify(preview.figures(_evaluation(material_id)))
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/figures", answer=answers.Figures, query=Slotted)
+def figures(material_id: str, query: Slotted) -> Any:
+    return preview.figures(_evaluation(material_id, query))
 
 
-@blueprint.get("/api/materials/<material_id>/checks")
-def checks(material_id: str) -> Response:
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/checks", answer=answers.Checks, query=Slotted)
+def checks(material_id: str, query: Slotted) -> Any:
     material = services().library.get(material_id)
-    return jsonify({"revision": material.revision, "findings": check(_evaluation(material_id), material.name)})
+    return {"revision": material.revision, "findings": check(_evaluation(material_id, query), material.name)}
 
 
-@blueprint.get("/api/materials/<material_id>/plan")
-def plan(material_id: str) -> Response:
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/plan", answer=answers.FilePlan)
+def plan(material_id: str) -> Any:
     """The files a pack would hold."""
     library = services().library
     material = library.get(material_id)
@@ -190,45 +239,44 @@ def plan(material_id: str) -> Response:
         }
         for file in found.files
     ]
-    return jsonify(
-        {
-            "profile": found.profile.id,
-            "label": found.profile.label,
-            "files": files,
-            "left_out": list(found.left_out),
-            "extra": [title for _, title in found.scenes] + [f"{found.stem}_manifest.json"],
-        }
-    )
+    return {
+        "profile": found.profile.id,
+        "label": found.profile.label,
+        "files": files,
+        "left_out": list(found.left_out),
+        "extra": [title for _, title in found.scenes] + [f"{found.stem}_manifest.json"],
+    }
 
 
-@blueprint.get("/api/materials/<material_id>/planned/<int:number>.jpg")
-def planned_shown(material_id: str, number: int) -> Response:
+@endpoint(
+    blueprint, "GET", "/api/materials/<material_id>/planned/<int:number>.jpg", query=PlannedQuery, media=("image/jpeg",)
+)
+def planned_shown(material_id: str, number: int, query: PlannedQuery) -> Any:
     """One file of the pack as its numbers will be, whole or one channel of it."""
-    evaluation = _keyed(material_id, _composite("planned"))
+    evaluation = _keyed(material_id, query, _composite("planned"))
     files = planned(evaluation.recipe, services().library.get(material_id).name).files
     if number >= len(files):
         raise NotFound("The pack has no such file any more.")
-    side = min(max(request.args.get("side", 64, int), 16), PLAN_SIDE)
-    channel = request.args.get("channel", "")
-    return _kept(preview.planned_picture(evaluation, files[number], channel, side=side), "image/jpeg")
+    side = min(max(query.side, 16), PLAN_SIDE)
+    return _kept(preview.planned_picture(evaluation, files[number], query.channel, side=side), "image/jpeg", query)
 
 
-@blueprint.get("/api/thumbnails/<blob>.jpg")
-def thumbnail(blob: str) -> Response:
+@endpoint(blueprint, "GET", "/api/thumbnails/<blob>.jpg", media=("image/jpeg",))
+def thumbnail(blob: str) -> Any:
     data = services().library.blobs.get(blob)
     return Response(data, mimetype="image/jpeg", headers={"Cache-Control": "private, max-age=86400, immutable"})
 
 
-@blueprint.post("/api/surroundings")
-def surroundings_brought() -> Response:
+@endpoint(blueprint, "POST", "/api/surroundings", answer=answers.SurroundingsBrought, query=Named, upload=True)
+def surroundings_brought(query: Named) -> Any:
     """A panorama of one's own, for the lit view."""
-    file_name = request.args.get("file", "panorama")[:120]
+    file_name = query.file[:120]
     data = request.get_data(cache=False)
-    return jsonify({"name": own_surroundings(services().config.folder, data, file_name), "label": file_name})
+    return {"name": own_surroundings(services().config.folder, data, file_name), "label": file_name}
 
 
-@blueprint.get("/api/surroundings/<name>.bin")
-def surroundings(name: str) -> Response:
+@endpoint(blueprint, "GET", "/api/surroundings/<name>.bin", media=("application/octet-stream",))
+def surroundings(name: str) -> Any:
     data = surroundings_bytes(services().config.folder, name)
     return Response(
         data, mimetype="application/octet-stream", headers={"Cache-Control": "private, max-age=86400, immutable"}

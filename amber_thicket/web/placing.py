@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, Response, jsonify
+from typing import Any
+
+from flask import Blueprint, Response
 from pydantic import Field
 
-from amber_thicket.service import placing
+from amber_thicket.service import answers, placing
 from amber_thicket.service.sources import file_key
-from amber_thicket.web.materials import Body, body, whole
+from amber_thicket.web.endpoint import Body, endpoint
+from amber_thicket.web.materials import whole
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("placing", __name__)
@@ -21,20 +24,20 @@ class Placing(Body):
     pairs: list[tuple[float, float, float, float]] = Field(default_factory=list, max_length=24)
 
 
-@blueprint.post("/api/materials/<material_id>/files/<key>/place")
-def placed(material_id: str, key: str) -> Response:
+@endpoint(blueprint, "POST", "/api/materials/<material_id>/files/<key>/place", answer=answers.Placed, body=Placing)
+def placed(material_id: str, key: str, body: Placing) -> Any:
     """Finds how a file lies on the first photograph and sets it, as one step of the history."""
-    library, wanted = services().library, body(Placing)
+    library, wanted = services().library, body
     material = library.get(material_id)
     evaluation = library.evaluation(material)
     changes, found = placing.placed(evaluation, file_key(material.source["blob"]), key, wanted.way, wanted.pairs)
     label = {"lay": "Laid in place", "join": "Joined to the first", "free": "Left as photographed"}[wanted.way]
     material = library.edit(material_id, wanted.revision, changes, label=label, gesture="")
     services().events.announce("material", {"id": material.id, "revision": material.revision})
-    return jsonify({"material": whole(material), "told": placing.told(found)})
+    return {"material": whole(material), "told": placing.told(found)}
 
 
-@blueprint.get("/api/materials/<material_id>/files/<key>.jpg")
-def file_shown(material_id: str, key: str) -> Response:
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/files/<key>.jpg", media=("image/jpeg",))
+def file_shown(material_id: str, key: str) -> Any:
     library = services().library
     return Response(placing.picture(library.evaluation(library.get(material_id)), key), mimetype="image/jpeg")

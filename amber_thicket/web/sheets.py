@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, Response, jsonify
+from typing import Any
+
+from flask import Blueprint
 from pydantic import Field
 
+from amber_thicket.service import answers
 from amber_thicket.service import sheet as sheets
-from amber_thicket.web.materials import Body, body, brief
+from amber_thicket.web.endpoint import Body, endpoint
+from amber_thicket.web.materials import brief
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("sheets", __name__)
@@ -21,10 +25,10 @@ class Sheet(Body):
     padding: int = 16
 
 
-@blueprint.post("/api/sheets")
-def sheet() -> Response:
+@endpoint(blueprint, "POST", "/api/sheets", answer=answers.Brief, body=Sheet)
+def sheet(body: Sheet) -> Any:
     """Several cut-outs on one sheet, as a material of its own."""
-    wanted, library = body(Sheet), services().library
+    wanted, library = body, services().library
     material = sheets.sheet(library, wanted.materials, name=wanted.name, side=wanted.side, padding=wanted.padding)
     services().events.announce("library", {"id": material.id})
-    return jsonify(brief(material))
+    return brief(material)

@@ -2,37 +2,40 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, Response, jsonify
+from typing import Any
 
-from amber_thicket.service import space
+from flask import Blueprint
+
+from amber_thicket.service import answers, space
+from amber_thicket.web.endpoint import endpoint
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("space", __name__)
 
 
-@blueprint.get("/api/space")
-def taken() -> Response:
+@endpoint(blueprint, "GET", "/api/space", answer=answers.Space)
+def taken() -> Any:
     """What takes the room of the data folder."""
-    return jsonify({**space.space(services().library), "keep_days": services().config.keep_days})
+    return {**space.space(services().library), "keep_days": services().config.keep_days}
 
 
-@blueprint.post("/api/space/results")
-def results_let_go() -> Response:
+@endpoint(blueprint, "POST", "/api/space/results", answer=answers.ResultsDeleted)
+def results_let_go() -> Any:
     """Forget the results of all packs, and delete them."""
     gone, freed = space.delete_results(services().library)
     services().events.announce("library", {"id": ""})
-    return jsonify({"results": gone, "bytes": freed})
+    return {"results": gone, "bytes": freed}
 
 
-@blueprint.get("/api/materials/<material_id>/deletion")
-def deletion(material_id: str) -> Response:
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/deletion", answer=answers.Deletion)
+def deletion(material_id: str) -> Any:
     """What deleting a material would mean."""
-    return jsonify(space.deletion(services().library, material_id))
+    return space.deletion(services().library, material_id)
 
 
-@blueprint.delete("/api/materials/<material_id>")
-def deleted(material_id: str) -> Response:
+@endpoint(blueprint, "DELETE", "/api/materials/<material_id>", answer=answers.Deleted)
+def deleted(material_id: str) -> Any:
     """Delete a material that was put aside, for good."""
     freed = space.delete_for_good(services().library, material_id)
     services().events.announce("library", {"id": material_id})
-    return jsonify({"bytes": freed})
+    return {"bytes": freed}

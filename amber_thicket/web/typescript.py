@@ -9,13 +9,16 @@ import json
 from pathlib import Path
 from typing import Any
 
-from amber_thicket.core.operation import STAGES
-from amber_thicket.core.registry import OPERATIONS
-from amber_thicket.core.roles import ROLES
-from amber_thicket.core.settings import describe
-from amber_thicket.service.preview import LAYERS
+from pydantic import BaseModel
 
-TARGET = Path(__file__).parents[2] / "frontend" / "src" / "api" / "generated.ts"
+from amber_thicket.core.registry import OPERATIONS
+from amber_thicket.core.roles import EVERY
+from amber_thicket.core.settings import describe
+from amber_thicket.service import answers
+from amber_thicket.web import app  # noqa: F401  Every route declares its requests.
+from amber_thicket.web.endpoint import Body
+
+TARGET = Path(__file__).parents[2] / "frontend" / "src" / "api" / "types.ts"
 
 
 def _union(values: tuple[str, ...]) -> str:
@@ -37,6 +40,8 @@ _PLAIN = {"number": "number", "integer": "number", "string": "string", "boolean"
 
 def type_of(schema: dict[str, Any]) -> str:
     """The TypeScript type of a JSON Schema (draft 2020-12, as pydantic writes it)."""
+    if "x-typescript" in schema:
+        return str(schema["x-typescript"])
     if "$ref" in schema:
         return str(schema["$ref"].rsplit("/", 1)[1])
     if "const" in schema:
@@ -52,6 +57,8 @@ def type_of(schema: dict[str, Any]) -> str:
         values = next(iter(schema.get("patternProperties", {}).values()), schema.get("additionalProperties"))
         if "properties" not in schema:
             return f"Record<string, {type_of(values) if isinstance(values, dict) else 'unknown'}>"
+        if not schema["properties"]:
+            return "Record<string, never>"
         return f"{{ {' '.join(_fields(schema))} }}"
     return _PLAIN.get(kind or "", "unknown")
 
@@ -70,7 +77,7 @@ def _fields(schema: dict[str, Any]) -> list[str]:
 
 def interface(name: str, schema: dict[str, Any]) -> str:
     """A named type."""
-    if "properties" not in schema:
+    if not schema.get("properties"):
         return f"export type {name} = {type_of(schema)};"
     told = (
         f"/** {schema['description'].split(chr(10) * 2)[0].replace(chr(10), ' ')} */\n"
@@ -81,24 +88,77 @@ def interface(name: str, schema: dict[str, Any]) -> str:
     return f"{told}export interface {name} {{\n{fields}}}"
 
 
+# What follows from the settings: the page speaks of them by these names.
+_DERIVED = """
+export type SettingPath = keyof SettingValues;
+/** What a setting may hold. */
+export type SettingValue = SettingValues[SettingPath];
+/** What one control shows. */
+export type Value = number | string | boolean;
+/** Settings to change; null puts one back to its default. */
+export type Changes = Partial<Record<SettingPath, SettingValue | null>>;
+export type Operations = Record<string, Record<string, SettingValue>>;
+type Ending<End extends string> = Extract<SettingPath, `${string}.${End}`>;
+/** Settings of strokes that paint a value on a map. */
+export type StrokesPath = Exclude<Ending<"strokes">, `tile.${string}`>;
+/** Settings of what zones change on a map. */
+export type InZonesPath = Ending<"in_zones">;
+export type ZoneChange = ScalarChange & ColourChange & HeightChange;
+/** Layers that are there to compare with. */
+export type ComparedRole = Extract<LayerId, `truth_${string}`>;
+/** What a file may be. */
+export type FileRole = AnyRole | "gloss" | "light" | "all_lights";
+/** Content keys of the layers there are; of optional maps only where there is such a map. */
+export type LayerKeys = Record<Exclude<LayerId, OptionalRole>, string> & Partial<Record<OptionalRole, string>>;
+"""
+
+
+def answer_models() -> list[type[BaseModel]]:
+    """All shapes of answers, in the order they are declared."""
+    found = (value for value in vars(answers).values() if isinstance(value, type) and issubclass(value, BaseModel))
+    return [model for model in found if model.__module__ == answers.__name__ and model is not answers.Answer]
+
+
+def body_models() -> list[type[Body]]:
+    """All shapes of requests, in the order they are declared."""
+    found, waiting = [], list(Body.__subclasses__())
+    while waiting:
+        model = waiting.pop(0)
+        found.append(model)
+        waiting += model.__subclasses__()
+    return found
+
+
 def generated() -> str:
     """The whole file."""
     named: dict[str, Any] = {}
+    settings = [
+        f'  "{operation.id}.{row["name"]}": {_type_of(row, named)};'
+        for operation in OPERATIONS
+        for row in describe(operation.settings)
+    ]
+    optional = tuple(role.id for role in EVERY.values() if not role.made)
+    for model in answer_models():
+        schema = model.model_json_schema(mode="serialization", by_alias=True)
+        named.update({name: inside for name, inside in schema.pop("$defs", {}).items() if name not in named})
+        named[model.__name__] = schema
+    for request in body_models():
+        schema = request.model_json_schema(mode="validation", by_alias=True)
+        named.update({name: inside for name, inside in schema.pop("$defs", {}).items() if name not in named})
+        named.setdefault(request.__name__, schema)
     lines = [
         "// Written by `python -m amber_thicket.web.typescript`; do not edit.",
         "",
-        f"export type StageId = {_union(STAGES)};",
-        f"export type MapRole = {_union(tuple(ROLES))};",
-        f"export type LayerId = {_union(LAYERS)};",
-        "",
+        "/** Every setting of a recipe, by its path. */",
         "export interface SettingValues {",
+        *settings,
+        "}",
+        _DERIVED,
+        "/** Maps that not every surface has, and those to compare with. */",
+        f"export type OptionalRole = {_union(optional)};",
+        *(interface(name, schema) for name, schema in sorted(named.items())),
+        "",
     ]
-    for operation in OPERATIONS:
-        for row in describe(operation.settings):
-            lines.append(f'  "{operation.id}.{row["name"]}": {_type_of(row, named)};')
-    lines += ["}", "", "export type SettingPath = keyof SettingValues;", ""]
-    lines += [interface(name, schema) for name, schema in sorted(named.items())]
-    lines.append("")
     return "\n".join(lines)
 
 

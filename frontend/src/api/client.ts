@@ -1,5 +1,5 @@
 /** Requests to the service. Errors carry what happened and what to do. */
-import type { About, Brief, Changes, Compared, Deletion, Figures, FilePlan, Finding, HistogramTold, Job, LayerId, Lights, LightsFound, Material, Place, Places, Probe, Proposal, Space, TilingSuggestion, ZoneSuggestions } from "./types";
+import type { About, Brief, Changes, Checks, Compared, Deleted, Deletion, Figures, FilePlan, HistogramTold, Job, LayerId, Lights, LightsFound, Material, Nothing, Place, Placed, Places, Probe, Proposal, ResultsDeleted, Space, TilingSuggestion, Wanted, ZoneSuggestions } from "./types";
 
 export class Problem extends Error {
   constructor(
@@ -69,7 +69,7 @@ export const api = {
   rename: (id: string, name: string) => send<Material>("PATCH", at(id), { name }),
   setAside: (id: string, archived: boolean) => send<Brief>("POST", `${at(id)}/${archived ? "archive" : "restore"}`, {}),
   checks: (id: string, signal?: AbortSignal) =>
-    get<{ revision: number; findings: Finding[] }>(`${at(id)}/checks?slot=checks`, signal),
+    get<Checks>(`${at(id)}/checks?slot=checks`, signal),
   figures: (id: string, signal?: AbortSignal) => get<Figures>(`${at(id)}/figures?slot=figures`, signal),
   compare: (id: string, one: LayerId, other: LayerId, signal?: AbortSignal) => get<Compared>(`${at(id)}/compare?one=${one}&other=${other}`, signal),
   histogram: (id: string, layer: LayerId, signal?: AbortSignal) => get<HistogramTold>(`${at(id)}/histogram/${layer}?slot=histogram-${layer}`, signal),
@@ -78,18 +78,18 @@ export const api = {
   groups: (names: string[]) => send<string[][]>("POST", "/api/groups", { names }),
   setRole: (id: string, key: string, revision: number, role: string) => send<Material>("PATCH", `${at(id)}/files/${key}`, { revision, role }),
   zones: (id: string) => get<ZoneSuggestions>(`${at(id)}/zones/suggested`),
-  neutral: (id: string, [x, y]: [number, number]) => send<Record<string, number>>("POST", `${at(id)}/neutral`, { x, y }),
+  neutral: (id: string, [x, y]: [number, number]) => send<Changes>("POST", `${at(id)}/neutral`, { x, y }),
   tiling: (id: string) => get<TilingSuggestion>(`${at(id)}/tiling`),
   places: (id: string) => get<Places>(`${at(id)}/places`),
-  fill: (id: string, places: Place[]) => send<Record<string, string>>("POST", `${at(id)}/fill`, { places }),
+  fill: (id: string, places: Place[]) => send<Changes>("POST", `${at(id)}/fill`, { places }),
   proposal: (id: string) => get<Proposal>(`${at(id)}/proposal`),
-  bend: (id: string, lines: [number, number][][]) => send<Record<string, number>>("POST", `${at(id)}/bend`, { lines }),
+  bend: (id: string, lines: [number, number][][]) => send<Changes>("POST", `${at(id)}/bend`, { lines }),
   lights: (id: string) => get<Lights>(`${at(id)}/lights`),
-  findLights: (id: string, revision: number) => send<LightsFound & { material: Material }>("POST", `${at(id)}/lights/find`, { revision }),
-  stopLights: (id: string) => send<object>("DELETE", `${at(id)}/lights/find`, {}),
+  findLights: (id: string, revision: number) => send<LightsFound>("POST", `${at(id)}/lights/find`, { revision }),
+  stopLights: (id: string) => send<Nothing>("DELETE", `${at(id)}/lights/find`, {}),
   place: (id: string, file: string, revision: number, way: string, pairs: [number, number, number, number][]) =>
-    send<{ material: Material; told: string }>("POST", `${at(id)}/files/${file}/place`, { revision, way, pairs }),
-  generate: (wanted: { words: string; seed: number; tileable: boolean; top_down: boolean; side: number }) => send<Job>("POST", "/api/generate", wanted),
+    send<Placed>("POST", `${at(id)}/files/${file}/place`, { revision, way, pairs }),
+  generate: (wanted: Wanted) => send<Job>("POST", "/api/generate", wanted),
   keep: (job: string, number: number) => send<Brief>("POST", `/api/generate/${job}/${number}/keep`, {}),
   packSeveral: (materials: string[]) => send<Job>("POST", "/api/pack", { materials }),
   sheet: (materials: string[], name: string, side: number, padding: number) => send<Brief>("POST", "/api/sheets", { materials, name, side, padding }),
@@ -100,9 +100,9 @@ export const api = {
   plan: (id: string) => get<FilePlan>(`${at(id)}/plan`),
   pack: (id: string, revision: number) => send<Job>("POST", `${at(id)}/pack`, { revision }),
   space: () => get<Space>("/api/space"),
-  dropResults: () => send<{ results: number; bytes: number }>("POST", "/api/space/results", {}),
+  dropResults: () => send<ResultsDeleted>("POST", "/api/space/results", {}),
   deletion: (id: string) => get<Deletion>(`${at(id)}/deletion`),
-  deleteForGood: (id: string) => send<{ bytes: number }>("DELETE", at(id), {}),
+  deleteForGood: (id: string) => send<Deleted>("DELETE", at(id), {}),
   jobs: () => get<Job[]>("/api/jobs"),
   cancel: (id: string) => send<Job>("POST", `/api/jobs/${id}/cancel`, {}),
 };

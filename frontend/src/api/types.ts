@@ -1,88 +1,335 @@
-/** Shapes of the answers of the service. */
-import type { ColourChange, FileRule, HeightChange, LayerId, MapRole, Part, Profile, ScalarChange, SettingPath, SettingValues, StageId } from "./generated";
+// Written by `python -m amber_thicket.web.typescript`; do not edit.
 
-export type { FileRule, LayerId, MapRole, Profile, SettingPath, SettingValues, StageId };
-/** What one control shows. */
-export type Value = number | string | boolean;
+/** Every setting of a recipe, by its path. */
+export interface SettingValues {
+  "gather.white.exposure": number;
+  "gather.white.red": number;
+  "gather.white.green": number;
+  "gather.white.blue": number;
+  "gather.white.raw_white": "as_shot" | "daylight" | "average";
+  "gather.white.raw_highlights": "cut" | "blend" | "rebuild";
+  "gather.orient.turn": "0" | "90" | "180" | "270";
+  "gather.orient.mirror": boolean;
+  "gather.maps.base_color": string;
+  "gather.maps.height": string;
+  "gather.maps.normal": string;
+  "gather.maps.roughness": string;
+  "gather.maps.metallic": string;
+  "gather.maps.curvature": string;
+  "gather.maps.ambient_occlusion": string;
+  "gather.maps.specular": string;
+  "gather.maps.opacity": string;
+  "gather.maps.translucency": string;
+  "gather.maps.back_color": string;
+  "gather.maps.emissive": string;
+  "gather.maps.truth_base_color": string;
+  "gather.maps.truth_height": string;
+  "gather.maps.truth_normal": string;
+  "gather.maps.truth_roughness": string;
+  "gather.maps.workflow": "metal" | "specular";
+  "gather.maps.normal_y": "plus" | "minus";
+  "gather.maps.normal_is": "whole" | "detail";
+  "gather.maps.normal_stored": "linear" | "srgb" | "decoded";
+  "gather.maps.normal_swapped": boolean;
+  "gather.maps.normal_inverted": boolean;
+  "gather.maps.normal_two": boolean;
+  "gather.maps.occlusion_white": "open" | "closed";
+  "gather.maps.height_steps": "kept" | "smoothed";
+  "gather.maps.height_white": "high" | "low";
+  "gather.maps.roughness_white": "rough" | "smooth";
+  "gather.lights.frames": Lamp[];
+  "gather.lights.first": number;
+  "gather.lights.direction": "ccw" | "cw";
+  "gather.lights.elevation": number;
+  "gather.lights.gap": number;
+  "gather.lights.align": boolean;
+  "gather.lights.exposure": boolean;
+  "gather.lights.lamp_light": boolean;
+  "gather.lights.bend": number;
+  "gather.lights.all_lights": string | "";
+  "gather.lights.colour": "solved" | "all";
+  "gather.placed.places": RegisteredFile[];
+  "gather.placed.joined": RegisteredFile[];
+  "square.lens.k1": number;
+  "square.lens.k2": number;
+  "square.lens.p1": number;
+  "square.lens.p2": number;
+  "square.flat.turn": number;
+  "square.flat.stretch": number;
+  "square.flat.upper_left_x": number;
+  "square.flat.upper_left_y": number;
+  "square.flat.upper_right_x": number;
+  "square.flat.upper_right_y": number;
+  "square.flat.lower_right_x": number;
+  "square.flat.lower_right_y": number;
+  "square.flat.lower_left_x": number;
+  "square.flat.lower_left_y": number;
+  "square.crop.left": number;
+  "square.crop.top": number;
+  "square.crop.right": number;
+  "square.crop.bottom": number;
+  "square.crop.resampling": "smooth" | "sharp" | "detail";
+  "square.size.width": 256 | 512 | 1024 | 2048 | 4096 | 8192;
+  "square.size.height": 256 | 512 | 1024 | 2048 | 4096 | 8192;
+  "square.size.sample_mm": number;
+  "even.light.amount": number;
+  "even.light.size": number;
+  "even.known.amount": number;
+  "even.raking.amount": number;
+  "even.shadow.amount": number;
+  "even.shadow.size": number;
+  "even.highlight.amount": number;
+  "even.highlight.size": number;
+  "even.glare.amount": number;
+  "even.glare.margin": number;
+  "even.blotches.dark": number;
+  "even.blotches.bright": number;
+  "even.blotches.size": number;
+  "even.drift.amount": number;
+  "even.drift.radius": number;
+  "even.drift.protect": number;
+  "even.original.amount": number;
+  "even.original.exposure": number;
+  "even.tone.black": number;
+  "even.tone.white": number;
+  "even.tone.midtone": number;
+  "even.tone.contrast": number;
+  "even.tone.saturation": number;
+  "even.tone.curve": [number, number][];
+  "even.hues.red_colour": number;
+  "even.hues.red_light": number;
+  "even.hues.yellow_colour": number;
+  "even.hues.yellow_light": number;
+  "even.hues.green_colour": number;
+  "even.hues.green_light": number;
+  "even.hues.cyan_colour": number;
+  "even.hues.cyan_light": number;
+  "even.hues.blue_colour": number;
+  "even.hues.blue_light": number;
+  "even.hues.purple_colour": number;
+  "even.hues.purple_light": number;
+  "tile.join.method": "none" | "blend" | "cut" | "lattice" | "regrow" | "strew" | "stochastic";
+  "tile.join.overlap_x": number;
+  "tile.join.overlap_y": number;
+  "tile.join.wander": number;
+  "tile.join.feather": number;
+  "tile.join.begin": "photograph" | "blocks";
+  "tile.join.grow": number;
+  "tile.join.apart": number;
+  "tile.join.piece": number;
+  "tile.join.turn": number;
+  "tile.join.spread": number;
+  "tile.join.mirror": boolean;
+  "tile.join.seed": number;
+  "tile.join.excluded": Stroke[];
+  "tile.join.kept": Stroke[];
+  "tile.repair.spots": Spot[];
+  "tile.touch.strokes": RepairStroke[];
+  "tile.cutout.on": boolean;
+  "tile.cutout.ground": string[];
+  "tile.cutout.tolerance": number;
+  "tile.cutout.soft": number;
+  "tile.cutout.holes": number;
+  "tile.cutout.specks": number;
+  "tile.cutout.edge": number;
+  "tile.cutout.strokes": MaskStroke[];
+  "relief.cues.estimator": "auto" | "tone" | "shading" | "recesses";
+  "relief.cues.source": "auto" | "photograph" | "evened";
+  "relief.cues.light": "found" | "typed";
+  "relief.cues.bearing": number;
+  "relief.cues.other_end": boolean;
+  "relief.cues.balance": number;
+  "relief.cues.red": number;
+  "relief.cues.yellow": number;
+  "relief.cues.green": number;
+  "relief.cues.cyan": number;
+  "relief.cues.blue": number;
+  "relief.cues.purple": number;
+  "relief.bands.finest": number;
+  "relief.bands.fine": number;
+  "relief.bands.small": number;
+  "relief.bands.medium": number;
+  "relief.bands.large": number;
+  "relief.bands.largest": number;
+  "relief.bands.finest_contrast": number;
+  "relief.bands.fine_contrast": number;
+  "relief.bands.small_contrast": number;
+  "relief.bands.medium_contrast": number;
+  "relief.bands.large_contrast": number;
+  "relief.bands.largest_contrast": number;
+  "relief.height.steepness": number;
+  "relief.height.invert": boolean;
+  "relief.height.low": number;
+  "relief.height.high": number;
+  "relief.height.middle": number;
+  "response.zones.zones": Zone[];
+  "relief.shape.in_zones": Record<string, HeightChange>;
+  "relief.shape.strokes": ScalarStroke[];
+  "response.covers.covers": Cover[];
+  "relief.normal.strength": number;
+  "relief.normal.kernel": "even" | "crisp" | "calm";
+  "relief.normal.crispness": number;
+  "relief.normal.crisp_size": number;
+  "relief.normal.detail": number;
+  "relief.normal.y_in_files": "profile" | "plus" | "minus";
+  "relief.occlusion.reach": number;
+  "relief.occlusion.depth": number;
+  "relief.occlusion.contrast": number;
+  "relief.occlusion.tight": number;
+  "relief.occlusion.lift": number;
+  "relief.occlusion.pinned": Record<string, Record<string, JsonValue>>;
+  "relief.on_ambient_occlusion.in_zones": Record<string, ScalarChange>;
+  "relief.on_ambient_occlusion.strokes": ScalarStroke[];
+  "relief.curvature.side": "both" | "convex" | "concave";
+  "relief.curvature.width": number;
+  "relief.curvature.contrast": number;
+  "relief.curvature.softness": number;
+  "relief.curvature.in_pack": boolean;
+  "relief.split.on": boolean;
+  "relief.split.broad": number;
+  "relief.split.veins": number;
+  "response.on_base_color.in_zones": Record<string, ColourChange>;
+  "response.on_base_color.strokes": ColourStroke[];
+  "response.roughness.centre": number;
+  "response.roughness.spread": number;
+  "response.roughness.tone": number;
+  "response.roughness.detail": number;
+  "response.roughness.low": number;
+  "response.roughness.high": number;
+  "response.on_roughness.in_zones": Record<string, ScalarChange>;
+  "response.on_roughness.strokes": ScalarStroke[];
+  "response.metallic.level": number;
+  "response.on_metallic.in_zones": Record<string, ScalarChange>;
+  "response.on_metallic.strokes": ScalarStroke[];
+  "response.specular.colour": string;
+  "response.on_specular.in_zones": Record<string, ColourChange>;
+  "response.on_specular.strokes": ColourStroke[];
+  "response.opacity.level": number;
+  "response.on_opacity.in_zones": Record<string, ScalarChange>;
+  "response.on_opacity.strokes": ScalarStroke[];
+  "response.translucency.colour": string;
+  "response.translucency.lamp": boolean;
+  "response.on_translucency.in_zones": Record<string, ColourChange>;
+  "response.on_translucency.strokes": ColourStroke[];
+  "response.back_color.colour": string;
+  "response.on_back_color.in_zones": Record<string, ColourChange>;
+  "response.on_back_color.strokes": ColourStroke[];
+  "response.emissive.colour": string;
+  "response.on_emissive.in_zones": Record<string, ColourChange>;
+  "response.on_emissive.strokes": ColourStroke[];
+  "check.limits.base_color": "usual" | "strict";
+  "pack.files.profile": "separate_y_plus" | "separate_y_minus" | "gltf" | "mask_packed" | "albedo_smoothness" | "specular_gloss" | "cut_out" | "own";
+  "pack.files.height_bits": "16" | "8";
+  "pack.files.format": "png" | "tiff" | "exr" | "jpeg" | "webp" | "tga";
+  "pack.files.sizes": "one" | "half" | "quarter";
+  "pack.files.materialx": boolean;
+  "pack.files.usd": boolean;
+  "pack.files.own": Profile | null;
+  "pack.files.name": string;
+}
+
+export type SettingPath = keyof SettingValues;
 /** What a setting may hold. */
 export type SettingValue = SettingValues[SettingPath];
+/** What one control shows. */
+export type Value = number | string | boolean;
 /** Settings to change; null puts one back to its default. */
 export type Changes = Partial<Record<SettingPath, SettingValue | null>>;
 export type Operations = Record<string, Record<string, SettingValue>>;
-
-export interface SettingInfo {
-  name: string;
-  label: string;
-  help: string;
-  kind: "number" | "choice" | "switch" | "text" | "structure";
-  integer: boolean;
-  unit: string;
-  default: Value;
-  min: number | null;
-  max: number | null;
-  step: number | null;
-  folded: boolean;
-  choices: { value: string | number; label: string }[];
-}
-export interface OperationInfo {
-  id: string;
-  stage: StageId;
-  name: string;
-  label: string;
-  help: string;
-  writes: LayerId | null;
-  settings: SettingInfo[];
-}
-/** What can be done with a kind of map; see core/roles.py. */
-export interface RoleInfo {
-  id: MapRole | ComparedRole;
-  label: string;
-  /** Where room is scarce. */
-  short: string;
-  channels: 1 | 3;
-  compared: boolean;
-  /** Every surface has one. */
-  made: boolean;
-  brought: boolean;
-  /** Whether a file of it is a photograph, which may lie elsewhere than the first one. */
-  shot: "" | "often" | "sometimes";
-  /** The setting that fills it with one value. */
-  uniform: SettingPath | null;
-  /** The setting that holds the strokes on it. */
-  strokes: StrokesPath | null;
-  zone: ZoneEffect | null;
-  lit: boolean;
-}
-/** What a zone may change on a map, and what it begins with. */
-export interface ZoneEffect {
-  label: string;
-  path: InZonesPath;
-  shape: "scalar" | "colour" | "height";
-  start: ZoneChange;
-}
-export type ZoneChange = ScalarChange & ColourChange & HeightChange;
 type Ending<End extends string> = Extract<SettingPath, `${string}.${End}`>;
 /** Settings of strokes that paint a value on a map. */
 export type StrokesPath = Exclude<Ending<"strokes">, `tile.${string}`>;
+/** Settings of what zones change on a map. */
 export type InZonesPath = Ending<"in_zones">;
+export type ZoneChange = ScalarChange & ColourChange & HeightChange;
+/** Layers that are there to compare with. */
+export type ComparedRole = Extract<LayerId, `truth_${string}`>;
+/** What a file may be. */
+export type FileRole = AnyRole | "gloss" | "light" | "all_lights";
+/** Content keys of the layers there are; of optional maps only where there is such a map. */
+export type LayerKeys = Record<Exclude<LayerId, OptionalRole>, string> & Partial<Record<OptionalRole, string>>;
+
+/** Maps that not every surface has, and those to compare with. */
+export type OptionalRole = "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness";
+/** What the program says of itself once, when the page opens. */
 export interface About {
   version: string;
   demo: boolean;
-  stages: { id: StageId; layer: LayerId }[];
+  stages: StageInfo[];
   operations: OperationInfo[];
   roles: RoleInfo[];
+  shapes: ShapeInfos;
+  deposits: Deposit[];
+  surfaces: SurfaceStart[];
+  contents: ContentInfo[];
+  formats: FormatInfo[];
   profiles: Profile[];
-  /** Formats a file may be written in; depths of a channel, the fewest bits first. */
-  formats: { id: string; label: string; suffix: string; depths: string[]; alpha: boolean; lossy: boolean }[];
-  /** What a channel of a file may hold. */
-  contents: { id: string; label: string; whole: boolean }[];
-  /** What settings that hold several values are made of. */
-  shapes: Record<"zone" | "part" | "cover" | "height" | "scalar" | "colour", SettingInfo[]>;
-  /** Covers to start from. */
-  deposits: { label: string; changes: Record<string, Value> }[];
-  /** Settings of Relief to start from, by kind of surface. */
-  surfaces: { id: string; label: string; changes: Record<string, Value> }[];
 }
+export type AnyRole = "base_color" | "height" | "normal" | "roughness" | "metallic" | "curvature" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness";
+/** What is audited, for which receiver. */
+export interface Asked {
+  files: File[];
+  profile?: string;
+}
+/** One of the sets that were found, by its number. */
+export interface AskedSet {
+  files: File[];
+  profile?: string;
+  set?: number;
+}
+/** A file that was brought. blob: its SHA-256. */
+export interface AuditFile {
+  name: string;
+  blob: string;
+}
+/** sure: 0..1. repair: what mending does, in words; changes: the settings that do it. values: for programs. */
+export interface AuditFinding {
+  rule: string;
+  level: Level;
+  what: string;
+  why: string;
+  file: string;
+  sure: number;
+  repair: string;
+  changes: Record<string, unknown>;
+  values: Record<string, unknown>;
+}
+export interface AuditRefused {
+  file: string;
+  why: string;
+}
+export interface AuditReport {
+  level: Level;
+  sets: AuditedSet[];
+  refused: AuditRefused[];
+}
+export interface AuditTaken {
+  files: AuditFile[];
+  refused: AuditRefused[];
+}
+export interface AuditedFile {
+  file: string;
+  blob: string;
+  role: string;
+  why: string;
+  channels: Record<string, string>;
+  size: [number, number];
+  bits: number;
+  floating: boolean;
+  format: string;
+  encoding: string;
+  tagged: boolean;
+  levels: number | null;
+  values: Record<string, unknown>;
+  findings: AuditFinding[];
+}
+export interface AuditedSet {
+  name: string;
+  level: Level;
+  files: AuditedFile[];
+  findings: AuditFinding[];
+}
+/** A material in the library. thumbnail: SHA-256 of a small picture. */
 export interface Brief {
   id: string;
   name: string;
@@ -90,48 +337,320 @@ export interface Brief {
   changed: number;
   revision: number;
   thumbnail: string | null;
-  source: { width: number; height: number; format: string; bits: number };
+  source: BriefSource;
 }
-export interface SourceFinding {
+export interface BriefSource {
+  width: number;
+  height: number;
+  format: string;
+  bits: number;
+}
+/** A picture that was made. blob: in the store. */
+export interface Candidate {
+  blob: string;
+  seed: number;
+  bytes: number;
+}
+/** The first file of a material. */
+export interface CaptureSource {
+  width: number;
+  height: number;
+  format: string;
+  bits: number;
+  key: string;
+  blob: string;
+  file: string;
+  bytes: number;
+  floating: boolean;
+  notes: string[];
+  findings: SourceFinding[];
+  role?: string;
+  why?: string;
+  origin?: Origin | null;
+}
+/** How the flattened picture looks into the capture. homography: 3 × 3, row by row. lens: k1, k2 and the middle. */
+export interface CaptureView {
+  homography: number[];
+  lens: [number, number, number, number];
+  size: [number, number];
+  plain: boolean;
+}
+export interface Checks {
+  revision: number;
+  findings: Finding[];
+}
+export interface ChoiceInfo {
+  value: string | number;
+  label: string;
+}
+/** What a zone changes on a colour map. */
+export interface ColourChange {
+  colour?: string;
+  amount?: number;
+  keep?: number;
+}
+/** A stroke on a colour map; as ScalarStroke. */
+export interface ColourStroke {
+  radius: number;
+  points: [number, number][];
+  kind: "set" | "add" | "smooth";
+  value: string;
+  strength: number;
+  soft: number;
+}
+/** rms, largest: in shares of the range; null where two layers cannot be compared, with the reason. */
+export interface Compared {
+  rms: number | null;
+  largest: number | null;
+  why: string;
+}
+/** What a channel of a file may hold. whole: it has three channels and needs a file of its own. */
+export interface ContentInfo {
+  id: string;
+  label: string;
+  whole: boolean;
+}
+/** One cover. material: id of a material of the library, empty for a deposit of one colour. zone: only there. */
+export interface Cover {
+  id: string;
+  name?: string;
+  on?: boolean;
+  material?: string;
+  zone?: string;
+  where?: "recesses" | "tops" | "level" | "everywhere";
+  share?: number;
+  size?: number;
+  soft?: number;
+  broken?: number;
+  strength?: number;
+  colour?: string;
+  variation?: number;
+  roughness?: number;
+  metallic?: number;
+  thick?: number;
+  smooth?: number;
+  repeat?: number;
+}
+export interface Deleted {
+  bytes: number;
+}
+/** What deleting a material would mean. laid_over: names of materials it lies over. */
+export interface Deletion {
+  name: string;
+  bytes: number;
+  files: number;
+  laid_over: string[];
+}
+/** A cover to start from. */
+export interface Deposit {
+  label: string;
+  changes: Partial<Cover>;
+}
+export interface Disk {
+  total: number;
+  free: number;
+}
+/** A change of settings. revision: what the page knows. gesture: names one drag. showing: layers the page will ask for next. */
+export interface Edit {
+  revision: number;
+  changes: Changes;
+  label?: string;
+  gesture?: string;
+  showing?: string[];
+}
+export interface Event {
+  kind: "material" | "library" | "job" | "working";
+  data: unknown;
+}
+/** mark: to ask with the next time. missed: more may have happened than is told. */
+export interface EventsSince {
+  mark: string;
+  events: Event[];
+  missed: boolean;
+}
+/** seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. most_broken: the share of the joins that may cut through pieces. zones: how much of the surface each covers. */
+export interface Figures {
+  seam: [Seam, Seam];
+  seam_before: [Seam, Seam];
+  drift: number;
+  drift_before: number;
+  maps: Record<string, [Seam, Seam]>;
+  evidence: Record<string, number>;
+  most_broken: number;
+  zones: Record<string, number>;
+}
+/** A file that was brought before. blob: its SHA-256. */
+export interface File {
+  name: string;
+  blob: string;
+}
+/** Names of files that are dropped together. */
+export interface FileNames {
+  names: string[];
+}
+/** extra: scenes and the manifest. left_out: maps with nothing to say. */
+export interface FilePlan {
+  profile: string;
+  label: string;
+  files: PlannedFileAnswer[];
+  left_out: MapRole[];
+  extra: string[];
+}
+/** One file of a profile. suffix: end of its name. channels: one content (a whole map), two (a whole map and alpha), or three or four (R, G, B and alpha); "1-roughness" is gloss. required: written even when all in it is blank. format, depth: "" takes what pack.files says. */
+export interface FileRule {
+  suffix: string;
+  channels: string[];
+  required?: boolean;
+  format?: string;
+  depth?: string;
+}
+export interface FilledPlace {
+  x: number;
+  y: number;
+  radius: number;
+  from_x: number;
+  from_y: number;
+}
+/** What a rule says. measured, limit: in words with units. box: left, top, width, height in tiles. */
+export interface Finding {
+  rule: string;
+  title: string;
+  why: string;
+  source: string;
   level: Level;
-  what: string;
   measured: string;
-  advice: string;
-  /** left, top, right, bottom, 0..1 of the capture. */
+  limit: string;
+  map: MapRole | null;
   box: [number, number, number, number] | null;
+  fix: Fix | null;
 }
-export interface Material extends Brief {
-  source: Brief["source"] & {
-    file: string;
-    bytes: number;
-    floating: boolean;
-    notes: string[];
-    findings: SourceFinding[];
-    /** Who made it, where it is no photograph. */
-    origin?: { words: string; seed: number; provider: string };
-  };
-  recipe: { version: number; operations: Operations; /** Of another version, unknown here; kept. */ aside?: { version: number; operations: Record<string, Record<string, unknown>> } };
-  /** Named states, oldest first. */
-  snapshots: { id: number; name: string; created: number }[];
+export interface Fix {
+  label: string;
+  changes: Changes;
+}
+/** A format files are written in. depths: of a channel, the fewest bits first. */
+export interface FormatInfo {
+  id: string;
+  label: string;
+  suffix: string;
+  depths: string[];
+  alpha: boolean;
+  lossy: boolean;
+}
+/** unread: words that meant nothing to the provider. simulation: it is a stand-in that ships with the program. */
+export interface GenerateResult {
+  candidates?: Candidate[];
+  unread: string[];
+  simulation: boolean;
+  expired?: boolean;
+}
+/** A word on each part. */
+export interface Health {
+  status: "ok" | "attention";
+  database: string;
+  queue: string;
+  worker: string;
+  disk: string;
+}
+/** What a zone changes on the height. */
+export interface HeightChange {
+  raised?: number;
+  spread?: number;
+  alone?: boolean;
+}
+export interface HistogramTold {
+  first: number;
+  last: number;
+  channels: Spread[];
+}
+/** Long work. progress: 0..1. result: of packs a zip, of generated pictures the candidates. */
+export interface Job {
+  id: string;
+  kind: "pack" | "pack_several" | "generate";
+  material: string | null;
+  title: string;
+  state: "queued" | "running" | "done" | "failed" | "cancelled";
+  progress: number;
+  message: string;
+  result: PackResult | GenerateResult | null;
+  attempt: number;
+  created: number;
+}
+export type JsonValue = unknown;
+/** Settings of another version that mean nothing here. */
+export interface KeptAside {
+  version: number;
+  operations: Record<string, Record<string, unknown>>;
+}
+/** The revision a page knows. */
+export interface Known {
+  revision: number;
+}
+/** One photograph. file: as gather.maps names files. bearing, elevation: of its lamp, where it stands out of the even ring; None follows the ring. */
+export interface Lamp {
+  file: string;
+  bearing?: number | null;
+  elevation?: number | null;
+}
+/** One lamp of a light set. shift: px its photograph was moved by; stops: how much otherwise it was exposed. */
+export interface LampRow {
+  file: string;
+  name: string;
+  bearing: number;
+  elevation: number;
+  own: boolean;
+  used: boolean;
+  shift?: number | null;
+  stops?: number | null;
+}
+export type LayerId = "gathered" | "squared" | "evened" | "tiled" | "base_color" | "height" | "normal" | "roughness" | "metallic" | "curvature" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness";
+export type Level = "pass" | "note" | "attention" | "blocked" | "unknown";
+/** A ring of lamps; key names its pictures. residual: share of the light that no surface explains. */
+export interface Lights {
+  frames: LampRow[];
+  key: string;
+  fewest: number;
+  residual?: number | null;
+  roughness?: number | null;
+  glints?: boolean | null;
+}
+/** certain: bump and dent could be told apart. confidence: 0..1. */
+export interface LightsFound {
+  material: Material;
+  told: Said[];
+  certain: boolean;
+  confidence: number;
+}
+/** Lines along straight things: points in 0..1 of the capture, or a little beside it. */
+export interface Lines {
+  lines: [number, number][][];
+}
+export type MapRole = "base_color" | "height" | "normal" | "roughness" | "metallic" | "curvature" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive";
+/** A stroke on the mask: what it covers is kept, or left away. */
+export interface MaskStroke {
+  radius: number;
+  points: [number, number][];
+  kind: "keep" | "leave";
+}
+/** A material on the bench. keys: content keys of the layers there are; pictures and zones: of other pictures. undo, redo: what they would take back or do again. changes: settings that differ from their defaults, by stage. */
+export interface Material {
+  id: string;
+  name: string;
+  archived: boolean;
+  changed: number;
+  revision: number;
+  thumbnail: string | null;
+  source: CaptureSource;
+  files: MaterialFile[];
+  recipe: RecipeAnswer;
+  snapshots: SnapshotAnswer[];
   undo: string | null;
   redo: string | null;
-  /** Content keys of the layers there are. */
-  keys: Record<Exclude<LayerId, BroughtRole>, string> & Partial<Record<BroughtRole, string>>;
-  /** Content keys of pictures that are made of several layers. */
-  pictures: Record<"strip" | "planned" | "packed" | "enlarged" | "joins", string>;
-  changes: Record<StageId, number>;
-  /** Content keys of the pictures of the zones, by id. */
+  keys: LayerKeys;
   zones: Record<string, string>;
-  files: MaterialFile[];
-  preview: {
-    finished: [number, number];
-    tile: [number, number];
-    work: [number, number];
-    picture: [number, number];
-    sample: [number, number, number, number];
-    tile_mm: number | null;
-    view: CaptureView;
-  };
+  pictures: Pictures;
+  changes: Record<StageId, number>;
+  preview: Preview;
 }
 /** One file of a material. role: what it is now, "" for not used; guess and why: what the program took it for. */
 export interface MaterialFile {
@@ -147,64 +666,155 @@ export interface MaterialFile {
   format: string;
   notes: string[];
 }
-/** Maps that are there only when a file brings them. */
-export type BroughtRole = "specular" | "opacity" | "translucency" | "emissive" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | ComparedRole;
-/** Layers that are there to compare with. */
-export type ComparedRole = Extract<LayerId, `truth_${string}`>;
-export type FileRole = MapRole | ComparedRole | "gloss" | "light" | "all_lights";
-/** One lamp of a light set. shift: px its photograph was moved by; stops: how much otherwise it was exposed. */
-export interface LampRow {
-  file: string;
+export interface Named {
+  name?: string;
+}
+/** A material of several that could not be packed. */
+export interface NotPacked {
   name: string;
-  bearing: number;
-  elevation: number;
-  own: boolean;
-  used: boolean;
-  shift?: number;
-  stops?: number;
+  why: string;
 }
-/** A ring of lamps; key names its pictures. */
-export interface Lights {
-  frames: LampRow[];
-  key: string;
-  residual?: number;
-  roughness?: number;
-  glints?: boolean;
+export type Nothing = Record<string, never>;
+export interface OperationInfo {
+  id: string;
+  stage: StageId;
+  name: string;
+  label: string;
+  help: string;
+  writes: string | null;
+  settings: SettingInfo[];
 }
-export interface LightsFound {
-  told: { level: Level; text: string }[];
-  certain: boolean;
-  confidence: number;
+/** Who made a picture that is no photograph. */
+export interface Origin {
+  words: string;
+  seed: number;
+  provider: string;
 }
-/** How the flattened picture looks into the capture; see core/square/view.py. */
-export interface CaptureView {
-  homography: number[];
-  lens: [number, number, number, number];
-  size: [number, number];
-  plain: boolean;
+/** blob: the zip in the store; expired: it was made too long ago and is not kept any more. */
+export interface PackResult {
+  blob?: string;
+  bytes: number;
+  file: string;
+  files: PackedFile[];
+  failed?: NotPacked[];
+  expired?: boolean;
 }
+/** One file of a pack, as its manifest says it; pictures have a size, bits and an encoding. */
+export interface PackedFile {
+  file: string;
+  bytes: number;
+  width?: number | null;
+  height?: number | null;
+  bits?: number | null;
+  encoding?: string | null;
+  read_back?: string | null;
+}
+/** One part of a zone. */
+export interface Part {
+  kind: "colour" | "height" | "recesses" | "edges" | "brush";
+  how?: "add" | "subtract" | "intersect";
+  tolerance?: number;
+  light?: number;
+  low?: number;
+  high?: number;
+  share?: number;
+  size?: number;
+  soft?: number;
+  picks?: string[];
+  against?: string[];
+  strokes?: Stroke[];
+}
+/** A place of the capture, in 0..1 across and down, and how far around it counts. */
+export interface Patch {
+  x: number;
+  y: number;
+  radius?: number;
+}
+/** Content keys of pictures that are made of several layers. */
+export interface Pictures {
+  strip: string;
+  planned: string;
+  packed: string;
+  enlarged: string;
+  joins: string;
+}
+/** A round place of the tile; radius in tile widths. */
 export interface Place {
   x: number;
   y: number;
   radius: number;
 }
+/** told: how sure the place of the file is, in words. */
+export interface Placed {
+  material: Material;
+  told: string;
+}
+/** What gives the repeat away. alarm: from which strength on it is seen. before: how far the strongest stood out before any repair. */
 export interface Places {
   alarm: number;
-  /** How far the strongest place stood out before any repair. */
+  places: StandingOut[];
+  filled: FilledPlace[];
   before: number | null;
-  places: (Place & { strength: number })[];
-  filled: (Place & { from_x: number; from_y: number })[];
 }
-export interface TilingSuggestion {
-  method: "none" | "blend" | "cut" | "lattice" | "regrow" | "strew" | "stochastic";
-  reason: string;
-  /** Why mixing patches is not offered; empty where it is. */
-  against_mixing: string;
-  /** Its lines lie askew, so no method can do well yet. */
-  square_first: boolean;
-  changes: Record<string, Value | null>;
-  grid: { box: [number, number, number, number]; period: [number, number] } | null;
+/** How a second photograph goes with the first. pairs: places marked in both, in 0..1. */
+export interface Placing {
+  revision: number;
+  way: string;
+  pairs?: [number, number, number, number][];
 }
+/** A file a pack will hold. y: which way green points. */
+export interface PlannedFileAnswer {
+  name: string;
+  format: string;
+  roles: string[];
+  contents: string[];
+  floating: boolean;
+  bits: number;
+  encoding: "srgb" | "linear";
+  y: "plus" | "minus" | null;
+}
+/** Sizes in px at which previews are made. sample: left, top, right, bottom in 0..1 of the flattened picture. */
+export interface Preview {
+  finished: [number, number];
+  tile: [number, number];
+  work: [number, number];
+  picture: [number, number];
+  sample: [number, number, number, number];
+  view: CaptureView;
+  tile_mm: number | null;
+}
+/** All maps at one place of the tile. own_color, ground_color: sRGB of the tiled colour around it, and of what lies under a cut-out's carried colour. */
+export interface Probe {
+  own_color: [number, number, number];
+  ground_color: [number, number, number];
+  base_color: [number, number, number];
+  height: number;
+  height_mm: number | null;
+  normal: [number, number, number];
+  roughness: number;
+  metallic: number;
+  curvature: number;
+  ambient_occlusion: number;
+}
+/** What went wrong, as problem details (RFC 9457): title says what, detail what to do. */
+export interface Problem {
+  type: string;
+  title: string;
+  status: number;
+  detail: string;
+}
+/** A set of files for one kind of receiver. y: where green points. glb: the material is added as glTF besides. needs: maps that must be there. png_only: the receiver reads PNG alone. gloss: it takes gloss instead of roughness. */
+export interface Profile {
+  id: string;
+  label: string;
+  y: "plus" | "minus";
+  files: FileRule[];
+  glb?: boolean;
+  png_only?: boolean;
+  gloss?: boolean;
+  needs?: string[];
+}
+/** Corners of something square in the capture, % of the picture without lens bend. confidence: 0..1. tilt, turn: degrees. accepted: sure enough to offer. */
 export interface Proposal {
   corners: [number, number][];
   k1: number;
@@ -214,47 +824,156 @@ export interface Proposal {
   reason: string;
   accepted: boolean;
 }
-export type Level = "pass" | "note" | "attention" | "blocked" | "unknown";
-export interface Finding {
-  rule: string;
-  title: string;
-  why: string;
-  source: string;
-  level: Level;
-  measured: string;
-  limit: string;
-  map: MapRole | null;
-  box: [number, number, number, number] | null;
-  fix: { label: string; changes: Record<string, Value | null> } | null;
+/** Only what differs from the defaults. */
+export interface RecipeAnswer {
+  version: number;
+  operations: Operations;
+  aside?: KeptAside | null;
 }
+/** How a file lies. matrix: nine numbers, row by row: from places of the first photograph to those of the file, both in 0..1 across and down. wraps: its edges meet, so what leaves at one side comes in at the other. */
+export interface RegisteredFile {
+  file: string;
+  matrix: number[];
+  wraps?: boolean;
+}
+export interface Renamed {
+  name: string;
+}
+/** dx, dy: how much further on clone and heal copy from, in tile widths and heights. */
+export interface RepairStroke {
+  radius: number;
+  points: [number, number][];
+  kind: "clone" | "heal" | "fill";
+  dx?: number;
+  dy?: number;
+}
+export interface ResultsDeleted {
+  results: number;
+  bytes: number;
+}
+/** What can be done with a kind of map. short: where room is scarce. made: every surface has one. shot: whether a file of it is a photograph, which may lie elsewhere than the first. uniform: the setting that fills it with one value. strokes: the setting that holds the strokes on it. */
+export interface RoleInfo {
+  id: AnyRole;
+  label: string;
+  short: string;
+  channels: 1 | 3;
+  compared: boolean;
+  made: boolean;
+  brought: boolean;
+  shot: "" | "often" | "sometimes";
+  uniform: SettingPath | null;
+  strokes: StrokesPath | null;
+  zone: ZoneEffectInfo | null;
+  lit: boolean;
+}
+/** Which map a file is from now on; "" for none. */
+export interface RoleOf {
+  revision: number;
+  role: string;
+}
+export interface Said {
+  level: Level;
+  text: string;
+}
+/** What a zone changes on a map of one channel. */
+export interface ScalarChange {
+  level?: number;
+  spread?: number;
+}
+/** A stroke on a map of one channel. strength: how much of it counts; soft: how much of its width fades. */
+export interface ScalarStroke {
+  radius: number;
+  points: [number, number][];
+  kind: "set" | "add" | "smooth";
+  value: number;
+  strength: number;
+  soft: number;
+}
+/** Steps across the border beside those inside, codes of 255. at: where along the border it is worst, 0..1. */
 export interface Seam {
   border: number;
   inner: number;
   at: number;
   level: Level;
 }
-export interface Figures {
-  seam: [Seam, Seam];
-  seam_before: [Seam, Seam];
-  drift: number;
-  drift_before: number;
-  /** Seams of the other maps. */
-  maps: Record<string, [Seam, Seam]>;
-  evidence: Record<string, number>;
-  /** The share of the joins that may cut through pieces. */
-  most_broken: number;
-  /** How much of the surface each zone covers, by id. */
-  zones: Record<string, number>;
+/** How a setting is declared. kind "structure": it holds several values, of the shape that `schema` says. */
+export interface SettingInfo {
+  name: string;
+  label: string;
+  help: string;
+  kind: "number" | "choice" | "switch" | "text" | "structure";
+  integer: boolean;
+  unit: string;
+  default: Value;
+  min: number | null;
+  max: number | null;
+  step: number | null;
+  folded: boolean;
+  choices: ChoiceInfo[];
+  schema?: Record<string, unknown> | null;
 }
-export interface ZoneSuggestions {
-  zones: { name: string; share: number; part: Part }[];
-  why: string;
+/** Materials that are packed together. */
+export interface Several {
+  materials: string[];
 }
-/** rms, largest: in shares of the range; null where two layers cannot be compared, with the reason. */
-export interface Compared {
-  rms: number | null;
-  largest: number | null;
-  why: string;
+/** What settings that hold several values are made of. */
+export interface ShapeInfos {
+  zone: SettingInfo[];
+  part: SettingInfo[];
+  cover: SettingInfo[];
+  height: SettingInfo[];
+  scalar: SettingInfo[];
+  colour: SettingInfo[];
+}
+/** Cut-outs to lay out. */
+export interface Sheet {
+  materials: string[];
+  name?: string;
+  side?: number;
+  padding?: number;
+}
+export interface SnapshotAnswer {
+  id: number;
+  name: string;
+  created: number;
+}
+/** What was seen on a capture. box: left, top, right, bottom, 0..1 of it. */
+export interface SourceFinding {
+  level: Level;
+  what: string;
+  measured: string;
+  advice?: string;
+  box?: [number, number, number, number] | null;
+}
+/** What takes the room of the data folder. keep_days: how long results of packs are kept. */
+export interface Space {
+  folder: string;
+  disk: Disk;
+  parts: SpacePart[];
+  materials: SpaceOfMaterial[];
+  keep_days: number;
+}
+/** alone: bytes that come back when it is deleted. */
+export interface SpaceOfMaterial {
+  id: string;
+  name: string;
+  archived: boolean;
+  bytes: number;
+  alone: number;
+}
+export interface SpacePart {
+  id: string;
+  label: string;
+  files: number;
+  bytes: number;
+}
+/** x, y: middle in the tile, in tile widths and heights. radius: tile widths. from_x, from_y: where the filling's middle lies. */
+export interface Spot {
+  x: number;
+  y: number;
+  radius: number;
+  from_x: number;
+  from_y: number;
 }
 /** One channel of a layer: counts over its range; under, over: shares at the ends; low, middle, high: where 1, 50 and 99 % are reached. */
 export interface Spread {
@@ -266,63 +985,80 @@ export interface Spread {
   middle: number;
   high: number;
 }
-export interface HistogramTold {
-  first: number;
-  last: number;
-  channels: Spread[];
+export type StageId = "gather" | "square" | "even" | "tile" | "relief" | "response" | "check" | "pack";
+export interface StageInfo {
+  id: StageId;
+  layer: LayerId;
 }
-export interface Probe {
-  /** sRGB of the tiled colour around the place. */
-  own_color: [number, number, number];
-  ground_color: [number, number, number];
-  base_color: [number, number, number];
-  height: number;
-  height_mm: number | null;
-  normal: [number, number, number];
-  roughness: number;
-  metallic: number;
-  ambient_occlusion: number;
+/** x, y, radius: in tile widths and heights. strength: × what is usual here. */
+export interface StandingOut {
+  x: number;
+  y: number;
+  radius: number;
+  strength: number;
 }
-export interface Job {
+/** A line drawn with a round brush, or an area when the radius is 0. */
+export interface Stroke {
+  radius: number;
+  points: [number, number][];
+}
+/** Settings of Relief to start from, for a kind of surface. */
+export interface SurfaceStart {
   id: string;
-  kind: string;
-  material: string | null;
-  title: string;
-  state: "queued" | "running" | "done" | "failed" | "cancelled";
-  progress: number;
-  message: string;
-  result: { blob: string; bytes: number; file: string; files: PackedFile[]; failed?: { name: string; why: string }[]; /** It was made too long ago and is not kept any more. */ expired?: boolean } | null;
-  attempt: number;
-  created: number;
-}
-export interface PackedFile {
-  file: string;
-  bytes: number;
-  width?: number;
-  height?: number;
-  bits?: number;
-  encoding?: string;
-  read_back?: string;
-}
-export interface FilePlan {
-  profile: string;
   label: string;
-  files: { name: string; format: string; roles: string[]; contents: string[]; bits: number; floating: boolean; encoding: string; y: "plus" | "minus" | null }[];
-  left_out: MapRole[];
-  extra: string[];
+  changes: Changes;
 }
-/** What takes the room of the data folder. */
-export interface Space {
-  folder: string;
-  disk: { total: number; free: number };
-  parts: { id: string; label: string; files: number; bytes: number }[];
-  materials: { id: string; name: string; archived: boolean; bytes: number; alone: number }[];
-  keep_days: number;
-}
-/** What deleting a material would mean. */
-export interface Deletion {
+export interface SurroundingsBrought {
   name: string;
-  bytes: number;
-  files: number;
-  laid_over: string[];
+  label: string;
+}
+export interface TilingGrid {
+  box: [number, number, number, number];
+  period: [number, number];
+}
+/** The method that suits the sample, and why. against_mixing: why mixing patches is not offered; empty where it is. square_first: its lines lie askew, so no method can do well yet. */
+export interface TilingSuggestion {
+  method: "none" | "blend" | "cut" | "lattice" | "regrow" | "strew" | "stochastic";
+  reason: string;
+  changes: Changes;
+  grid: TilingGrid | null;
+  against_mixing: string;
+  square_first: boolean;
+}
+/** Places of the tile to be filled. */
+export interface ToFill {
+  places: Place[];
+}
+/** What is asked of a provider. */
+export interface Wanted {
+  words: string;
+  seed?: number;
+  tileable?: boolean;
+  top_down?: boolean;
+  side?: number;
+  provider?: string;
+}
+/** A region. id: how other settings name it. */
+export interface Zone {
+  id: string;
+  name?: string;
+  parts?: Part[];
+  soften?: number;
+  inverted?: boolean;
+}
+/** What a zone may change on a map, and what it begins with. */
+export interface ZoneEffectInfo {
+  label: string;
+  path: InZonesPath;
+  shape: "scalar" | "colour" | "height";
+  start: ZoneChange;
+}
+export interface ZoneSuggestion {
+  name: string;
+  share: number;
+  part: Part;
+}
+export interface ZoneSuggestions {
+  zones: ZoneSuggestion[];
+  why: string;
 }

@@ -1,13 +1,10 @@
 /** One line to the service: a stream of events, or, where none is to be had, asking from time to time. */
 
+import type { EventsSince } from "../api/types";
+
 export interface Told {
   kind: string;
   data: unknown;
-}
-interface Since {
-  mark: string;
-  events: Told[];
-  missed: boolean;
 }
 
 export const KINDS = ["material", "library", "job", "working"] as const;
@@ -42,7 +39,7 @@ export function openStream(tell: (told: Told) => void, back: () => void) {
     fetch(`/api/events/since?mark=${encodeURIComponent(mark)}`)
       .then(async (answer) => {
         if (!answer.ok) throw new Error(String(answer.status));
-        const since = (await answer.json()) as Since;
+        const since = (await answer.json()) as EventsSince;
         if (since.missed) back();
         since.events.forEach(tell);
         again(since.mark);

@@ -1,51 +1,14 @@
 /** The files that are audited and the report on them; kept in this browser until others come. */
 import { create } from "zustand";
 import { request } from "../api/client";
-import type { Brief, Level } from "../api/types";
+import type { AuditedFile, AuditedSet, AuditFile, AuditFinding, AuditRefused, AuditReport, AuditTaken, Brief } from "../api/types";
 import { tell, tellProblem } from "../ui/notices";
 
-export interface AuditFile {
-  name: string;
-  blob: string;
-}
-export interface AuditFinding {
-  rule: string;
-  level: Level;
-  what: string;
-  why: string;
-  file: string;
-  sure: number;
-  repair: string;
-}
-export interface AuditedFile {
-  file: string;
-  blob: string;
-  role: string;
-  why: string;
-  channels: Record<string, string>;
-  size: [number, number];
-  bits: number;
-  floating: boolean;
-  format: string;
-  encoding: string;
-  tagged: boolean;
-  findings: AuditFinding[];
-}
-export interface AuditedSet {
-  name: string;
-  level: Level;
-  files: AuditedFile[];
-  findings: AuditFinding[];
-}
-export interface AuditReport {
-  level: Level;
-  sets: AuditedSet[];
-  refused: { file: string; why: string }[];
-}
+export type { AuditedFile, AuditedSet, AuditFinding };
 
 interface Auditing {
   files: AuditFile[];
-  refused: { file: string; why: string }[];
+  refused: AuditRefused[];
   profile: string;
   report: AuditReport | null;
   /** What is under way, in words; "" for nothing. */
@@ -62,8 +25,6 @@ async function asked<T>(path: string, body: unknown): Promise<T> {
   return (await request(path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) })).json() as Promise<T>;
 }
 
-type Taken = Pick<Auditing, "files" | "refused">;
-
 /** A file with the folders it lies in before its name. */
 export interface Brought {
   file: File;
@@ -73,12 +34,12 @@ export interface Brought {
 /** Takes files, in place of those there were, and audits them. */
 export async function bringToAudit(files: Brought[]) {
   if (!files.length) return;
-  const all: Taken = { files: [], refused: [] };
+  const all: AuditTaken = { files: [], refused: [] };
   for (const [number, { file, name }] of files.entries()) {
     set({ doing: `Reading ${file.name} (${number + 1} of ${files.length}) …` });
     try {
       const answer = await request(`/api/audit/files?file=${encodeURIComponent(name)}`, { method: "POST", body: file });
-      const found = (await answer.json()) as Taken;
+      const found = (await answer.json()) as AuditTaken;
       all.files.push(...found.files);
       all.refused.push(...found.refused);
     } catch (error) {
@@ -92,14 +53,14 @@ export async function bringToAudit(files: Brought[]) {
 export async function auditSample() {
   set({ doing: "Buying the harbour grating (simulated) …" });
   try {
-    await take(await asked<Taken>("/api/audit/sample", {}));
+    await take(await asked<AuditTaken>("/api/audit/sample", {}));
   } catch (error) {
     set({ doing: "" });
     tellProblem(error);
   }
 }
 
-async function take(brought: Taken) {
+async function take(brought: AuditTaken) {
   set({ ...brought, report: null, doing: "" });
   if (brought.files.length) await audit();
   else if (!brought.refused.length) tell("There was no picture among these files.");

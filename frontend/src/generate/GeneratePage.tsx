@@ -6,7 +6,7 @@ import { api } from "../api/client";
 import type { Job } from "../api/types";
 import { go } from "../app/router";
 import { ThemeButton } from "../bench/TopLine";
-import { takeJob, useJobs } from "../pack/jobs";
+import { generated, takeJob, useJobs } from "../pack/jobs";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Mark } from "../ui/Mark";
@@ -20,13 +20,6 @@ interface Wanted {
   tileable: boolean;
   top_down: boolean;
   side: number;
-}
-
-interface Candidates {
-  /** Not there any more once they are too old. */
-  candidates?: { blob: string; seed: number }[];
-  unread?: string[];
-  simulation: boolean;
 }
 
 /** Kept while the page is left and come back to. */
@@ -112,7 +105,7 @@ export function GeneratePage() {
 
 function Made({ job }: { job: Job }) {
   const [keeping, setKeeping] = useState<number | null>(null);
-  const result = job.result as unknown as Candidates | null;
+  const result = generated(job);
   const keep = async (number: number) => {
     setKeeping(number);
     try {

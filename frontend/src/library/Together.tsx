@@ -5,7 +5,7 @@ import { create } from "zustand";
 import { api } from "../api/client";
 import type { Brief, Job } from "../api/types";
 import { go } from "../app/router";
-import { takeJob, useJobs } from "../pack/jobs";
+import { packed, takeJob, useJobs } from "../pack/jobs";
 import { Button } from "../ui/Button";
 import { Pick } from "../ui/Pick";
 import { tellProblem } from "../ui/notices";
@@ -74,7 +74,8 @@ export function Together({ materials }: { materials: Brief[] }) {
 
 function Running({ job }: { job: Job }) {
   const open = job.state === "queued" || job.state === "running";
-  const failed = job.result?.failed ?? [];
+  const result = packed(job);
+  const failed = result?.failed ?? [];
   return (
     <>
       <span className="max-w-[420px]" role="status">
@@ -86,9 +87,9 @@ function Running({ job }: { job: Job }) {
         ))}
       </span>
       {open && <Button onClick={() => void api.cancel(job.id).catch(tellProblem)}>Cancel</Button>}
-      {job.state === "done" && !job.result?.expired && (
-        <a href={`/api/jobs/${job.id}/file`} download={job.result?.file} className="inline-flex h-7 items-center gap-1.5 rounded-card bg-amber px-2.5 font-semibold text-on-amber">
-          <Download size={14} /> {((job.result?.bytes ?? 0) / 1e6).toFixed(1)} MB
+      {job.state === "done" && !result?.expired && (
+        <a href={`/api/jobs/${job.id}/file`} download={result?.file} className="inline-flex h-7 items-center gap-1.5 rounded-card bg-amber px-2.5 font-semibold text-on-amber">
+          <Download size={14} /> {((result?.bytes ?? 0) / 1e6).toFixed(1)} MB
         </a>
       )}
       {!open && (

@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import { api } from "../api/client";
-import type { Job } from "../api/types";
+import type { GenerateResult, Job, PackResult } from "../api/types";
 import { settled } from "../bench/store";
 import { tellProblem } from "../ui/notices";
 
@@ -29,6 +29,11 @@ export async function startPack() {
     tellProblem(error, "Packing did not start");
   }
 }
+
+/** What came of a pack. */
+export const packed = ({ result }: Job): PackResult | null => (result && "files" in result ? result : null);
+/** What came of pictures from words. */
+export const generated = ({ result }: Job): GenerateResult | null => (result && "simulation" in result ? result : null);
 
 /** The jobs of one material, newest first. */
 export function useJobsOf(material: string): Job[] {

@@ -75,7 +75,7 @@ export function LightRing({ material }: { material: Material }) {
           <FlipHorizontal2 size={13} /> Turn by half
         </Button>
       </div>
-      {ring.data?.residual !== undefined && (
+      {ring.data?.residual != null && (
         <p className="figures py-0.5 text-soft">
           Unexplained {(ring.data.residual * 100).toFixed(1)} % · {ring.data.glints ? `glints say roughness ${ring.data.roughness!.toFixed(2)}` : "no glints: matt"}
         </p>

@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api, Problem } from "../../api/client";
-import type { Lamp } from "../../api/generated";
+import type { Lamp } from "../../api/types";
 import type { LampRow, LightsFound, Material } from "../../api/types";
 import { busy } from "../../bench/busy";
 import { useBench, valueOf, change, settled } from "../../bench/store";
@@ -14,7 +14,7 @@ const STOPPED = 499;
 export type Proof = "photograph" | "relit" | "difference" | "residual";
 
 /** The photograph that is looked at, how, and what was last found out. */
-export const useLights = create<{ shown: { number: number; what: Proof } | null; found: (LightsFound & { id: string }) | null; looking: boolean }>(() => ({ shown: null, found: null, looking: false }));
+export const useLights = create<{ shown: { number: number; what: Proof } | null; found: (Omit<LightsFound, "material"> & { id: string }) | null; looking: boolean }>(() => ({ shown: null, found: null, looking: false }));
 
 export const isLightSet = (material: Material) => material.files.filter((file) => file.role === "light").length >= 3;
 

@@ -1,7 +1,7 @@
 /** A second photograph: laid on the first, or joined to it; by what the program finds, or by marked places. */
 import { create } from "zustand";
 import { api } from "../../api/client";
-import type { RegisteredFile } from "../../api/generated";
+import type { RegisteredFile } from "../../api/types";
 import type { MaterialFile, Operations } from "../../api/types";
 import { settled, useBench } from "../../bench/store";
 import { tell, tellProblem } from "../../ui/notices";

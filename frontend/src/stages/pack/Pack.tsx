@@ -5,7 +5,7 @@ import { api } from "../../api/client";
 import type { FilePlan, Job, MapRole, Material } from "../../api/types";
 import { useFindings } from "../../bench/figures";
 import { useBench, valueOf } from "../../bench/store";
-import { startPack, useJobsOf } from "../../pack/jobs";
+import { packed, startPack, useJobsOf } from "../../pack/jobs";
 import { Button } from "../../ui/Button";
 import { sizeText } from "../../ui/bytes";
 import { Dialog } from "../../ui/Dialog";
@@ -111,11 +111,12 @@ function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; 
 
 
 export function JobRow({ job }: { job: Job }) {
+  const result = packed(job);
   const open = job.state === "queued" || job.state === "running";
   return (
     <li className="rounded-card bg-raised px-2.5 py-2" data-job={job.state}>
       <div className="flex items-center justify-between gap-2">
-        <span className="truncate">{job.result?.file ?? job.title}</span>
+        <span className="truncate">{result?.file ?? job.title}</span>
         {open && (
           <button type="button" aria-label="Cancel" title="Cancel" onClick={() => void api.cancel(job.id)} className="text-soft hover:text-text">
             <X size={14} />
@@ -128,14 +129,14 @@ export function JobRow({ job }: { job: Job }) {
         </div>
       )}
       <p className="mt-1 text-[12px] text-soft">
-        {job.state === "done" && job.result?.expired
+        {job.state === "done" && result?.expired
           ? "Not kept any more; packing again makes the same."
-          : job.state === "done" && job.result
-          ? `${job.result.files.length} files, ${sizeText(job.result.bytes)}; ${job.result.files.filter((f) => f.read_back === "equal").length} pictures read back and equal`
+          : job.state === "done" && result
+          ? `${result.files.length} files, ${sizeText(result.bytes)}; ${result.files.filter((f) => f.read_back === "equal").length} pictures read back and equal`
           : `${job.message}${job.attempt > 1 && open ? ` (try ${job.attempt})` : ""}`}
       </p>
-      {job.state === "done" && job.result && !job.result.expired && (
-        <a href={`/api/jobs/${job.id}/file`} download={job.result.file} className="mt-1.5 inline-flex h-7 items-center gap-1.5 rounded-card border border-line bg-ground px-2.5 hover:bg-lifted">
+      {job.state === "done" && result && !result.expired && (
+        <a href={`/api/jobs/${job.id}/file`} download={result.file} className="mt-1.5 inline-flex h-7 items-center gap-1.5 rounded-card border border-line bg-ground px-2.5 hover:bg-lifted">
           <Download size={13} /> Download
         </a>
       )}

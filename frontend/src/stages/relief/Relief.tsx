@@ -119,7 +119,7 @@ function changedIn(material: Material, paths: SettingPath[]): string {
 function Surface() {
   const surfaces = useBench((state) => state.about?.surfaces) ?? [];
   const recipe = useBench((state) => state.material?.recipe.operations);
-  const every = new Set(surfaces.flatMap((one) => Object.keys(one.changes)));
+  const every = new Set(surfaces.flatMap((one) => Object.keys(one.changes) as SettingPath[]));
   const now = surfaces.find((one) =>
     [...every].every((path) => {
       const cut = path.lastIndexOf(".");

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { X } from "lucide-react";
 import { api } from "../../api/client";
-import type { Cover } from "../../api/generated";
+import type { Cover } from "../../api/types";
 import type { Material, SettingInfo, Value } from "../../api/types";
 import { change, useBench, valueOf } from "../../bench/store";
 import { cx } from "../../ui/cx";

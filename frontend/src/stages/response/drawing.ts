@@ -1,6 +1,6 @@
 /** What is drawn on the tile in Relief and Response: values on a map, or the brushed part of a zone. */
 import { create } from "zustand";
-import type { ColourStroke, ScalarStroke, Stroke } from "../../api/generated";
+import type { ColourStroke, ScalarStroke, Stroke } from "../../api/types";
 import { roleOf } from "../../api/about";
 import type { MapRole, StrokesPath } from "../../api/types";
 import { change, useBench, valueOf } from "../../bench/store";

@@ -2,8 +2,8 @@
 import { create } from "zustand";
 import { api } from "../../api/client";
 import { roles } from "../../api/about";
-import type { Part } from "../../api/generated";
-import type { RoleInfo, SettingInfo, SettingPath, SettingValues, Value, ZoneChange, ZoneEffect } from "../../api/types";
+import type { Part } from "../../api/types";
+import type { RoleInfo, SettingInfo, SettingPath, SettingValues, Value, ZoneChange, ZoneEffectInfo } from "../../api/types";
 import { type Changes, change, useBench, valueOf } from "../../bench/store";
 import { tell, tellProblem } from "../../ui/notices";
 import { registerTool } from "../tools";
@@ -16,7 +16,7 @@ export type { Part, ZoneChange as Change };
 
 const ZONES = "response.zones.zones";
 /** What a zone can change on the map of that role. */
-export type Effect = ZoneEffect & { id: RoleInfo["id"] };
+export type Effect = ZoneEffectInfo & { id: RoleInfo["id"] };
 /** Everything zones can change; those of `first` before the others. */
 export function effectsOf(first: readonly string[] = []): Effect[] {
   const all = roles().flatMap(({ id, zone }) => (zone ? [{ ...zone, id }] : []));

@@ -1,5 +1,5 @@
 /** Brush strokes as they are kept in settings, and where they lie on the tile. */
-import type { RepairStroke, Stroke as KeptStroke } from "../../api/generated";
+import type { RepairStroke, Stroke as KeptStroke } from "../../api/types";
 import type { Material } from "../../api/types";
 import type { Point } from "../../views/capture";
 

@@ -1,0 +1,718 @@
+"""The shapes of all answers: what the page, programs and the description of the interface know of them.
+
+Every answer of a route is checked against its shape before it leaves (web/endpoint.py), the page's types are made of
+them (web/typescript.py), and the description of the interface as well (web/openapi.py).
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
+from typing_extensions import TypeAliasType
+
+from amber_thicket.core.operation import STAGES
+from amber_thicket.core.pack.profiles import Profile
+from amber_thicket.core.response.zones import Part
+from amber_thicket.core.roles import EVERY, ROLES
+from amber_thicket.service.preview import LAYERS
+from amber_thicket.store.work import GenerateResult, PackResult
+
+_STAGES: Any = Literal[tuple(STAGES)]
+_ROLES: Any = Literal[tuple(ROLES)]
+_EVERY: Any = Literal[tuple(EVERY)]
+_LAYERS: Any = Literal[tuple(LAYERS)]
+StageId = TypeAliasType("StageId", _STAGES)
+MapRole = TypeAliasType("MapRole", _ROLES)
+# A map, or one to compare with.
+AnyRole = TypeAliasType("AnyRole", _EVERY)
+LayerId = TypeAliasType("LayerId", _LAYERS)
+Level = TypeAliasType("Level", Literal["pass", "note", "attention", "blocked", "unknown"])
+
+
+def _as(typescript: str, kind: str = "object") -> WithJsonSchema:
+    """Settings, whose types are made of their declarations; see web/typescript.py."""
+    return WithJsonSchema({"type": kind, "x-typescript": typescript})
+
+
+Changes = Annotated[dict[str, Any], _as("Changes")]
+Operations = Annotated[dict[str, dict[str, Any]], _as("Operations")]
+SettingPath = Annotated[str, _as("SettingPath", "string")]
+Pair = tuple[float, float]
+Size = tuple[int, int]
+Box = tuple[float, float, float, float]
+RGB = tuple[int, int, int]
+
+
+class Answer(BaseModel):
+    """Nothing unknown in it, and every number a number."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class Problem(BaseModel):
+    """What went wrong, as problem details (RFC 9457): title says what, detail what to do."""
+
+    model_config = ConfigDict(extra="allow", frozen=True)
+
+    type: str
+    title: str
+    status: int
+    detail: str
+
+
+class Nothing(Answer):
+    """There is nothing to say."""
+
+
+# What the page is built from.
+class ChoiceInfo(Answer):
+    value: str | int
+    label: str
+
+
+class SettingInfo(Answer):
+    """How a setting is declared. kind "structure": it holds several values, of the shape that `schema` says."""
+
+    name: str
+    label: str
+    help: str
+    kind: Literal["number", "choice", "switch", "text", "structure"]
+    integer: bool
+    unit: str
+    default: Annotated[Any, _as("Value", "string")]
+    min: float | None
+    max: float | None
+    step: float | None
+    folded: bool
+    choices: tuple[ChoiceInfo, ...]
+    schema_: dict[str, Any] | None = Field(None, alias="schema")
+
+
+class OperationInfo(Answer):
+    id: str
+    stage: StageId
+    name: str
+    label: str
+    help: str
+    writes: str | None
+    settings: tuple[SettingInfo, ...]
+
+
+class ZoneEffectInfo(Answer):
+    """What a zone may change on a map, and what it begins with."""
+
+    label: str
+    path: Annotated[str, _as("InZonesPath", "string")]
+    shape: Literal["scalar", "colour", "height"]
+    start: Annotated[dict[str, Any], _as("ZoneChange")]
+
+
+class RoleInfo(Answer):
+    """What can be done with a kind of map. short: where room is scarce. made: every surface has one. shot: whether a
+    file of it is a photograph, which may lie elsewhere than the first. uniform: the setting that fills it with one
+    value. strokes: the setting that holds the strokes on it."""
+
+    id: AnyRole
+    label: str
+    short: str
+    channels: Literal[1, 3]
+    compared: bool
+    made: bool
+    brought: bool
+    shot: Literal["", "often", "sometimes"]
+    uniform: SettingPath | None
+    strokes: Annotated[str, _as("StrokesPath", "string")] | None
+    zone: ZoneEffectInfo | None
+    lit: bool
+
+
+class StageInfo(Answer):
+    id: StageId
+    layer: LayerId
+
+
+class ShapeInfos(Answer):
+    """What settings that hold several values are made of."""
+
+    zone: tuple[SettingInfo, ...]
+    part: tuple[SettingInfo, ...]
+    cover: tuple[SettingInfo, ...]
+    height: tuple[SettingInfo, ...]
+    scalar: tuple[SettingInfo, ...]
+    colour: tuple[SettingInfo, ...]
+
+
+class Deposit(Answer):
+    """A cover to start from."""
+
+    label: str
+    changes: Annotated[dict[str, Any], _as("Partial<Cover>")]
+
+
+class SurfaceStart(Answer):
+    """Settings of Relief to start from, for a kind of surface."""
+
+    id: str
+    label: str
+    changes: Changes
+
+
+class ContentInfo(Answer):
+    """What a channel of a file may hold. whole: it has three channels and needs a file of its own."""
+
+    id: str
+    label: str
+    whole: bool
+
+
+class FormatInfo(Answer):
+    """A format files are written in. depths: of a channel, the fewest bits first."""
+
+    id: str
+    label: str
+    suffix: str
+    depths: tuple[str, ...]
+    alpha: bool
+    lossy: bool
+
+
+class About(Answer):
+    """What the program says of itself once, when the page opens."""
+
+    version: str
+    demo: bool
+    stages: tuple[StageInfo, ...]
+    operations: tuple[OperationInfo, ...]
+    roles: tuple[RoleInfo, ...]
+    shapes: ShapeInfos
+    deposits: tuple[Deposit, ...]
+    surfaces: tuple[SurfaceStart, ...]
+    contents: tuple[ContentInfo, ...]
+    formats: tuple[FormatInfo, ...]
+    profiles: tuple[Profile, ...]
+
+
+# Materials.
+class BriefSource(Answer):
+    width: int
+    height: int
+    format: str
+    bits: int
+
+
+class Brief(Answer):
+    """A material in the library. thumbnail: SHA-256 of a small picture."""
+
+    id: str
+    name: str
+    archived: bool
+    changed: float
+    revision: int
+    thumbnail: str | None
+    source: BriefSource
+
+
+class SourceFinding(Answer):
+    """What was seen on a capture. box: left, top, right, bottom, 0..1 of it."""
+
+    level: Level
+    what: str
+    measured: str
+    advice: str = ""
+    box: Box | None = None
+
+
+class Origin(Answer):
+    """Who made a picture that is no photograph."""
+
+    words: str
+    seed: int
+    provider: str
+
+
+class CaptureSource(BriefSource):
+    """The first file of a material."""
+
+    key: str
+    blob: str
+    file: str
+    bytes: int
+    floating: bool
+    notes: tuple[str, ...]
+    findings: tuple[SourceFinding, ...]
+    role: str = "photo"
+    why: str = ""
+    origin: Origin | None = None
+
+
+class MaterialFile(Answer):
+    """One file of a material. role: what it is now, "" for not used; guess and why: what the program took it for."""
+
+    key: str
+    role: Annotated[str, _as('FileRole | ""', "string")]
+    guess: str
+    why: str
+    file: str
+    width: int
+    height: int
+    bits: int
+    floating: bool
+    format: str
+    notes: tuple[str, ...]
+
+
+class KeptAside(Answer):
+    """Settings of another version that mean nothing here."""
+
+    version: int
+    operations: dict[str, dict[str, Any]]
+
+
+class RecipeAnswer(Answer):
+    """Only what differs from the defaults."""
+
+    version: int
+    operations: Operations
+    aside: KeptAside | None = None
+
+
+class SnapshotAnswer(Answer):
+    id: int
+    name: str
+    created: float
+
+
+class CaptureView(Answer):
+    """How the flattened picture looks into the capture. homography: 3 × 3, row by row. lens: k1, k2 and the middle."""
+
+    homography: tuple[float, ...]
+    lens: Box
+    size: Pair
+    plain: bool
+
+
+class Preview(Answer):
+    """Sizes in px at which previews are made. sample: left, top, right, bottom in 0..1 of the flattened picture."""
+
+    finished: Size
+    tile: Size
+    work: Size
+    picture: Size
+    sample: Box
+    view: CaptureView
+    tile_mm: float | None
+
+
+class Pictures(Answer):
+    """Content keys of pictures that are made of several layers."""
+
+    strip: str
+    planned: str
+    packed: str
+    enlarged: str
+    joins: str
+
+
+class Material(Brief):
+    """A material on the bench. keys: content keys of the layers there are; pictures and zones: of other pictures. undo,
+    redo: what they would take back or do again. changes: settings that differ from their defaults, by stage."""
+
+    source: CaptureSource
+    files: tuple[MaterialFile, ...]
+    recipe: RecipeAnswer
+    snapshots: tuple[SnapshotAnswer, ...]
+    undo: str | None
+    redo: str | None
+    keys: Annotated[dict[str, str], _as("LayerKeys")]
+    zones: dict[str, str]
+    pictures: Pictures
+    changes: Annotated[dict[str, int], _as("Record<StageId, number>")]
+    preview: Preview
+
+
+class TilingGrid(Answer):
+    box: Box
+    period: Pair
+
+
+class TilingSuggestion(Answer):
+    """The method that suits the sample, and why. against_mixing: why mixing patches is not offered; empty where it is.
+    square_first: its lines lie askew, so no method can do well yet."""
+
+    method: Literal["none", "blend", "cut", "lattice", "regrow", "strew", "stochastic"]
+    reason: str
+    changes: Changes
+    grid: TilingGrid | None
+    against_mixing: str
+    square_first: bool
+
+
+class StandingOut(Answer):
+    """x, y, radius: in tile widths and heights. strength: × what is usual here."""
+
+    model_config = ConfigDict(extra="ignore", frozen=True)
+
+    x: float
+    y: float
+    radius: float
+    strength: float
+
+
+class FilledPlace(Answer):
+    x: float
+    y: float
+    radius: float
+    from_x: float
+    from_y: float
+
+
+class Places(Answer):
+    """What gives the repeat away. alarm: from which strength on it is seen. before: how far the strongest stood out
+    before any repair."""
+
+    alarm: float
+    places: tuple[StandingOut, ...]
+    filled: tuple[FilledPlace, ...]
+    before: float | None
+
+
+class Proposal(Answer):
+    """Corners of something square in the capture, % of the picture without lens bend. confidence: 0..1. tilt, turn:
+    degrees. accepted: sure enough to offer."""
+
+    corners: tuple[Pair, ...]
+    k1: float
+    confidence: float
+    tilt: float
+    turn: float
+    reason: str
+    accepted: bool
+
+
+class LampRow(Answer):
+    """One lamp of a light set. shift: px its photograph was moved by; stops: how much otherwise it was exposed."""
+
+    file: str
+    name: str
+    bearing: float
+    elevation: float
+    own: bool
+    used: bool
+    shift: float | None = None
+    stops: float | None = None
+
+
+class Lights(Answer):
+    """A ring of lamps; key names its pictures. residual: share of the light that no surface explains."""
+
+    frames: tuple[LampRow, ...]
+    key: str
+    fewest: int
+    residual: float | None = None
+    roughness: float | None = None
+    glints: bool | None = None
+
+
+class Said(Answer):
+    level: Level
+    text: str
+
+
+class LightsFound(Answer):
+    """certain: bump and dent could be told apart. confidence: 0..1."""
+
+    material: Material
+    told: tuple[Said, ...]
+    certain: bool
+    confidence: float
+
+
+class Placed(Answer):
+    """told: how sure the place of the file is, in words."""
+
+    material: Material
+    told: str
+
+
+class Fix(Answer):
+    label: str
+    changes: Changes
+
+
+class Finding(Answer):
+    """What a rule says. measured, limit: in words with units. box: left, top, width, height in tiles."""
+
+    rule: str
+    title: str
+    why: str
+    source: str
+    level: Level
+    measured: str
+    limit: str
+    map: MapRole | None
+    box: Box | None
+    fix: Fix | None
+
+
+class Checks(Answer):
+    revision: int
+    findings: tuple[Finding, ...]
+
+
+class Seam(Answer):
+    """Steps across the border beside those inside, codes of 255. at: where along the border it is worst, 0..1."""
+
+    border: float
+    inner: float
+    at: float
+    level: Level
+
+
+class Figures(Answer):
+    """seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. most_broken: the share of the joins
+    that may cut through pieces. zones: how much of the surface each covers."""
+
+    seam: tuple[Seam, Seam]
+    seam_before: tuple[Seam, Seam]
+    drift: float
+    drift_before: float
+    maps: dict[str, tuple[Seam, Seam]]
+    evidence: dict[str, float]
+    most_broken: float
+    zones: dict[str, float]
+
+
+class ZoneSuggestion(Answer):
+    name: str
+    share: float
+    part: Part
+
+
+class ZoneSuggestions(Answer):
+    zones: tuple[ZoneSuggestion, ...]
+    why: str
+
+
+class Compared(Answer):
+    """rms, largest: in shares of the range; null where two layers cannot be compared, with the reason."""
+
+    rms: float | None
+    largest: float | None
+    why: str
+
+
+class Spread(Answer):
+    """One channel of a layer: counts over its range; under, over: shares at the ends; low, middle, high: where 1, 50
+    and 99 % are reached."""
+
+    channel: Literal["red", "green", "blue", "value"]
+    counts: tuple[int, ...]
+    under: float
+    over: float
+    low: float
+    middle: float
+    high: float
+
+
+class HistogramTold(Answer):
+    first: float
+    last: float
+    channels: tuple[Spread, ...]
+
+
+class Probe(Answer):
+    """All maps at one place of the tile. own_color, ground_color: sRGB of the tiled colour around it, and of what lies
+    under a cut-out's carried colour."""
+
+    own_color: RGB
+    ground_color: RGB
+    base_color: RGB
+    height: float
+    height_mm: float | None
+    normal: tuple[float, float, float]
+    roughness: float
+    metallic: float
+    curvature: float
+    ambient_occlusion: float
+
+
+class PlannedFileAnswer(Answer):
+    """A file a pack will hold. y: which way green points."""
+
+    name: str
+    format: str
+    roles: tuple[str, ...]
+    contents: tuple[str, ...]
+    floating: bool
+    bits: int
+    encoding: Literal["srgb", "linear"]
+    y: Literal["plus", "minus"] | None
+
+
+class FilePlan(Answer):
+    """extra: scenes and the manifest. left_out: maps with nothing to say."""
+
+    profile: str
+    label: str
+    files: tuple[PlannedFileAnswer, ...]
+    left_out: tuple[MapRole, ...]
+    extra: tuple[str, ...]
+
+
+# Jobs.
+class Job(Answer):
+    """Long work. progress: 0..1. result: of packs a zip, of generated pictures the candidates."""
+
+    id: str
+    kind: Literal["pack", "pack_several", "generate"]
+    material: str | None
+    title: str
+    state: Literal["queued", "running", "done", "failed", "cancelled"]
+    progress: float
+    message: str
+    result: PackResult | GenerateResult | None
+    attempt: int
+    created: float
+
+
+# Room on the disk.
+class Disk(Answer):
+    total: int
+    free: int
+
+
+class SpacePart(Answer):
+    id: str
+    label: str
+    files: int
+    bytes: int
+
+
+class SpaceOfMaterial(Answer):
+    """alone: bytes that come back when it is deleted."""
+
+    id: str
+    name: str
+    archived: bool
+    bytes: int
+    alone: int
+
+
+class Space(Answer):
+    """What takes the room of the data folder. keep_days: how long results of packs are kept."""
+
+    folder: str
+    disk: Disk
+    parts: tuple[SpacePart, ...]
+    materials: tuple[SpaceOfMaterial, ...]
+    keep_days: float
+
+
+class ResultsDeleted(Answer):
+    results: int
+    bytes: int
+
+
+class Deletion(Answer):
+    """What deleting a material would mean. laid_over: names of materials it lies over."""
+
+    name: str
+    bytes: int
+    files: int
+    laid_over: tuple[str, ...]
+
+
+class Deleted(Answer):
+    bytes: int
+
+
+# The audit.
+class AuditFile(Answer):
+    """A file that was brought. blob: its SHA-256."""
+
+    name: str
+    blob: str
+
+
+class AuditRefused(Answer):
+    file: str
+    why: str
+
+
+class AuditTaken(Answer):
+    files: tuple[AuditFile, ...]
+    refused: tuple[AuditRefused, ...]
+
+
+class AuditFinding(Answer):
+    """sure: 0..1. repair: what mending does, in words; changes: the settings that do it. values: for programs."""
+
+    rule: str
+    level: Level
+    what: str
+    why: str
+    file: str
+    sure: float
+    repair: str
+    changes: dict[str, Any]
+    values: dict[str, Any]
+
+
+class AuditedFile(Answer):
+    file: str
+    blob: str
+    role: str
+    why: str
+    channels: dict[str, str]
+    size: Size
+    bits: int
+    floating: bool
+    format: str
+    encoding: str
+    tagged: bool
+    levels: int | None
+    values: dict[str, Any]
+    findings: tuple[AuditFinding, ...]
+
+
+class AuditedSet(Answer):
+    name: str
+    level: Level
+    files: tuple[AuditedFile, ...]
+    findings: tuple[AuditFinding, ...]
+
+
+class AuditReport(Answer):
+    level: Level
+    sets: tuple[AuditedSet, ...]
+    refused: tuple[AuditRefused, ...]
+
+
+# Everything else.
+class SurroundingsBrought(Answer):
+    name: str
+    label: str
+
+
+class Event(Answer):
+    kind: Literal["material", "library", "job", "working"]
+    data: Any
+
+
+class EventsSince(Answer):
+    """mark: to ask with the next time. missed: more may have happened than is told."""
+
+    mark: str
+    events: tuple[Event, ...]
+    missed: bool
+
+
+class Health(Answer):
+    """A word on each part."""
+
+    status: Literal["ok", "attention"]
+    database: str
+    queue: str
+    worker: str
+    disk: str

@@ -1,0 +1,132 @@
+"""What a job is to do and what came of it, by its kind: what goes through the queue and into the database."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from amber_thicket.errors import ThicketError
+
+
+class Work(BaseModel):
+    """Plain data of one shape; nothing unknown in it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class MaterialToPack(Work):
+    """A material as a worker makes it. source: what the database keeps of its files; recipe: as recipe.from_json()
+    takes it. others: the materials that lie over it, by id, each with source and recipe."""
+
+    recipe: dict[str, Any]
+    source: dict[str, Any]
+    name: str
+    others: dict[str, dict[str, Any]] = Field(default_factory=dict)
+
+
+class PackPayload(MaterialToPack):
+    kind: Literal["pack"] = "pack"
+    file: str
+
+
+class MaterialInFolder(MaterialToPack):
+    folder: str
+
+
+class PackSeveralPayload(Work):
+    kind: Literal["pack_several"] = "pack_several"
+    several: tuple[MaterialInFolder, ...]
+    file: str
+
+
+class GeneratePayload(Work):
+    kind: Literal["generate"] = "generate"
+    words: str
+    seed: int
+    tileable: bool = True
+    top_down: bool = True
+    side: int = 1024
+    provider: str = "simulation"
+
+
+class PackedFile(BaseModel):
+    """One file of a pack, as its manifest says it; pictures have a size, bits and an encoding."""
+
+    model_config = ConfigDict(extra="allow", frozen=True)
+
+    file: str
+    bytes: int
+    width: int | None = None
+    height: int | None = None
+    bits: int | None = None
+    encoding: str | None = None
+    read_back: str | None = None
+
+
+class NotPacked(Work):
+    """A material of several that could not be packed."""
+
+    name: str
+    why: str
+
+
+class PackResult(Work):
+    """blob: the zip in the store; expired: it was made too long ago and is not kept any more."""
+
+    blob: str = ""
+    bytes: int
+    file: str
+    files: tuple[PackedFile, ...]
+    failed: tuple[NotPacked, ...] = ()
+    expired: bool = False
+
+
+class Candidate(Work):
+    """A picture that was made. blob: in the store."""
+
+    blob: str
+    seed: int
+    bytes: int
+
+
+class GenerateResult(Work):
+    """unread: words that meant nothing to the provider. simulation: it is a stand-in that ships with the program."""
+
+    candidates: tuple[Candidate, ...] = ()
+    unread: tuple[str, ...]
+    simulation: bool
+    expired: bool = False
+
+
+Payload = PackPayload | PackSeveralPayload | GeneratePayload
+Result = PackResult | GenerateResult
+_PAYLOADS: dict[str, type[Work]] = {
+    "pack": PackPayload,
+    "pack_several": PackSeveralPayload,
+    "generate": GeneratePayload,
+}
+_RESULTS: dict[str, type[Work]] = {"pack": PackResult, "pack_several": PackResult, "generate": GenerateResult}
+
+
+def _parsed(models: dict[str, type[Work]], kind: str, data: Any) -> Any:
+    if kind not in models:
+        raise ThicketError(f"There is no work of the kind “{kind[:40]}”.", remedy=f"Known: {', '.join(models)}.")
+    try:
+        return models[kind].model_validate(data)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise ThicketError(f"The {kind} job is damaged at {where}: {first['msg']}.", remedy="Start it again.") from None
+
+
+def payload_of(kind: str, data: Any) -> Payload:
+    """What a job is to do. Raises ThicketError for a kind nobody knows, and for what is damaged."""
+    found: Payload = _parsed(_PAYLOADS, kind, data)
+    return found
+
+
+def result_of(kind: str, data: Any) -> Result | None:
+    """What came of a job; None while there is nothing. Raises as payload_of()."""
+    found: Result | None = None if data is None else _parsed(_RESULTS, kind, data)
+    return found
