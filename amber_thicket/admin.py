@@ -94,11 +94,11 @@ def _space(options: argparse.Namespace) -> int:
     from amber_thicket.core.memory import Memory
     from amber_thicket.service.library import Library
     from amber_thicket.service.space import collect, space
-    from amber_thicket.store.blobs import Blobs
+    from amber_thicket.store.blobs import open_blobs
 
     folder = _folder(options)
     with _database(folder) as database:
-        library = Library(database, Blobs(folder / "blobs"), Memory(100_000_000))
+        library = Library(database, open_blobs(folder), Memory(100_000_000))
         if options.collect:
             files, freed = collect(library)
             print(f"{files} files were deleted; {size_text(freed)} came back.", file=sys.stderr)

@@ -77,6 +77,7 @@ def parser() -> argparse.ArgumentParser:
             "--proxy", metavar="ADDRESS", help="address of a reverse proxy whose X-Forwarded-… is believed"
         )
         serve.add_argument("--queue", help="redis://… to share work over several machines")
+        serve.add_argument("--blobs", default="", help="s3://bucket/prefix for stored files, as servers share them")
         serve.add_argument("--no-worker", action="store_true", help="start no worker of its own")
         serve.add_argument(
             "--keep-days", type=float, default=30.0, metavar="N", help="how long results of packs are kept"
@@ -303,6 +304,7 @@ def _serve(options: argparse.Namespace) -> int:
         port=options.port,
         token=token,
         queue_url=options.queue,
+        blobs=options.blobs,
         worker=not options.no_worker,
         demo=demo,
         hosts=tuple(options.host_name),

@@ -23,7 +23,7 @@ from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.square.flat import CORNERS
 from amber_thicket.core.square.propose import Proposal
 from amber_thicket.service.library import Library
-from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import open_database
 
 # CC0 photographs that ship with scikit-image.
@@ -111,7 +111,7 @@ def temporary_library() -> Iterator[Library]:
         folder = Path(name)
         database = open_database(folder)
         with database.connection_context():
-            yield Library(database, Blobs(folder / "blobs"), Memory(400_000_000))
+            yield Library(database, open_blobs(folder), Memory(400_000_000))
 
 
 def psnr(one: NDArray[Any], other: NDArray[Any], top: float = 255.0) -> float:

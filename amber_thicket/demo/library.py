@@ -36,7 +36,7 @@ from amber_thicket.standins.bench.tide_pebbles import tide_pebbles
 from amber_thicket.standins.bench.truth import truth_seen
 from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
 from amber_thicket.standins.words_to_picture import SimulatedProvider
-from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import open_database
 from amber_thicket.store.models import Material, using
 
@@ -214,7 +214,7 @@ def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
     if marker.exists():
         return
     database = open_database(folder)
-    library = Library(database, Blobs(folder / "blobs"), Memory(1_500_000_000))
+    library = Library(database, open_blobs(folder), Memory(1_500_000_000))
     with using(database):
         have = {material.name for material in Material.select()}
         missing = [capture for capture in CAPTURES if capture.name not in have]

@@ -6,6 +6,7 @@ the program itself does not.
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import os
 import socket
@@ -20,12 +21,12 @@ from typing import Any
 from huey.api import Huey
 from peewee import SqliteDatabase
 
-from amber_thicket.errors import NotFound
+from amber_thicket.errors import NotFound, ThicketError
 from amber_thicket.jobs.queue import away, channel, check_queue, current
 from amber_thicket.jobs.tasks import register
 from amber_thicket.store.disk import disk_trouble
 from amber_thicket.store.models import Job, Material, using
-from amber_thicket.store.work import GeneratePayload, PackPayload, PackSeveralPayload, Payload
+from amber_thicket.store.work import GeneratePayload, PackPayload, PackSeveralPayload, Payload, result_of
 
 STALE_SECONDS = 20.0
 _MOST_DEATHS = 4
@@ -47,10 +48,18 @@ def job_json(job: Job) -> dict[str, Any]:
         "state": job.state,
         "progress": job.progress,
         "message": job.message,
-        "result": job.result,
+        "result": _result(job),
         "attempt": job.attempt,
         "created": job.created,
     }
+
+
+def _result(job: Job) -> Any:
+    """What came of a job; nothing where that cannot be read any more."""
+    with contextlib.suppress(ThicketError):
+        found = result_of(job.kind, job.result)
+        return found and found.model_dump(mode="json", exclude_unset=True)
+    return None
 
 
 class JobManager:

@@ -24,7 +24,7 @@ from amber_thicket.jobs.queue import channel, current
 from amber_thicket.service.bake import pack
 from amber_thicket.service.images import generated
 from amber_thicket.service.library import evaluation_of
-from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.blobs import Blobs, open_blobs
 from amber_thicket.store.disk import disk_trouble
 from amber_thicket.store.work import (
     GeneratePayload,
@@ -153,7 +153,7 @@ def run_job(queue: Huey, folder: Path, job_id: str, attempt: int, payload: dict[
     with line:
         line.begin()
         try:
-            blobs = Blobs(folder / "blobs")
+            blobs = open_blobs(folder)
             work = payload_of(payload.get("kind", "pack"), payload)
             result = _WORK[work.kind](blobs, line, folder, work)
             line.report_surely(

@@ -23,7 +23,7 @@ from typing import IO, Any
 from amber_thicket import __version__
 from amber_thicket.errors import BadRecipe, ThicketError, UnreadableFile
 from amber_thicket.service.space import copying, users_of_blobs
-from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import FILE, MIGRATIONS, check_folder, damaged
 from amber_thicket.store.disk import disk_trouble, free_bytes, full
 
@@ -56,13 +56,13 @@ def back_up(folder: Path, target: Path, report: Report = lambda share, what: Non
 
 def _write(folder: Path, copy: Path, aside: Path, report: Report) -> dict[str, Any]:
     _copy_database(folder / FILE, copy)
-    blobs = Blobs(folder / "blobs")
+    blobs = open_blobs(folder)
     wanted, left_out = _used_by(copy), []
     for name in sorted(wanted):
         if not blobs.intact(name):
             left_out.append({"blob": name, "used_by": sorted(wanted.pop(name))})
-    files = [(f"blobs/{name[:2]}/{name}", blobs.path(name), name) for name in sorted(wanted)]
-    files += [(f"cache/{path.name}", path, "") for path in sorted((folder / "cache").glob("*.bin"))]
+    cached = sorted((folder / "cache").glob("*.bin"))
+    length = len(wanted) + len(cached)
     manifest = {
         "format": FORMAT,
         "version": VERSION,
@@ -70,17 +70,21 @@ def _write(folder: Path, copy: Path, aside: Path, report: Report) -> dict[str, A
         "created": time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime()),
         "schema": len(MIGRATIONS),
         "database": _digest(copy),
-        "files": len(files),
-        "bytes": sum(path.stat().st_size for _, path, _ in files) + copy.stat().st_size,
+        "files": length,
+        "bytes": sum(map(blobs.size, wanted)) + sum(path.stat().st_size for path in cached) + copy.stat().st_size,
         "left_out": left_out,
     }
     with aside.open("wb") as raw:
         with zipfile.ZipFile(raw, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
             archive.writestr(_MANIFEST, json.dumps(manifest, indent=2))
             archive.write(copy, FILE)
-            for number, (inside, path, _) in enumerate(files):
-                archive.write(path, inside)
-                report((number + 1) / len(files), inside)
+            for number, name in enumerate(sorted(wanted)):
+                inside = f"blobs/{name[:2]}/{name}"
+                with blobs.open(name) as file, archive.open(inside, "w", force_zip64=True) as into:
+                    shutil.copyfileobj(file, into, 1 << 20)
+                report((number + 1) / length, inside)
+            for path in cached:
+                archive.write(path, f"cache/{path.name}")
         raw.flush()
         os.fsync(raw.fileno())
     return manifest

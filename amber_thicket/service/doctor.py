@@ -18,7 +18,7 @@ from peewee import DatabaseError, SqliteDatabase
 from amber_thicket.core.recipe import from_json
 from amber_thicket.errors import FolderTrouble, ThicketError
 from amber_thicket.service.space import GRACE_SECONDS, used_blobs
-from amber_thicket.store.blobs import INCOMING, Blobs
+from amber_thicket.store.blobs import INCOMING, Blobs, open_blobs
 from amber_thicket.store.database import FILE, open_database, sqlite_is_sound
 from amber_thicket.store.disk import free_bytes
 from amber_thicket.store.lock import FolderLock
@@ -68,7 +68,7 @@ def _examined(folder: Path, *, repair: bool) -> Iterator[Finding]:
         database = open_database(folder)
     with using(database):
         yield from _database(database, folder)
-        yield from _blobs(Blobs(folder / "blobs"), repair=repair)
+        yield from _blobs(open_blobs(folder), repair=repair)
         yield from _recipes(repair=repair)
         yield from _jobs()
     database.close()
@@ -196,7 +196,7 @@ def _blobs(blobs: Blobs, *, repair: bool) -> Iterator[Finding]:
     sound = 0
     for blob, owners in sorted(users.items()):
         whose = ", ".join(sorted(names.get(owner, f"a job ({owner[4:]})") for owner in owners))
-        if not blobs.path(blob).exists():
+        if blobs.kept(blob) is None:
             yield Finding("damaged", f"The stored file {blob[:12]}… of {whose} is missing.", "Restore a backup.")
         elif not blobs.intact(blob):
             if repair:

@@ -11,6 +11,7 @@ from pathlib import Path
 from peewee import DatabaseError, SqliteDatabase
 
 from amber_thicket.errors import FolderTrouble
+from amber_thicket.store.blobs import has_blobs
 from amber_thicket.store.disk import free_bytes
 from amber_thicket.store.models import LATER, PEOPLE, TABLES, current_database, using
 from amber_thicket.store.trouble import DAMAGED_DATABASE, NEWER, NO_DATABASE, UNWRITABLE, folder_trouble
@@ -100,12 +101,6 @@ def check_folder(folder: Path) -> None:
         head = opened.read(len(_HEADER))
     if head != _HEADER and not (head == b"" and not has_blobs(folder)):
         raise damaged(folder, "it does not begin like a database")
-
-
-def has_blobs(folder: Path) -> bool:
-    """Whether files are stored in a data folder."""
-    blobs = folder / "blobs"
-    return blobs.is_dir() and any(len(part.name) == 2 and any(part.iterdir()) for part in blobs.iterdir())
 
 
 def sqlite_is_sound(file: Path) -> bool:

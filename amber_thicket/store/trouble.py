@@ -9,7 +9,7 @@ from amber_thicket.errors import FolderTrouble
 from amber_thicket.store.disk import full
 
 QUEUE_FILE = "queue.sqlite3"
-DAMAGED_DATABASE, DAMAGED_QUEUE, UNWRITABLE, NO_FOLDER, NO_DATABASE, NEWER, HELD, FULL = range(10, 18)
+DAMAGED_DATABASE, DAMAGED_QUEUE, UNWRITABLE, NO_FOLDER, NO_DATABASE, NEWER, HELD, FULL, OTHER_STORE = range(10, 19)
 
 
 def folder_trouble(error: OSError, folder: Path) -> FolderTrouble:

@@ -31,7 +31,7 @@ from amber_thicket.jobs.queue import open_queue
 from amber_thicket.service import answers
 from amber_thicket.service.library import Library
 from amber_thicket.service.tokens import owner_of_token
-from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import hold_open, open_database
 from amber_thicket.store.disk import Disk
 from amber_thicket.store.lock import FolderLock
@@ -83,7 +83,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     disk.let_go_when_full()
     database = open_database(config.folder)
     held = hold_open(config.folder)
-    blobs = Blobs(config.folder / "blobs")
+    blobs = open_blobs(config.folder, config.blobs)
     # Workers on other machines may be writing there just now.
     blobs.sweep(3600.0 if config.queue_url else 0.0)
     if config.decode_apart:

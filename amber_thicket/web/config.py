@@ -15,7 +15,8 @@ class Config:
     of single people. hosts: names it answers to beside its own. proxy: address of a reverse proxy that is believed.
     queue_url: redis://… or None for SQLite. worker: start one. memory: bytes of results kept.
     keep_days, keep_bytes: how long, and how many, results of packs are kept. streams: most open event streams.
-    decode_apart: read strangers' files in a process of their own."""
+    decode_apart: read strangers' files in a process of their own. blobs: s3://bucket/prefix where stored files do not
+    lie in the folder."""
 
     folder: Path
     host: str = "127.0.0.1"
@@ -32,6 +33,7 @@ class Config:
     keep_bytes: int = 50_000_000_000
     streams: int = 2000
     decode_apart: bool = False
+    blobs: str = ""
 
     @property
     def loopback(self) -> bool:

@@ -48,8 +48,8 @@ def fetched(job_id: str) -> Any:
         raise NotFound("This pack is not kept any more.", remedy="Pack again; the settings are as they were.")
     if job is None or job.state != "done" or not isinstance(result, PackResult) or not result.blob:
         raise NotFound("There is no finished pack here.", remedy="Pack again.")
-    path = services().library.blobs.verified(result.blob)
-    return send_file(path, "application/zip", as_attachment=True, download_name=result.file)
+    file = services().library.blobs.open(result.blob)
+    return send_file(file, "application/zip", as_attachment=True, download_name=result.file)
 
 
 @endpoint(blueprint, "GET", "/api/events/since", answer=answers.EventsSince, query=Since)

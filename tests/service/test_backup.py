@@ -14,7 +14,7 @@ from amber_thicket.errors import BadRecipe, FolderTrouble, ThicketError, Unreada
 from amber_thicket.service.backup import back_up, restore
 from amber_thicket.service.doctor import Finding, examine
 from amber_thicket.store import trouble
-from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.blobs import FolderBlobs
 from amber_thicket.store.database import open_database
 from amber_thicket.store.lock import FolderLock
 from amber_thicket.store.models import Job, Material, Step
@@ -256,7 +256,7 @@ class DamageTest(FolderTest):
         self.assertEqual(answer.status_code, 200)
 
     def test_a_blob_is_hashed_once(self) -> None:
-        blobs = Blobs(self.folder / "blobs")
+        blobs = FolderBlobs(self.folder / "blobs")
         name = self.blob().name
         blobs.get(name)
         with mock.patch("amber_thicket.store.blobs.hashlib.sha256", side_effect=AssertionError):

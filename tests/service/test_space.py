@@ -205,7 +205,9 @@ class SpaceRoutesTest(AppTest):
         library = self.services.library
         with library.database.connection_context():
             blob, _ = library.blobs.put([b"zip"])
-            job = Job.create(kind="pack", title="Pack", state="done", result={"blob": blob, "file": "a.zip"})
+            job = Job.create(
+                kind="pack", title="Pack", state="done", result={"blob": blob, "file": "a.zip", "bytes": 3, "files": []}
+            )
         self.assertEqual(self.client.get(f"/api/jobs/{job.id}/file").data, b"zip")
         self.assertEqual(self.client.post("/api/space/results").get_json(), {"results": 1, "bytes": 3})
         answer = self.client.get(f"/api/jobs/{job.id}/file")
@@ -221,13 +223,13 @@ class SpaceRoutesTest(AppTest):
         with library.database.connection_context():
             job = Job.create(
                 kind="pack", title="Pack", state="done", created=time.time() - 31 * 86_400,
-                result={"blob": library.blobs.put([b"zip"])[0], "file": "a.zip"},
+                result={"blob": library.blobs.put([b"zip"])[0], "file": "a.zip", "bytes": 3, "files": []},
             )  # fmt: skip
             fresh = Job.create(
                 kind="pack",
                 title="Pack",
                 state="done",
-                result={"blob": library.blobs.put([b"new"])[0], "file": "b.zip"},
+                result={"blob": library.blobs.put([b"new"])[0], "file": "b.zip", "bytes": 3, "files": []},
             )
         aged(library, 2)
         self.services.housekeeping.clean()
