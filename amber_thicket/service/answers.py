@@ -30,9 +30,9 @@ LayerId = TypeAliasType("LayerId", _LAYERS)
 Level = TypeAliasType("Level", Literal["pass", "note", "attention", "blocked", "unknown"])
 
 
-def _as(typescript: str, kind: str = "object") -> WithJsonSchema:
+def _as(typescript: str, kind: str | None = "object") -> WithJsonSchema:
     """Settings, whose types are made of their declarations; see web/typescript.py."""
-    return WithJsonSchema({"type": kind, "x-typescript": typescript})
+    return WithJsonSchema({**({"type": kind} if kind else {}), "x-typescript": typescript})
 
 
 Changes = Annotated[dict[str, Any], _as("Changes")]
@@ -80,7 +80,7 @@ class SettingInfo(Answer):
     kind: Literal["number", "choice", "switch", "text", "structure"]
     integer: bool
     unit: str
-    default: Annotated[Any, _as("Value", "string")]
+    default: Annotated[Any, _as("Value", None)]
     min: float | None
     max: float | None
     step: float | None

@@ -26,10 +26,9 @@ def description(app: Flask) -> dict[str, Any]:
     paths: dict[str, dict[str, Any]] = {}
     for rule in app.url_map.iter_rules():
         contract = contract_of(app, rule)
-        if contract:
-            paths.setdefault(_PARAMETER.sub(r"{\3}", rule.rule), {})[_method(rule)] = _operation(
-                app, rule, contract, schemas
-            )
+        for path in paths_of(rule) if contract else ():
+            assert contract is not None
+            paths.setdefault(path, {})[_method(rule)] = _operation(app, rule, path, contract, schemas)
     paths["/api/events"] = {"get": _stream(schemas)}
     _problem(schemas)
     return {
@@ -65,17 +64,26 @@ def schema_of(shape: Any, schemas: dict[str, Any], *, mode: Any) -> dict[str, An
     return found
 
 
+def paths_of(rule: Rule) -> list[str]:
+    """The paths of a route; one that takes one of several words is as many."""
+    found = [rule.rule]
+    for whole, converter, options in re.findall(r"(<(\w+)\(([^)]*)\):\w+>)", rule.rule):
+        if converter == "any":
+            found = [path.replace(whole, option.strip()) for path in found for option in options.split(",")]
+    return [_PARAMETER.sub(r"{\3}", path) for path in found]
+
+
 def _method(rule: Rule) -> str:
     return next(method for method in sorted(rule.methods or ()) if method not in ("HEAD", "OPTIONS")).lower()
 
 
-def _operation(app: Flask, rule: Rule, contract: Contract, schemas: dict[str, Any]) -> dict[str, Any]:
+def _operation(app: Flask, rule: Rule, path: str, contract: Contract, schemas: dict[str, Any]) -> dict[str, Any]:
     view = app.view_functions[rule.endpoint]
     summary, _, more = (view.__doc__ or "").strip().partition("\n\n")
     told: dict[str, Any] = {
-        "operationId": f"{_method(rule)}_{rule.endpoint.replace('.', '_')}",
+        "operationId": _operation_id(rule, path),
         "tags": [rule.endpoint.partition(".")[0]],
-        "parameters": [*_path_parameters(rule), *_query_parameters(contract, schemas)],
+        "parameters": [*_path_parameters(rule, path), *_query_parameters(contract, schemas)],
         "responses": _responses(contract, schemas),
     }
     if summary:
@@ -98,12 +106,17 @@ def _named(model: Any, schemas: dict[str, Any], *, mode: Any) -> dict[str, Any]:
     return {"$ref": _COMPONENTS.format(model=model.__name__)}
 
 
-def _path_parameters(rule: Rule) -> list[dict[str, Any]]:
+def _operation_id(rule: Rule, path: str) -> str:
+    several = len(paths_of(rule)) > 1
+    return "_".join([_method(rule), *rule.endpoint.split("."), *([path.rsplit("/", 1)[1]] if several else [])])
+
+
+def _path_parameters(rule: Rule, path: str) -> list[dict[str, Any]]:
     found = []
-    for converter, options, name in _PARAMETER.findall(rule.rule):
+    for converter, _, name in _PARAMETER.findall(rule.rule):
+        if f"{{{name}}}" not in path:
+            continue
         schema: dict[str, Any] = {"type": "integer", "minimum": 0} if converter == "int" else {"type": "string"}
-        if converter == "any":
-            schema["enum"] = [option.strip() for option in options.split(",")]
         found.append({"name": name, "in": "path", "required": True, "schema": schema})
     return found
 

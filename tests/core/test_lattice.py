@@ -22,6 +22,13 @@ def shot(name: str, seed: int = 11) -> np.ndarray:
 
 
 class LatticeTest(unittest.TestCase):
+    def test_rounding_is_no_pattern(self) -> None:
+        """An even picture that differs by rounding alone, in a regular way, does not repeat; one code in 8 bits does."""
+        stripes = np.tile(np.float32([0, 0, 0, 0, 1, 1, 1, 1]), (256, 32))[..., None]
+        for step, returns in ((1e-5, False), (4e-3, True)):
+            found = find(np.repeat(0.2 + np.float32(step) * stripes, 3, -1))
+            self.assertEqual(found.across.returns, returns, step)
+
     def test_true_periods(self) -> None:
         # The surfaces are built with these: slates 6 across, courses 9 down in half-bond; 7 boards; 5 lozenges each way.
         for name, across, down in (

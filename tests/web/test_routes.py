@@ -1,0 +1,394 @@
+"""Every route, once at least, held against the description that the program gives of itself and against known values."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+import zipfile
+from pathlib import Path
+from typing import Any, ClassVar
+
+import cv2
+import imagecodecs
+import numpy as np
+from jsonschema import Draft202012Validator
+from openapi_spec_validator import OpenAPIV31SpecValidator
+from PIL import Image
+
+from amber_thicket.core.numeric.colour import encode_srgb8
+from amber_thicket.web import openapi, typescript
+from tests.lightset import shot
+from tests.support import encoded, photograph, retry, stroke
+from tests.web.test_app import AppTest
+
+GREY = encoded(np.full((256, 256, 3), 128, np.uint8))
+TINTED = encoded(np.full((256, 256, 3), (200, 100, 100), np.uint8))
+FRONTEND = Path(__file__).parents[2] / "frontend" / "src"
+# The description itself, and what the page is made of.
+NO_CONTRACT = {"openapi", "page"}
+
+
+class DescriptionTest(AppTest):
+    """OpenAPI Specification 3.1.1; JSON Schema 2020-12."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.description = self.client.get("/api/openapi.json").get_json()
+
+    def test_it_is_valid_openapi(self) -> None:
+        self.assertEqual(self.description["openapi"], "3.1.1")
+        OpenAPIV31SpecValidator(self.description).validate()
+
+    def test_every_route_says_what_it_takes_and_gives(self) -> None:
+        silent = [rule.rule for rule in self.app.url_map.iter_rules()
+                  if openapi.contract_of(self.app, rule) is None and rule.endpoint not in NO_CONTRACT]  # fmt: skip
+        self.assertEqual(silent, [])
+        told = [path for path, operations in self.description["paths"].items() for _ in operations]
+        contracts = [rule for rule in self.app.url_map.iter_rules() if openapi.contract_of(self.app, rule)]
+        # And the event stream, which is no route of the application.
+        self.assertEqual(len(told), sum(len(openapi.paths_of(rule)) for rule in contracts) + 1)
+
+    def test_bodies_refuse_what_they_do_not_know_and_what_is_no_number(self) -> None:
+        schemas = self.description["components"]["schemas"]
+        for path, operations in self.description["paths"].items():
+            for operation in operations.values():
+                schema = operation.get("requestBody", {}).get("content", {}).get("application/json", {}).get("schema")
+                if schema:
+                    self.assertIs(schemas[schema["$ref"].rsplit("/", 1)[1]]["additionalProperties"], False, path)
+        material = self.imported()
+        for word in ("NaN", "Infinity", "-Infinity", "1e999"):
+            body = f'{{"revision": 1, "changes": {{"even.light.amount": {word}}}}}'
+            answer = self.client.patch(
+                f"/api/materials/{material['id']}/recipe", data=body, content_type="application/json"
+            )
+            self.assertEqual(answer.status_code, 422, word)
+            for place in ("probe", "enlarged"):
+                self.assertEqual(
+                    self.client.get(f"/api/materials/{material['id']}/{place}?x={word}").status_code, 422, word
+                )
+
+    def test_the_page_asks_for_what_there_is(self) -> None:
+        """Every address in the page's code leads to a route, by its method where the code says it."""
+        known = [re.sub(r"\{[^}]*\}", "*", path) for path in self.description["paths"]]
+        asked = set()
+        for file in FRONTEND.rglob("*.ts*"):
+            if ".test." not in file.name:
+                for at, text in re.findall(
+                    r"[`\"](\$\{at\([^`]*?\)\}|/api)(/[^`\"?$]*(?:\$\{[^}?]*\}[^`\"?$]*)*)?", file.read_text()
+                ):
+                    asked.add(
+                        ("/api/materials/*" if at.startswith("$") else "/api") + re.sub(r"\$\{[^}]*\}", "*", text)
+                    )
+        self.assertGreater(len(asked), 30)
+        shape = [re.compile("[^/]+".join(re.escape(part) for part in path.split("*"))) for path in known]
+        strange = [
+            path
+            for path in sorted(asked)
+            if not path.endswith(("/", "/*")) and not any(one.fullmatch(path) for one in shape)
+        ]
+        self.assertEqual(strange, [])
+
+    def test_the_types_of_the_page_name_every_shape(self) -> None:
+        types = typescript.generated()
+        for rule in self.app.url_map.iter_rules():
+            contract = openapi.contract_of(self.app, rule)
+            for shape in (contract.answer, contract.body) if contract else ():
+                if isinstance(shape, type) and hasattr(shape, "model_fields"):
+                    self.assertRegex(types, rf"export (interface|type) {shape.__name__}\b", rule.rule)
+
+
+class RoutesTest(AppTest):
+    """Each test asks some routes; the last one counts whether all were asked."""
+
+    visited: ClassVar[set[tuple[str, str]]] = set()
+    config: ClassVar[dict[str, Any]] = {"immediate": True}
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.description = self.client.get("/api/openapi.json").get_json()
+        self.adapter = self.app.url_map.bind("")
+
+    def ask(self, method: str, path: str, *, status: int = 200, **how: Any) -> Any:
+        """An answer, which must be of the shape the description says; its JSON, or its bytes."""
+        answer = self.client.open(path, method=method, **how)
+        self.assertEqual(answer.status_code, status, f"{method} {path}: {answer.text[:300] if answer.is_json else ''}")
+        rule, _ = self.adapter.match(path.partition("?")[0], method, return_rule=True)
+        if status < 300:
+            RoutesTest.visited.add((method, rule.rule))
+        paths = openapi.paths_of(rule)
+        where = next((one for one in paths if path.partition("?")[0].endswith(one.rsplit("/", 1)[1])), paths[0])
+        told = self.description["paths"][where][method.lower()]["responses"]
+        content = told.get(str(status), told["default"])["content"]
+        self.assertIn(answer.mimetype, {media.partition(";")[0] for media in content}, path)
+        if not answer.is_json:
+            return answer
+        whole = {**content[answer.mimetype]["schema"], "components": self.description["components"]}
+        errors = list(Draft202012Validator(whole).iter_errors(answer.get_json()))
+        self.assertEqual([f"{list(error.path)}: {error.message}"[:300] for error in errors[:3]], [], path)
+        return answer.get_json()
+
+    def bring(self, data: bytes = GREY, name: str = "flat.png", **changes: Any) -> dict[str, Any]:
+        material = self.ask("POST", f"/api/materials?file={name}", data=data)
+        small = {
+            "square.size.width": 256,
+            "square.size.height": 256,
+            "tile.join.method": "none",
+            "even.light.amount": 0,
+        }
+        return self.change(material, {**small, **changes})
+
+    def change(self, material: dict[str, Any], changes: dict[str, Any]) -> dict[str, Any]:
+        body = {"revision": material["revision"], "changes": changes}
+        return self.ask("PATCH", f"/api/materials/{material['id']}/recipe", json=body)
+
+    def test_flat_grey_measures_as_flat_grey(self) -> None:
+        at = f"/api/materials/{self.bring()['id']}"
+        probe = self.ask("GET", f"{at}/probe?x=0.5&y=0.5")
+        self.assertEqual((probe["base_color"], probe["normal"], probe["ambient_occlusion"]), ([128] * 3, [0, 0, 1], 1))
+        self.assertEqual((probe["metallic"], probe["own_color"], probe["height_mm"]), (0, [128] * 3, None))
+        figures = self.ask("GET", f"{at}/figures")
+        self.assertEqual([seam["border"] for seam in figures["seam"]], [0, 0])
+        self.assertEqual(figures["drift"], 0)
+        told = self.ask("GET", f"{at}/histogram/base_color")
+        for channel in told["channels"]:
+            # 128 of 255 lies in the bin from 64/128 to 65/128.
+            self.assertEqual(channel["counts"][64], sum(channel["counts"]))
+            self.assertAlmostEqual(channel["middle"], 128 / 255, places=3)
+        compared = self.ask("GET", f"{at}/compare?one=base_color&other=tiled")
+        self.assertEqual(compared, {"rms": 0, "largest": 0, "why": ""})
+        self.assertIn("channels", self.ask("GET", f"{at}/compare?one=base_color&other=height")["why"])
+        self.ask("GET", f"{at}/histogram/nothing", status=404)
+
+    def test_pictures_show_what_is_there(self) -> None:
+        material = self.bring(TINTED, "tinted.png")
+        at, keys = f"/api/materials/{material['id']}", material["keys"]
+        picture = Image.open(
+            io.BytesIO(self.ask("GET", f"{at}/picture/base_color.jpg?key={keys['base_color']}&side=64").data)
+        )
+        self.assertEqual(np.asarray(picture).reshape(-1, 3).mean(0).round().tolist(), [200, 100, 100])
+        packed = np.asarray(
+            imagecodecs.png_decode(
+                self.ask("GET", f"{at}/picture/packed.png?key={material['pictures']['packed']}").data
+            )
+        )
+        self.assertEqual(packed[..., 2].max(), 0, "no metal")
+        strip = Image.open(io.BytesIO(self.ask("GET", f"{at}/strip.jpg").data))
+        self.assertEqual(strip.width % 8, 0)
+        thumbnail = self.ask("GET", at)["thumbnail"]
+        small = Image.open(io.BytesIO(self.ask("GET", f"/api/thumbnails/{thumbnail}.jpg").data))
+        self.assertEqual(small.width, small.height)
+        planned = Image.open(io.BytesIO(self.ask("GET", f"{at}/planned/0.jpg?channel=r&side=64").data))
+        self.assertEqual(np.asarray(planned).mean().round(), 200)
+        enlarged = self.ask("GET", f"{at}/enlarged?x=0.5&y=0.5")
+        self.assertEqual(enlarged.headers["X-Doublings"], "0")
+        joins = np.asarray(imagecodecs.png_decode(self.ask("GET", f"{at}/joins/tile.png").data))
+        self.assertEqual(joins[..., 3].max(), 0, "nothing is joined")
+
+    def test_settings_that_follow_from_the_picture(self) -> None:
+        material = self.bring(TINTED, "tinted.png")
+        at = f"/api/materials/{material['id']}"
+        white = self.ask("POST", f"{at}/neutral", json={"x": 0.5, "y": 0.5})
+        self.change(material, white)
+        red, green, blue = self.ask("GET", f"{at}/probe")["own_color"]
+        self.assertLessEqual(max(red, green, blue) - min(red, green, blue), 1)
+        lines = [
+            [[0.1, 0.2], [0.5, 0.2], [0.9, 0.2]],
+            [[0.2, 0.1], [0.2, 0.5], [0.2, 0.9]],
+            [[0.1, 0.8], [0.5, 0.8], [0.9, 0.8]],
+        ]
+        bend = self.ask("POST", f"{at}/bend", json={"lines": lines})
+        self.assertAlmostEqual(bend["square.lens.k1"], 0, places=4)
+        self.ask("POST", f"{at}/bend", json={"lines": [[[5, 5]]]}, status=422)
+        suggestion = self.ask("GET", f"{at}/tiling")
+        self.assertIsNone(suggestion["grid"])
+        self.assertFalse(self.ask("GET", f"{at}/proposal")["accepted"])
+        self.assertEqual(self.ask("GET", f"{at}/zones/suggested")["zones"], [])
+
+    def test_a_place_is_filled(self) -> None:
+        spotted = photograph("gravel").copy()
+        cv2.circle(spotted, (150, 300), 22, (250, 30, 30), -1)
+        material = self.bring(encoded(spotted), "gravel.png")
+        at = f"/api/materials/{material['id']}"
+        found = self.ask("GET", f"{at}/places")
+        first = found["places"][0]
+        self.assertLess(np.hypot(first["x"] - 150 / 512, first["y"] - 300 / 512), 0.03)
+        self.assertEqual(found["filled"], [])
+        changes = self.ask("POST", f"{at}/fill", json={"places": [{"x": first["x"], "y": first["y"], "radius": 0.06}]})
+        self.change(material, changes)
+        after = self.ask("GET", f"{at}/places")
+        self.assertEqual([round(place["radius"], 3) for place in after["filled"]], [0.06])
+        self.assertGreater(after["before"], after["places"][0]["strength"] if after["places"] else 0)
+
+    def test_zones_are_shown(self) -> None:
+        zone = {"id": "a", "parts": [{"kind": "brush", "strokes": [stroke(0.25, 0.5, 0.5)], "soft": 0}]}
+        material = self.bring(**{"response.zones.zones": [zone]})
+        at = f"/api/materials/{material['id']}"
+        picture = Image.open(
+            io.BytesIO(self.ask("GET", f"{at}/zones/a.jpg?key={material['zones']['a']}").data)
+        ).convert("L")
+        pixels = np.asarray(picture)
+        self.assertGreater(pixels[pixels.shape[0] // 2, pixels.shape[1] // 2], pixels[4, 4] + 40)
+        self.assertAlmostEqual(self.ask("GET", f"{at}/figures")["zones"]["a"], np.pi * 0.25**2, delta=0.003)
+        self.ask("GET", f"{at}/zones/b.jpg", status=404)
+
+    def test_history_and_snapshots(self) -> None:
+        material = self.bring()
+        at = f"/api/materials/{material['id']}"
+        kept = self.ask("POST", f"{at}/snapshots", json={"name": "plain"})
+        number = kept["snapshots"][0]["id"]
+        dark = self.change(kept, {"even.tone.white": 100, "gather.white.exposure": -1.0})
+        at_once = self.ask("GET", f"{at}/snapshots/{number}/compare?layer=base_color")
+        # One stop less: half the light; 128 becomes 92 in sRGB.
+        half = int(encode_srgb8(np.full((1, 1, 3), 0.5 * 0.2158605, np.float32))[0, 0, 0])
+        self.assertAlmostEqual(at_once["rms"], (128 - half) / 255, places=2)
+        shown = Image.open(io.BytesIO(self.ask("GET", f"{at}/snapshots/{number}/base_color.jpg?side=64").data))
+        self.assertEqual(np.asarray(shown).mean().round(), 128)
+        undone = self.ask("POST", f"{at}/undo", json={"revision": dark["revision"]})
+        self.assertNotIn("gather.white", undone["recipe"]["operations"])
+        redone = self.ask("POST", f"{at}/redo", json={"revision": undone["revision"]})
+        self.assertEqual(redone["recipe"]["operations"]["gather.white"], {"exposure": -1.0})
+        back = self.ask("POST", f"{at}/snapshots/{number}/back", json={"revision": redone["revision"]})
+        self.assertNotIn("gather.white", back["recipe"]["operations"])
+        self.assertEqual(self.ask("DELETE", f"{at}/snapshots/{number}")["snapshots"], [])
+
+    def test_the_library(self) -> None:
+        self.assertEqual(self.ask("GET", "/api/materials"), [])
+        groups = self.ask("POST", "/api/groups", json={"names": ["a_normal.png", "b.png", "a_basecolor.png"]})
+        self.assertEqual(groups, [["a_basecolor.png", "a_normal.png"], ["b.png"]])
+        material = self.bring()
+        at = f"/api/materials/{material['id']}"
+        self.assertEqual(self.ask("PATCH", at, json={"name": " Harbour wall "})["name"], "Harbour wall")
+        self.assertTrue(self.ask("POST", f"{at}/archive")["archived"])
+        self.assertEqual([len(self.ask("GET", f"/api/materials?archived={n}")) for n in (0, 1)], [0, 1])
+        told = self.ask("GET", f"{at}/deletion")
+        self.assertEqual((told["name"], told["laid_over"]), ("Harbour wall", []))
+        space = self.ask("GET", "/api/space")
+        self.assertEqual(space["materials"][0]["archived"], True)
+        self.assertFalse(self.ask("POST", f"{at}/restore")["archived"])
+        self.ask("DELETE", at, status=400)
+        self.ask("POST", f"{at}/archive")
+        self.assertEqual(self.ask("DELETE", at)["bytes"], told["bytes"])
+        self.ask("GET", at, status=404)
+        self.assertEqual(self.ask("POST", "/api/space/results"), {"results": 0, "bytes": 0})
+
+    def test_more_files_and_where_they_lie(self) -> None:
+        material = self.bring(encoded(photograph("gravel")), "gravel.png")
+        at = f"/api/materials/{material['id']}"
+        halves = np.full((256, 256, 3), 64, np.uint8)
+        halves[:, 128:] = 192
+        rough = self.ask("POST", f"{at}/files?file=gravel_roughness.png", data=encoded(halves))
+        (key,) = [file["key"] for file in rough["files"] if file["role"] == "roughness"]
+        for x, code in ((0.25, 64), (0.75, 192)):
+            self.assertAlmostEqual(self.ask("GET", f"{at}/probe?x={x}&y=0.5")["roughness"], code / 255, places=2)
+        other = self.ask("PATCH", f"{at}/files/{key}", json={"revision": rough["revision"], "role": "metallic"})
+        self.assertAlmostEqual(self.ask("GET", f"{at}/probe?x=0.25&y=0.5")["metallic"], 64 / 255, places=2)
+        pairs = [[0.1, 0.1, 0.2, 0.1], [0.9, 0.1, 1.0, 0.1], [0.1, 0.9, 0.2, 0.9], [0.9, 0.9, 1.0, 0.9]]
+        body = {"revision": other["revision"], "way": "lay", "pairs": pairs}
+        placed = self.ask("POST", f"{at}/files/{key}/place", json=body)
+        matrix = placed["material"]["recipe"]["operations"]["gather.placed"]["places"][0]["matrix"]
+        np.testing.assert_allclose(np.reshape(matrix, (3, 3)), [[1, 0, 0.1], [0, 1, 0], [0, 0, 1]], atol=1e-6)
+        shown = Image.open(io.BytesIO(self.ask("GET", f"{at}/files/{key}.jpg").data))
+        self.assertEqual(shown.size, (256, 256))
+
+    def test_a_light_set(self) -> None:
+        photographs, _ = shot("embossed_hide", count=4, first=0.0)
+        material = None
+        for number, pixels in enumerate(photographs):
+            data = encoded(encode_srgb8(np.ascontiguousarray(pixels)))
+            where = f"/api/materials/{material['id']}/files" if material else "/api/materials"
+            material = self.ask("POST", f"{where}?file=hide_light{number + 1}.png&as=light", data=data)
+        assert material
+        at = f"/api/materials/{material['id']}"
+        lights = self.ask("GET", f"{at}/lights")
+        self.assertEqual([lamp["bearing"] for lamp in lights["frames"]], [0, 90, 180, 270])
+        found = self.ask("POST", f"{at}/lights/find", json={"revision": self.ask("GET", at)["revision"]})
+        bearing = found["material"]["recipe"]["operations"].get("gather.lights", {}).get("first", 0.0)
+        self.assertLess(abs((bearing + 180) % 360 - 180), 12)
+        lights = self.ask("GET", f"{at}/lights")
+        proof = self.ask("GET", f"{at}/lights/0/photograph.jpg?key={lights['key']}")
+        self.assertEqual(Image.open(io.BytesIO(proof.data)).size, (512, 512))
+        self.assertEqual(self.ask("DELETE", f"{at}/lights/find"), {})
+
+    def test_checks_plan_and_packs(self) -> None:
+        material = self.bring(encoded(photograph("gravel")), "gravel.png", **{"tile.join.method": "cut"})
+        at = f"/api/materials/{material['id']}"
+        checks = self.ask("GET", f"{at}/checks")
+        self.assertEqual(checks["revision"], material["revision"])
+        self.assertIn("tiling.seam", {finding["rule"] for finding in checks["findings"]})
+        plan = self.ask("GET", f"{at}/plan")
+        self.assertEqual(plan["files"][0]["name"], "gravel_base_color.png")
+        job = self.ask("POST", f"{at}/pack", json={"revision": material["revision"]})
+        several = self.ask("POST", "/api/pack", json={"materials": [material["id"]]})
+        retry(lambda: all(one["state"] == "done" for one in self.ask("GET", "/api/jobs?limit=2")), 60)
+        with (
+            self.ask("GET", f"/api/jobs/{job['id']}/file") as answer,
+            zipfile.ZipFile(io.BytesIO(answer.data)) as archive,
+        ):
+            manifest = json.loads(archive.read("gravel_manifest.json"))
+        self.assertEqual(manifest["size_px"], [256, 256])
+        self.assertEqual(self.ask("POST", f"/api/jobs/{several['id']}/cancel")["state"], "done", "it is too late")
+
+    def test_pictures_from_words(self) -> None:
+        job = self.ask("POST", "/api/generate", json={"words": "wet grey pebbles", "side": 512, "seed": 3})
+        retry(lambda: self.ask("GET", "/api/jobs")[0]["state"] == "done", 60)
+        result = self.ask("GET", "/api/jobs")[0]["result"]
+        self.assertEqual((len(result["candidates"]), result["simulation"], result["unread"]), (4, True, []))
+        made = Image.open(io.BytesIO(self.ask("GET", f"/api/generate/{job['id']}/1.png").data))
+        self.assertEqual(made.size, (512, 512))
+        self.assertEqual(self.ask("POST", f"/api/generate/{job['id']}/1/keep")["name"], "Wet grey pebbles")
+        self.ask("GET", f"/api/generate/{job['id']}/9.png", status=404)
+
+    def test_the_audit(self) -> None:
+        taken = self.ask("POST", "/api/audit/files?file=wall_basecolor.png", data=encoded(photograph("brick")))
+        self.assertEqual(taken["files"][0]["name"], "wall_basecolor.png")
+        files = {"files": taken["files"]}
+        report = self.ask("POST", "/api/audit", json=files)
+        self.assertEqual(report["sets"][0]["files"][0]["role"], "base_color")
+        lit = Image.open(io.BytesIO(self.ask("POST", "/api/audit/lit.jpg", json=files).data))
+        self.assertGreater(lit.width, 1.9 * lit.height)
+        self.ask("GET", f"/api/audit/picture/{taken['files'][0]['blob']}.jpg")
+        self.assertEqual(self.ask("POST", "/api/audit/repair", json=files)["name"], report["sets"][0]["name"])
+        self.assertGreater(len(self.ask("POST", "/api/audit/sample")["files"]), 4)
+        self.ask("POST", "/api/audit", json={"files": [{"name": "x", "blob": "y"}]}, status=422)
+
+    def test_a_sheet_of_cut_outs(self) -> None:
+        pixels = np.full((256, 256, 3), 230, np.uint8)
+        cv2.circle(pixels, (128, 128), 60, (40, 90, 30), -1)
+        ids = [self.bring(encoded(pixels), f"leaf{n}.png", **{"tile.cutout.on": True})["id"] for n in range(2)]
+        sheet = self.ask("POST", "/api/sheets", json={"materials": ids, "name": "Leaves", "side": 512, "padding": 8})
+        self.assertEqual((sheet["name"], sheet["source"]["width"]), ("Leaves", 512))
+        solid = self.ask("GET", f"/api/materials/{sheet['id']}/histogram/opacity")["channels"][0]["over"]
+        self.assertGreater(solid, 0.1)
+
+    def test_everything_beside(self) -> None:
+        about = self.ask("GET", "/api/about")
+        self.assertEqual([stage["id"] for stage in about["stages"]][:3], ["gather", "square", "even"])
+        self.assertEqual(self.ask("GET", "/healthz")["status"], "ok")
+        self.assertIn(b"thicket", self.ask("GET", "/metrics").data)
+        since = self.ask("GET", "/api/events/since?mark=")
+        self.assertTrue(since["missed"])
+        self.bring()
+        kinds = {event["kind"] for event in self.ask("GET", f"/api/events/since?mark={since['mark']}")["events"]}
+        self.assertEqual(kinds, {"library", "material"})
+        panorama = cv2.imencode(".hdr", np.full((32, 64, 3), 0.5, np.float32))[1].tobytes()
+        name = self.ask("POST", "/api/surroundings?file=yard.hdr", data=panorama)["name"]
+        self.assertGreater(len(self.ask("GET", f"/api/surroundings/{name}.bin").data), 10_000)
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        super().tearDownClass()
+        if len(cls.visited) < 40:
+            # Single tests of this class were asked for.
+            return
+        contracts = {(next(m for m in sorted(rule.methods) if m not in ("HEAD", "OPTIONS")), rule.rule)
+                     for rule in cls.rules}  # fmt: skip
+        missing = contracts - cls.visited
+        if missing:
+            raise AssertionError(f"no test asked for {sorted(missing)}")
+
+    rules: ClassVar[list[Any]] = []
+
+    def doCleanups(self) -> bool:
+        RoutesTest.rules = [rule for rule in self.app.url_map.iter_rules() if openapi.contract_of(self.app, rule)]
+        return super().doCleanups()
