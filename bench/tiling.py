@@ -14,7 +14,7 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.square.propose import propose
-from amber_thicket.core.tile.giveaways import giveaways
+from amber_thicket.core.tile.giveaways import find_repeat_artifacts
 from amber_thicket.service.tiling import suggestion
 from amber_thicket.standins.bench.camera import Shot, photograph
 from amber_thicket.standins.bench.kinds import KINDS
@@ -44,7 +44,7 @@ def row(name: str, method: str, ready: Evaluation, side: int, floor: float) -> l
     tile, sample = ready.layer("base_color", (side, side)).pixels, ready.layer("evened", (side, side)).pixels
     after = [seam(coded(tile, "base_color"), axis=axis) for axis in (0, 1)]
     own = [max(own_worst(coded(sample, "base_color"), axis=axis), 3.0) for axis in (0, 1)]
-    found = giveaways(tile)
+    found = find_repeat_artifacts(tile)
     before = drift(linear_to_lab(np.ascontiguousarray(sample[:side, :side])))
     return [
         name,

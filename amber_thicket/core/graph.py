@@ -11,13 +11,13 @@ from functools import cached_property, partial
 from typing import Any
 
 from amber_thicket.core.gather.maps import as_layer
-from amber_thicket.core.inputs import taken_in
+from amber_thicket.core.inputs import resolve_inputs
 from amber_thicket.core.lightset.source import MadePart
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.numeric.sampling import repeated
-from amber_thicket.core.operation import Given, Operation
+from amber_thicket.core.operation import ExistingMap, Operation
 from amber_thicket.core.present import present
-from amber_thicket.core.progress import told_to
+from amber_thicket.core.progress import progress_to
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID, BY_LAYER, CARRIED
@@ -75,7 +75,7 @@ class Evaluation:
         self.files = files or {}
         # As it was handed over, before other files were joined to it.
         self.first = source
-        taken = taken_in(recipe, self.files, source, memory)
+        taken = resolve_inputs(recipe, self.files, source, memory)
         self.source, self.brought, self.lights = taken
         self.memory = memory
         self.cancel = cancel or Cancel()
@@ -178,7 +178,7 @@ class Evaluation:
         settled = [key for id, key in list(self._decided_keys.items()) if self._settles(BY_ID[id])]
         return {*list(self._keys.values()), *settled}
 
-    def given(self, operation: Operation) -> Given | None:
+    def given(self, operation: Operation) -> ExistingMap | None:
         """How the operation takes an existing map, when the capture brought one for it."""
         return next((given for given in operation.given if self._whole(given.role)), None)
 
@@ -367,7 +367,7 @@ class Evaluation:
         def compute() -> Any:
             inputs = self._input_layers(operation, sizes)
             self.cancel.check()
-            with told_to(self._reached):
+            with progress_to(self._reached):
                 return decide(*inputs, frame=frame, **self._handed(operation, sizes))
 
         key = self._decided_key(operation)

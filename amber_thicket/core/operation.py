@@ -17,7 +17,7 @@ Decide = Callable[..., Any]
 
 
 @dataclass(frozen=True)
-class Given:
+class ExistingMap:
     """How an operation takes an existing map instead of making one.
 
     role: the existing map. apply, decide: as an operation's own, but their first input is that map, squared and tiled
@@ -73,7 +73,7 @@ class Operation:
     borrows: Callable[[dict[str, Any]], tuple[str, ...]] | None = None
     recalls: Callable[[Any], dict[str, Any] | None] | None = None
     idle: Callable[[Any], bool] | None = None
-    given: tuple[Given, ...] = ()
+    given: tuple[ExistingMap, ...] = ()
     version: int = 1
 
     @property

@@ -11,7 +11,7 @@ _listener: ContextVar[_Told | None] = ContextVar("listener", default=None)
 
 
 @contextmanager
-def told_to(listener: _Told) -> Iterator[None]:
+def progress_to(listener: _Told) -> Iterator[None]:
     """While inside, reached() calls listener(share done 0..1, what is being done); it may raise to stop the work."""
     token = _listener.set(listener)
     try:
@@ -20,7 +20,7 @@ def told_to(listener: _Told) -> Iterator[None]:
         _listener.reset(token)
 
 
-def reached(share: float, what: str) -> None:
+def report_progress(share: float, what: str) -> None:
     """A long computation has come so far. Raises Cancelled when the result is no longer wanted."""
     listener = _listener.get()
     if listener:

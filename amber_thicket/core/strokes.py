@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from amber_thicket.core.numeric.around import Around
+from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.filters import blur, shrink
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
@@ -74,7 +74,7 @@ class Local:
     """A stroke on a tile that wraps, in the window it lies in. hard: (H, W) its cover; thin: px, its radius or half its
     shorter side."""
 
-    box: Around
+    box: Window
     hard: Pixels
     thin: float
 
@@ -88,7 +88,7 @@ def local(stroke: Stroke, size: tuple[int, int], *, spare: float = 0.0, soft: fl
     high = stroke.places.max(axis=0) * [width, height] + radius
     thin = radius or 0.5 * float(min(high - low))
     margin = int(np.ceil(spare + 3 * soft * thin)) + 2
-    box = Around(
+    box = Window(
         int(np.floor(low[0])) - margin,
         int(np.floor(low[1])) - margin,
         min(int(high[0] - low[0]) + 2 * margin + 3, width),

@@ -21,7 +21,7 @@ from amber_thicket.service import preview
 from amber_thicket.service.images import file_name
 from amber_thicket.service.library import Library
 from amber_thicket.service.lights import light_set_found
-from amber_thicket.service.placing import placed as laid
+from amber_thicket.service.placing import register_file as laid
 from amber_thicket.service.sources import file_key, files_of
 from amber_thicket.standins.bench.camera import Shot, Stand, photograph, ring
 from amber_thicket.standins.bench.coir_matting import coir_matting

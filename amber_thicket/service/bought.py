@@ -33,7 +33,7 @@ def true_maps(side: int = SIDE) -> dict[str, Pixels]:
     }
 
 
-def bought_files(side: int = SIDE) -> dict[str, bytes]:
+def sample_files(side: int = SIDE) -> dict[str, bytes]:
     """Files of the harbour grating by name. Faults: normal Y− and coded as sRGB, gloss instead of roughness, height in
     8 bits, occlusion of half the size, a metallic map with nothing in it."""
     maps = true_maps(side)
@@ -53,10 +53,10 @@ def bought_files(side: int = SIDE) -> dict[str, bytes]:
     }
 
 
-def bought_zip(side: int = SIDE) -> bytes:
+def sample_zip(side: int = SIDE) -> bytes:
     """The files as they came: one zip."""
     stream = io.BytesIO()
     with zipfile.ZipFile(stream, "w") as archive:
-        for name, data in bought_files(side).items():
+        for name, data in sample_files(side).items():
             archive.writestr(zipfile.ZipInfo(f"Harbour_Grating/{name}", (1980, 1, 1, 0, 0, 0)), data)
     return stream.getvalue()

@@ -30,7 +30,7 @@ _HANGS_SECONDS = 3600.0
 
 
 @dataclass(frozen=True)
-class Finding:
+class Diagnosis:
     """level: "ok", "attention" or "damaged". what, remedy: sentences. mended: it was put right just now."""
 
     level: str
@@ -39,32 +39,32 @@ class Finding:
     mended: bool = False
 
 
-def examine(folder: Path, *, repair: bool = False) -> list[Finding]:
+def examine(folder: Path, *, repair: bool = False) -> list[Diagnosis]:
     """Findings on a data folder. repair: mend what can be mended; needs the folder for itself, and raises FolderTrouble
     when a server holds it."""
     if not folder.is_dir():
-        return [Finding("damaged", f"{folder} is no folder.", "Give the data folder with --data.")]
+        return [Diagnosis("damaged", f"{folder} is no folder.", "Give the data folder with --data.")]
     if not repair:
         return list(_examined(folder, repair=False))
     with FolderLock(folder).acquire("doctor"):
         return list(_examined(folder, repair=True))
 
 
-def _examined(folder: Path, *, repair: bool) -> Iterator[Finding]:
+def _examined(folder: Path, *, repair: bool) -> Iterator[Diagnosis]:
     yield from _disk(folder)
     yield from _queue(folder, repair=repair)
     if not (folder / FILE).exists() and not (folder / "blobs").is_dir():
-        yield Finding("attention", f"There is no library in {folder} yet.", "Start the program on it, or restore.")
+        yield Diagnosis("attention", f"There is no library in {folder} yet.", "Start the program on it, or restore.")
         return
     try:
         database = open_database(folder)
     except FolderTrouble as trouble:
         if not (repair and trouble.exit_code == DAMAGED_DATABASE):
-            yield Finding("damaged", trouble.message, trouble.remedy)
+            yield Diagnosis("damaged", trouble.message, trouble.remedy)
             return
         saved = _rebuild(folder)
         told = f"{trouble.message} {saved} rows were saved into a new one; the old one was kept beside it."
-        yield Finding("damaged", told, "Compare with a backup.", mended=True)
+        yield Diagnosis("damaged", told, "Compare with a backup.", mended=True)
         database = open_database(folder)
     with using(database):
         yield from _database(database, folder)
@@ -74,30 +74,30 @@ def _examined(folder: Path, *, repair: bool) -> Iterator[Finding]:
     database.close()
 
 
-def _disk(folder: Path) -> Iterator[Finding]:
+def _disk(folder: Path) -> Iterator[Diagnosis]:
     free = free_bytes(folder)
     if not os.access(folder, os.W_OK):
-        yield Finding("damaged", f"{folder} cannot be written.", "Give this user the right to write there.")
+        yield Diagnosis("damaged", f"{folder} cannot be written.", "Give this user the right to write there.")
     if free < _LITTLE:
-        yield Finding("attention", f"Only {free / 1e6:.0f} MB are free on the disk.", "Make room.")
+        yield Diagnosis("attention", f"Only {free / 1e6:.0f} MB are free on the disk.", "Make room.")
     else:
-        yield Finding("ok", f"{free / 1e9:.1f} GB are free on the disk.")
+        yield Diagnosis("ok", f"{free / 1e9:.1f} GB are free on the disk.")
 
 
-def _queue(folder: Path, *, repair: bool) -> Iterator[Finding]:
+def _queue(folder: Path, *, repair: bool) -> Iterator[Diagnosis]:
     file = folder / QUEUE_FILE
     if not file.exists():
         return
     if sqlite_is_sound(file):
-        yield Finding("ok", "The queue can be read.")
+        yield Diagnosis("ok", "The queue can be read.")
         return
     if repair:
         kept = _set_aside(file)
-        yield Finding(
+        yield Diagnosis(
             "damaged", f"The queue was damaged and was moved to {kept.name}.", "Jobs are queued again.", mended=True
         )
     else:
-        yield Finding("damaged", f"The queue {file} is damaged.", "Run doctor --repair; no job is lost.")
+        yield Diagnosis("damaged", f"The queue {file} is damaged.", "Run doctor --repair; no job is lost.")
 
 
 def _set_aside(file: Path) -> Path:
@@ -179,42 +179,42 @@ def _drop_orphans(database: SqliteDatabase) -> None:
                 material.save()
 
 
-def _database(database: SqliteDatabase, folder: Path) -> Iterator[Finding]:
+def _database(database: SqliteDatabase, folder: Path) -> Iterator[Diagnosis]:
     found = [str(row[0]) for row in database.execute_sql("pragma integrity_check(5)").fetchall()]
     if found != ["ok"]:
-        yield Finding("damaged", f"The database {folder / FILE}: {'; '.join(found)}.", "Restore a backup.")
+        yield Diagnosis("damaged", f"The database {folder / FILE}: {'; '.join(found)}.", "Restore a backup.")
     broken = database.execute_sql("pragma foreign_key_check").fetchall()
     if broken:
-        yield Finding("damaged", f"{len(broken)} rows of the database belong to nothing.", "Restore a backup.")
+        yield Diagnosis("damaged", f"{len(broken)} rows of the database belong to nothing.", "Restore a backup.")
     if found == ["ok"] and not broken:
-        yield Finding("ok", f"The database is sound: {Material.select().count()} materials.")
+        yield Diagnosis("ok", f"The database is sound: {Material.select().count()} materials.")
 
 
-def _blobs(blobs: Blobs, *, repair: bool) -> Iterator[Finding]:
+def _blobs(blobs: Blobs, *, repair: bool) -> Iterator[Diagnosis]:
     names = {str(material.id): material.name for material in Material.select(Material.id, Material.name)}
     users = used_blobs()
     sound = 0
     for blob, owners in sorted(users.items()):
         whose = ", ".join(sorted(names.get(owner, f"a job ({owner[4:]})") for owner in owners))
         if blobs.kept(blob) is None:
-            yield Finding("damaged", f"The stored file {blob[:12]}… of {whose} is missing.", "Restore a backup.")
+            yield Diagnosis("damaged", f"The stored file {blob[:12]}… of {whose} is missing.", "Restore a backup.")
         elif not blobs.intact(blob):
             if repair:
                 blobs.set_aside(blob)
             told = "Bring the file in again, or restore a backup."
-            yield Finding("damaged", f"The stored file {blob[:12]}… of {whose} is damaged.", told, mended=False)
+            yield Diagnosis("damaged", f"The stored file {blob[:12]}… of {whose} is damaged.", told, mended=False)
         else:
             sound += 1
-    yield Finding("ok", f"{sound} of {len(users)} stored files that are used are what their names say.")
+    yield Diagnosis("ok", f"{sound} of {len(users)} stored files that are used are what their names say.")
     old = [path for path in (blobs.folder / INCOMING).iterdir() if time.time() - path.stat().st_mtime > GRACE_SECONDS]
     if old:
         if repair:
             blobs.sweep(GRACE_SECONDS)
         told = "" if repair else "They are swept at the next start."
-        yield Finding("attention", f"{len(old)} files were left half received.", told, mended=repair)
+        yield Diagnosis("attention", f"{len(old)} files were left half received.", told, mended=repair)
 
 
-def _recipes(*, repair: bool) -> Iterator[Finding]:
+def _recipes(*, repair: bool) -> Iterator[Diagnosis]:
     opened = 0
     for material in Material.select():
         step = Step.get_or_none(Step.id == material.head)
@@ -228,10 +228,10 @@ def _recipes(*, repair: bool) -> Iterator[Finding]:
             material.head, material.forward = better.id, None
             material.revision += 1
             material.save()
-            yield Finding("damaged", f"{told} It is at the newest state that can be, “{better.label}”.", mended=True)
+            yield Diagnosis("damaged", f"{told} It is at the newest state that can be, “{better.label}”.", mended=True)
         else:
-            yield Finding("damaged", told, "doctor --repair goes back to the newest state that can be opened.")
-    yield Finding("ok", f"{opened} recipes open.")
+            yield Diagnosis("damaged", told, "doctor --repair goes back to the newest state that can be opened.")
+    yield Diagnosis("ok", f"{opened} recipes open.")
 
 
 def _unopened(step: Step | None) -> str:
@@ -252,15 +252,15 @@ def _newest_opening(material: Material) -> Step | None:
     return next((step for step in steps.iterator() if not _unopened(step)), None)
 
 
-def _jobs() -> Iterator[Finding]:
+def _jobs() -> Iterator[Diagnosis]:
     waiting = Job.unfinished()
     hanging = [job for job in waiting if time.time() - job.created > _HANGS_SECONDS]
     if hanging:
         named = ", ".join(job.title for job in hanging[:5])
-        yield Finding(
+        yield Diagnosis(
             "attention",
             f"{len(hanging)} jobs have not ended for over an hour ({named}).",
             "They are queued again when the program starts; see that a worker runs.",
         )
     else:
-        yield Finding("ok", f"{len(waiting)} jobs wait or run.")
+        yield Diagnosis("ok", f"{len(waiting)} jobs wait or run.")

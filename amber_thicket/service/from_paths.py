@@ -11,7 +11,7 @@ from typing import Any
 from amber_thicket.core.gather.lights import MOST
 from amber_thicket.core.gather.roles import families, named
 from amber_thicket.core.graph import Evaluation
-from amber_thicket.core.lightset.find import Report, sound
+from amber_thicket.core.lightset.find import LightSetReport, check_light_set
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.errors import UnreadableFile
@@ -105,7 +105,7 @@ def load_material_from_paths(
 
 def load_light_set_from_paths(
     sources: Sequence[Path], changes: dict[str, Any], memory: Memory
-) -> tuple[LoadedMaterial, Report]:
+) -> tuple[LoadedMaterial, LightSetReport]:
     """Photographs in the order of their lamps, with what they say about them set, then changes.
 
     Raises UnreadableFile, BadSetting.
@@ -125,7 +125,7 @@ def load_light_set_from_paths(
     recipe = recipe.with_changes(start_size(infos[0]["width"], infos[0]["height"]) | changes)
     names = {info["key"]: info["file"] for info in infos}
     if len(infos) > MOST:
-        sound([info["file"] for info in infos], [], [])
+        check_light_set([info["file"] for info in infos], [], [])
     report = light_set_found(_evaluation(infos, contents, recipe, memory), names)
     recipe = recipe.with_changes({**report.changes, **changes})
     name = named(sources[0].name)

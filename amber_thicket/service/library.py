@@ -15,7 +15,7 @@ from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.core.response.covers import materials
-from amber_thicket.core.square.followed import followed
+from amber_thicket.core.square.followed import move_strokes
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import read_picture
@@ -380,7 +380,7 @@ def kept_strokes(before: Evaluation, recipe: Recipe, changes: dict[str, Any]) ->
         return recipe
     after = Evaluation(recipe, before.first, before.memory, files=before.files)
     was, now = ((one.view(), one.recipe.settings("gather.orient")) for one in (before, after))
-    return recipe.with_changes({path: followed(strokes, was, now) for path, strokes in drawn.items() if strokes})
+    return recipe.with_changes({path: move_strokes(strokes, was, now) for path, strokes in drawn.items() if strokes})
 
 
 def evaluation_of(

@@ -11,11 +11,11 @@ import numpy as np
 from amber_thicket.core.gather.lights import FEWEST, Lamp, standing
 from amber_thicket.core.gather.roles import LEAVE_COLOUR
 from amber_thicket.core.graph import Evaluation
-from amber_thicket.core.lightset.find import Report, found_out, sound
+from amber_thicket.core.lightset.find import LightSetReport, analyze_light_set, check_light_set
 from amber_thicket.core.lightset.source import LightSet
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import shrink
-from amber_thicket.core.progress import reached, told_to
+from amber_thicket.core.progress import report_progress, progress_to
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.source import halvings
 from amber_thicket.errors import NotFound, UnreadableFile
@@ -48,7 +48,7 @@ def without_frame(recipe: Recipe, key: str) -> dict[str, Any]:
 
 def light_set_found(
     evaluation: Evaluation, names: dict[str, str], say: Callable[[float, str], None] = lambda share, what: None
-) -> Report:
+) -> LightSetReport:
     """What the photographs of a material's light set say. names: of its files, by key.
 
     say hears how far it is. Raises UnreadableFile naming the photograph that cannot belong to it, Cancelled.
@@ -58,26 +58,26 @@ def light_set_found(
         evaluation.cancel.check()
         say(share, what)
 
-    with told_to(heard):
+    with progress_to(heard):
         return _found(evaluation, names)
 
 
-def _found(evaluation: Evaluation, names: dict[str, str]) -> Report:
+def _found(evaluation: Evaluation, names: dict[str, str]) -> LightSetReport:
     settings = evaluation.recipe.settings("gather.lights")
     lamps = [lamp for lamp in settings.frames if lamp.file in evaluation.files]
     frames = [evaluation.files[lamp.file] for lamp in lamps]
     called = [names.get(lamp.file, lamp.file) for lamp in lamps]
     small = []
     for number, frame in enumerate(frames):
-        reached(0.25 * number / len(frames), "Looking at the photographs")
+        report_progress(0.25 * number / len(frames), "Looking at the photographs")
         small.append(_tiny(frame.read(halvings(max(frame.width, frame.height), 2 * _TINY)).pixels))
-    sound(called, [(frame.width, frame.height) for frame in frames], small)
+    check_light_set(called, [(frame.width, frame.height) for frame in frames], small)
     made = evaluation.lights
     if made is None:
         raise UnreadableFile("These lamps do not stand round the surface.", remedy="Give the lamps other bearings.")
-    reached(0.25, "Comparing the photographs")
+    report_progress(0.25, "Comparing the photographs")
     steady = made.steady()
-    return found_out(made.as_shot(made.look_level()), settings, steady, called)
+    return analyze_light_set(made.as_shot(made.look_level()), settings, steady, called)
 
 
 def _tiny(pixels: Any) -> Any:

@@ -8,18 +8,18 @@ from typing import Any
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
 from amber_thicket.core.settings import as_plain
-from amber_thicket.core.tile.giveaways import ALARM, Giveaway, giveaways, unfit
+from amber_thicket.core.tile.giveaways import ALARM, RepeatArtifact, find_repeat_artifacts, unfit
 from amber_thicket.core.tile.repair import with_filled
 
 
-def _giveaways(evaluation: Evaluation) -> list[Giveaway]:
+def _giveaways(evaluation: Evaluation) -> list[RepeatArtifact]:
     size = fit_side(evaluation.recipe, PLAN_SIDE)
     key = f"giveaways/{evaluation.key('base_color', size)}"
     tile = evaluation.layer("base_color", size).pixels
-    return list(evaluation.memory.get(key, lambda: tuple(giveaways(tile))))
+    return list(evaluation.memory.get(key, lambda: tuple(find_repeat_artifacts(tile))))
 
 
-def standing_out(evaluation: Evaluation) -> dict[str, Any]:
+def describe_repeat_artifacts(evaluation: Evaluation) -> dict[str, Any]:
     """What gives the repeat away, strongest first, from which strength on it is seen, and what is filled already."""
     filled = evaluation.recipe.settings("tile.repair").spots
     return {
@@ -37,11 +37,11 @@ def _before(evaluation: Evaluation) -> float | None:
         return None
     size = fit_side(recipe, PLAN_SIDE)
     joined = evaluation.layer("joined", size).pixels
-    found = evaluation.memory.get(f"giveaways/{evaluation.key('joined', size)}", lambda: tuple(giveaways(joined)))
+    found = evaluation.memory.get(f"giveaways/{evaluation.key('joined', size)}", lambda: tuple(find_repeat_artifacts(joined)))
     return float(found[0].strength) if found else None
 
 
-def filled(evaluation: Evaluation, places: Sequence[tuple[float, float, float]]) -> dict[str, Any]:
+def fill_places(evaluation: Evaluation, places: Sequence[tuple[float, float, float]]) -> dict[str, Any]:
     """Settings of tile.repair that also fill places (x, y, radius). Raises BadSetting when nothing is left to take."""
     tile = evaluation.layer("base_color", fit_side(evaluation.recipe, PLAN_SIDE)).pixels
     now = evaluation.recipe.settings("tile.repair").spots

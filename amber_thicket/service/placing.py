@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from amber_thicket.core.align.register import Registered, by_points, registered
+from amber_thicket.core.align.register import Registration, register_by_points, register_photographs
 from amber_thicket.core.gather.placed import RegisteredFile
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import encode_srgb8
@@ -23,9 +23,9 @@ def _looked(source: Source, side: int) -> Any:
     return source.read(halvings(max(source.width, source.height), 2 * side - 1)).pixels
 
 
-def placed(
+def register_file(
     evaluation: Evaluation, first: str, key: str, way: str, pairs: Sequence[Sequence[float]] = ()
-) -> tuple[dict[str, Any], Registered | None]:
+) -> tuple[dict[str, Any], Registration | None]:
     """Settings that lay a file on the first photograph ("lay"), join it to that ("join"), or neither ("free").
 
     first, key: of the two files. pairs: places marked in both, which then count instead of what is found. Raises
@@ -39,20 +39,20 @@ def placed(
         raise BadSetting("The first photograph lies where it lies.", remedy="Choose another file.", setting="key")
     settings = evaluation.recipe.settings("gather.placed")
     kept = {name: [p for p in getattr(settings, name) if p.file != key] for name in ("places", "joined")}
-    found: Registered | None = None
+    found: Registration | None = None
     if way != "free":
         if pairs:
-            found = by_points(pairs)
+            found = register_by_points(pairs)
         else:
             pictures = (_looked(evaluation.files[one], _LOOK) for one in (first, key))
-            found = registered(*pictures, outlines=way == "lay")
+            found = register_photographs(*pictures, outlines=way == "lay")
         matrix = tuple(round(float(v), 9) for v in np.asarray(found.matrix).ravel())
         place = RegisteredFile(file=key, matrix=matrix)
         kept["joined" if way == "join" else "places"] = [place] if way == "join" else [*kept["places"], place]
     return {f"gather.placed.{name}": rows for name, rows in kept.items()}, found
 
 
-def told(found: Registered | None) -> str:
+def describe_registration(found: Registration | None) -> str:
     """In words, how sure the place of a file is."""
     if found is None:
         return "It lies as it was photographed."

@@ -18,7 +18,7 @@ from amber_thicket.formats.picture import kind_of, read_picture
 from amber_thicket.formats.unzip import is_zip
 from amber_thicket.service import answers, audit, preview
 from amber_thicket.web.endpoint import Body, Query, endpoint
-from amber_thicket.web.materials import brief
+from amber_thicket.web.materials import material_summary
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("audit", __name__)
@@ -86,9 +86,9 @@ def brought(query: FileNamed) -> Any:
 @endpoint(blueprint, "POST", "/api/audit/sample", answer=answers.AuditTaken)
 def sample() -> Any:
     """The simulated purchase that ships with the program."""
-    from amber_thicket.service.bought import NAME, bought_zip
+    from amber_thicket.service.bought import NAME, sample_zip
 
-    return _kept(NAME, bought_zip())
+    return _kept(NAME, sample_zip())
 
 
 def _sets(asked: Asked) -> tuple[list[audit.Set], audit.Refused]:
@@ -127,7 +127,7 @@ def repair(body: AskedSet) -> Any:
     ]
     material = services().library.add_set(one.name, list(one.infos), recipes)
     services().events.announce("library", {"id": material.id})
-    return brief(material)
+    return material_summary(material)
 
 
 @endpoint(blueprint, "POST", "/api/audit/lit.jpg", body=AskedSet, media=("image/jpeg",))

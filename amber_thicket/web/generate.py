@@ -13,7 +13,7 @@ from amber_thicket.service import answers, images
 from amber_thicket.store.models import Job
 from amber_thicket.store.work import GeneratePayload, GenerateResult, result_of
 from amber_thicket.web.endpoint import Body, endpoint
-from amber_thicket.web.materials import brief
+from amber_thicket.web.materials import material_summary
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("generate", __name__)
@@ -64,4 +64,4 @@ def kept(job_id: str, number: int) -> Any:
         [library.blobs.get(blob)], images.file_name(words, seed), name=words[:80].strip().capitalize(), origin=origin
     )
     services().events.announce("library", {"id": material.id})
-    return brief(material)
+    return material_summary(material)

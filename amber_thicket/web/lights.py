@@ -10,7 +10,7 @@ from amber_thicket.errors import NotFound, PassedState
 from amber_thicket.service import answers, lights
 from amber_thicket.service.sources import file_key, files_of
 from amber_thicket.web.endpoint import Query, endpoint
-from amber_thicket.web.materials import Known, whole
+from amber_thicket.web.materials import Known, material_detail
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("lights", __name__)
@@ -45,7 +45,7 @@ def found(material_id: str, body: Known) -> Any:
     material = kept.library.edit(material_id, known.revision, report.changes, label="Lamps found", gesture="")
     kept.events.announce("material", {"id": material.id, "revision": material.revision})
     told = [{"level": level, "text": text} for level, text in report.told]
-    return {"material": whole(material), "told": told, "certain": report.certain, "confidence": report.confidence}
+    return {"material": material_detail(material), "told": told, "certain": report.certain, "confidence": report.confidence}
 
 
 @endpoint(blueprint, "DELETE", "/api/materials/<material_id>/lights/find", answer=answers.Nothing)

@@ -138,7 +138,7 @@ class Renamed(Body):
     name: str = Field(max_length=400)
 
 
-def brief(material: Material) -> dict[str, Any]:
+def material_summary(material: Material) -> dict[str, Any]:
     """A material in the library."""
     return {
         "id": material.id,
@@ -151,7 +151,7 @@ def brief(material: Material) -> dict[str, Any]:
     }
 
 
-def whole(material: Material, evaluation: Evaluation | None = None) -> dict[str, Any]:
+def material_detail(material: Material, evaluation: Evaluation | None = None) -> dict[str, Any]:
     """A material on the bench. evaluation: of its newest recipe, where there is one already."""
     library = services().library
     evaluation = evaluation or library.evaluation(material)
@@ -165,7 +165,7 @@ def whole(material: Material, evaluation: Evaluation | None = None) -> dict[str,
     composites = preview.composite_keys(evaluation, keys)
     services().issued.note(str(material.id), [*keys.values(), *zones.values(), *composites.values()])
     return {
-        **brief(material),
+        **material_summary(material),
         "source": _shown(material.source, evaluation),
         "files": mapset.listed(material.source, evaluation),
         "recipe": evaluation.recipe.as_json(),
@@ -206,13 +206,13 @@ def _shown(source: dict[str, Any], evaluation: Evaluation) -> dict[str, Any]:
 def announced(material: Material, evaluation: Evaluation | None = None) -> dict[str, Any]:
     """A material that has just changed, for whoever changed it; everybody else is told that it did."""
     services().events.announce("material", {"id": material.id, "revision": material.revision})
-    return whole(material, evaluation)
+    return material_detail(material, evaluation)
 
 
 @endpoint(blueprint, "GET", "/api/materials", answer=list[answers.Brief], query=Listed)
 def listed(query: Listed) -> Any:
     """The library, oldest first."""
-    return [brief(material) for material in Material.listed(archived=query.archived)]
+    return [material_summary(material) for material in Material.listed(archived=query.archived)]
 
 
 @endpoint(blueprint, "POST", "/api/materials", answer=answers.Brief, query=Import, upload=True)
@@ -221,7 +221,7 @@ def imported(query: Import) -> Any:
     expected = request.content_length or 0
     material = services().library.add(_parts(), query.named, as_role=query.role, expected=expected)
     services().events.announce("library", {"id": material.id})
-    return brief(material)
+    return material_summary(material)
 
 
 @endpoint(blueprint, "POST", "/api/groups", answer=list[list[str]], body=FileNames)
@@ -266,7 +266,7 @@ def _parts() -> Iterator[bytes]:
 
 @endpoint(blueprint, "GET", "/api/materials/<material_id>", answer=answers.Material)
 def shown(material_id: str) -> Any:
-    return whole(services().library.get(material_id))
+    return material_detail(services().library.get(material_id))
 
 
 @endpoint(
@@ -335,7 +335,7 @@ def renamed(material_id: str, body: Renamed) -> Any:
 def archived(material_id: str, way: str) -> Any:
     material = services().library.archive(material_id, way == "archive")
     services().events.announce("library", {"id": material.id})
-    return brief(material)
+    return material_summary(material)
 
 
 @endpoint(blueprint, "GET", "/api/materials/<material_id>/tiling", answer=answers.TilingSuggestion)
@@ -349,7 +349,7 @@ def tiling_suggested(material_id: str) -> Any:
 def standing_out(material_id: str) -> Any:
     """What gives the repeat away, and what is filled already."""
     library = services().library
-    return places.standing_out(library.evaluation(library.get(material_id)))
+    return places.describe_repeat_artifacts(library.evaluation(library.get(material_id)))
 
 
 @endpoint(blueprint, "POST", "/api/materials/<material_id>/fill", answer=answers.Changes, body=ToFill)
@@ -357,7 +357,7 @@ def filled(material_id: str, body: ToFill) -> Any:
     """Settings that fill places of the tile as well."""
     library, wanted = services().library, body
     found = [(place.x % 1.0, place.y % 1.0, place.radius) for place in wanted.places]
-    return places.filled(library.evaluation(library.get(material_id)), found)
+    return places.fill_places(library.evaluation(library.get(material_id)), found)
 
 
 @endpoint(blueprint, "GET", "/api/materials/<material_id>/proposal", answer=answers.Proposal)

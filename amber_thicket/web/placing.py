@@ -10,7 +10,7 @@ from pydantic import Field
 from amber_thicket.service import answers, placing
 from amber_thicket.service.sources import file_key
 from amber_thicket.web.endpoint import Body, endpoint
-from amber_thicket.web.materials import whole
+from amber_thicket.web.materials import material_detail
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("placing", __name__)
@@ -30,11 +30,11 @@ def placed(material_id: str, key: str, body: Placing) -> Any:
     library, wanted = services().library, body
     material = library.get(material_id)
     evaluation = library.evaluation(material)
-    changes, found = placing.placed(evaluation, file_key(material.source["blob"]), key, wanted.way, wanted.pairs)
+    changes, found = placing.register_file(evaluation, file_key(material.source["blob"]), key, wanted.way, wanted.pairs)
     label = {"lay": "Laid in place", "join": "Joined to the first", "free": "Left as photographed"}[wanted.way]
     material = library.edit(material_id, wanted.revision, changes, label=label, gesture="")
     services().events.announce("material", {"id": material.id, "revision": material.revision})
-    return {"material": whole(material), "told": placing.told(found)}
+    return {"material": material_detail(material), "told": placing.describe_registration(found)}
 
 
 @endpoint(blueprint, "GET", "/api/materials/<material_id>/files/<key>.jpg", media=("image/jpeg",))

@@ -65,7 +65,7 @@ class Slots:
         self.call_off(*list(self._held))
 
 
-class Ahead:
+class PreviewPrefetcher:
     """Makes what a page will look at next while the answer to its edit is still on its way."""
 
     def __init__(self) -> None:
@@ -84,7 +84,7 @@ class Ahead:
                 preview.picture(evaluation, layer, kind="jpg", side=PLAN_SIDE)
 
 
-class Passing:
+class GestureFollower:
     """The states a material went through. Layers of those that a drag passed through, or that lie some changes back,
     make room for the next ones: a block that is free already costs nothing, and a fresh one as much as most of what is
     done in it. Decisions, which are small and may have taken long, stay."""
@@ -114,7 +114,7 @@ class Passing:
             self._memory.drop(set().union(*(state.known_keys() for state in passed)) - held)
 
 
-class Issued:
+class IssuedKeys:
     """Keys of pictures that were told to pages, the last of them: one of a state that has passed is told from one that
     never was."""
 
@@ -150,11 +150,11 @@ class Services:
     metrics: Metrics
     held: sqlite3.Connection
     slots: Slots = field(default_factory=Slots)
-    ahead: Ahead = field(default_factory=Ahead)
-    issued: Issued = field(default_factory=Issued)
+    ahead: PreviewPrefetcher = field(default_factory=PreviewPrefetcher)
+    issued: IssuedKeys = field(default_factory=IssuedKeys)
 
     def __post_init__(self) -> None:
-        self.passing = Passing(self.library.memory)
+        self.passing = GestureFollower(self.library.memory)
 
     def end_work(self) -> None:
         """Call off what is under way and hand jobs back."""

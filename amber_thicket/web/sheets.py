@@ -10,7 +10,7 @@ from pydantic import Field
 from amber_thicket.service import answers
 from amber_thicket.service import sheet as sheets
 from amber_thicket.web.endpoint import Body, endpoint
-from amber_thicket.web.materials import brief
+from amber_thicket.web.materials import material_summary
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("sheets", __name__)
@@ -31,4 +31,4 @@ def sheet(body: Sheet) -> Any:
     wanted, library = body, services().library
     material = sheets.sheet(library, wanted.materials, name=wanted.name, side=wanted.side, padding=wanted.padding)
     services().events.announce("library", {"id": material.id})
-    return brief(material)
+    return material_summary(material)

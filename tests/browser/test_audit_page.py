@@ -7,7 +7,7 @@ import zipfile
 from pathlib import Path
 
 from amber_thicket.formats.write import stored_codes
-from amber_thicket.service.bought import bought_zip
+from amber_thicket.service.bought import sample_zip
 from tests.browser.server import BrowserTest
 
 
@@ -16,7 +16,7 @@ class AuditTest(BrowserTest):
         page = self.page
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "harbour_grating.zip"
-            path.write_bytes(bought_zip(512))
+            path.write_bytes(sample_zip(512))
             page.get_by_role("button", name="Audit").click()
             page.set_input_files("input[aria-label='Files to audit']", str(path))
             page.locator("text=5 things are wrong; all of them can be put right.").wait_for()
@@ -64,7 +64,7 @@ class AuditTest(BrowserTest):
         page = self.page
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "grating.zip"
-            path.write_bytes(bought_zip(256))
+            path.write_bytes(sample_zip(256))
             page.get_by_role("button", name="Audit").click()
             page.set_input_files("input[aria-label='Files to audit']", str(path))
             page.get_by_role("button", name="Repair all and open").click()

@@ -7,8 +7,8 @@ import unittest
 import cv2
 import numpy as np
 
-from amber_thicket.core.align.placed import Aligned, Stitched, largest_rectangle, warped_to
-from amber_thicket.core.align.register import by_points, registered, silhouette
+from amber_thicket.core.align.placed import WarpedSource, Stitched, largest_rectangle, warp_to
+from amber_thicket.core.align.register import register_by_points, register_photographs, silhouette
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb
 from amber_thicket.errors import UnreadableFile
@@ -40,7 +40,7 @@ class Registering(unittest.TestCase):
             (back_shot(frond, back, rng), back, True),
             (back_lit_shot(frond, lit, rng), lit, False),
         ):
-            found = registered(front, decode_srgb(shot))
+            found = register_photographs(front, decode_srgb(shot))
             self.assertEqual(found.how, "outline")
             self.assertLess(apart(found.matrix, truth), 1.0)
             self.assertEqual(np.linalg.det(found.matrix) < 0, mirrored)
@@ -49,8 +49,8 @@ class Registering(unittest.TestCase):
     def test_features_tell_a_view_from_aside(self) -> None:
         picture = decode_srgb(photograph(cork_board(SIDE, 3), Shot(), np.random.default_rng(1)))
         truth = np.array([[0.94, -0.05, 0.04], [0.03, 0.97, 0.01], [0.04, -0.02, 1.0]])
-        other = warped_to(picture, np.linalg.inv(truth), (SIDE, SIDE)) * np.float32(0.7)
-        found = registered(picture, other)
+        other = warp_to(picture, np.linalg.inv(truth), (SIDE, SIDE)) * np.float32(0.7)
+        found = register_photographs(picture, other)
         self.assertEqual(found.how, "features")
         self.assertLess(apart(found.matrix, truth), 0.5)
 
@@ -58,15 +58,15 @@ class Registering(unittest.TestCase):
         rng = np.random.default_rng(4)
         one, other = (cv2.GaussianBlur(rng.random((400, 400, 3), np.float32), (0, 0), 2) for _ in range(2))
         with self.assertRaisesRegex(UnreadableFile, "nothing that was found in both"):
-            registered(one, other)
+            register_photographs(one, other)
 
     def test_four_marked_places_do_instead(self) -> None:
         truth = placed(12, (0.1, 0.05), 0.8, mirrored=False)
         corners = np.array([[0.1, 0.1, 1], [0.9, 0.2, 1], [0.8, 0.9, 1], [0.2, 0.8, 1]])
         pairs = np.hstack([corners[:, :2], (corners @ truth.T)[:, :2]])
-        self.assertLess(apart(by_points(pairs.tolist()).matrix, truth), 1e-3)
+        self.assertLess(apart(register_by_points(pairs.tolist()).matrix, truth), 1e-3)
         with self.assertRaisesRegex(UnreadableFile, "do not say how"):
-            by_points([[0, 0, 0, 0], [0.5, 0.5, 0.5, 0.5], [0.7, 0.7, 0.7, 0.7], [1, 1, 1, 1]])
+            register_by_points([[0, 0, 0, 0], [0.5, 0.5, 0.5, 0.5], [0.7, 0.7, 0.7, 0.7], [1, 1, 1, 1]])
 
     def test_a_surface_that_fills_the_picture_has_no_outline(self) -> None:
         picture = decode_srgb(photograph(cork_board(256, 3), Shot(), np.random.default_rng(1)))
@@ -80,8 +80,8 @@ class Stitching(unittest.TestCase):
         # The second photograph: turned by two degrees, a little darker.
         truth = placed(2, (0.0, 0.0), 1.0, mirrored=False) @ np.array([[1, 0, -380 / 620], [0, 1, 0], [0, 0, 1.0]])
         place = np.array([[620 / 1024, 0, 0], [0, 800 / 1024, 100 / 1024], [0, 0, 1]]) @ np.linalg.inv(truth)
-        second = warped_to(whole, place, (620, 800)) * np.float32(0.75)
-        found = registered(first, second, outlines=False)
+        second = warp_to(whole, place, (620, 800)) * np.float32(0.75)
+        found = register_photographs(first, second, outlines=False)
         self.assertLess(apart(found.matrix, truth), 0.6)
         made = Stitched(ArraySource(first, "a"), ArraySource(second, "b"), tuple(found.matrix.ravel()), Memory(10**8))
         self.assertGreater(made.width, 930)
@@ -109,7 +109,7 @@ class Stitching(unittest.TestCase):
         y, x = np.mgrid[0:200, 0:300].astype(np.float32)
         shown = np.stack([x / 300, y / 200, 0 * x], -1)
         matrix = np.array([[0.5, 0, 0.25], [0, 0.5, 0.25], [0, 0, 1.0]])
-        seen = Aligned(ArraySource(shown, "a"), tuple(matrix.ravel()), 120, 80).read(0).pixels
+        seen = WarpedSource(ArraySource(shown, "a"), tuple(matrix.ravel()), 120, 80).read(0).pixels
         self.assertEqual(seen.shape, (80, 120, 3))
         np.testing.assert_allclose(
             seen[40, 60, :2], [0.5 + 0.5 / 240 - 0.5 / 300, 0.5 + 0.5 / 160 - 0.5 / 200], atol=2e-3

@@ -31,7 +31,7 @@ from amber_thicket.formats.unzip import read_entries as entries
 from amber_thicket.formats.write import png_bytes, stored_codes
 from amber_thicket.service.audit import as_json, audited, evaluation_for, given_of, recipe_of
 from amber_thicket.service.bake import check, pack
-from amber_thicket.service.bought import bought_files, true_maps
+from amber_thicket.service.bought import sample_files, true_maps
 from amber_thicket.standins.bench.harbour_grating import harbour_grating
 from amber_thicket.standins.bench.kinds import KINDS
 from tests.support import bumps
@@ -220,7 +220,7 @@ class HarbourGratingTest(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.files = bought_files(SIDE)
+        cls.files = sample_files(SIDE)
         cls.blobs = {given_of(name, data).blob: data for name, data in cls.files.items()}
         given = [given_of(name, data) for name, data in cls.files.items()]
         (cls.one,), cls.refused = audited(given, cls.blobs.__getitem__, PROFILES["separate_y_plus"])

@@ -8,7 +8,7 @@ import numpy as np
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
 from amber_thicket.core.synthesis.lattice import Axis, Lattice, find
 from amber_thicket.core.tile.fit import whole_repeats
-from amber_thicket.core.tile.meet import meeting, moved_by
+from amber_thicket.core.tile.meet import seam_warp, apply_warp
 from amber_thicket.service.tiling import suggestion
 from amber_thicket.standins.bench.camera import Shot, photograph
 from amber_thicket.standins.bench.kinds import KINDS
@@ -85,7 +85,7 @@ class MeetTest(unittest.TestCase):
             pixels, np.array([[1.0, 0, 2], [0, 1, 3]]), (SIDE, SIDE), borderMode=cv2.BORDER_REFLECT
         )
         sample[:, period:] = shifted[:, :over]
-        moved = moved_by(sample, meeting(sample, period, SIDE - 16), period)
+        moved = apply_warp(sample, seam_warp(sample, period, SIDE - 16), period)
         inner = np.s_[60:-60, 20:-20]
         before = np.abs(sample[:, :over] - sample[:, period:])[inner].mean()
         after = np.abs(moved[:, :over] - moved[:, period:])[inner].mean()

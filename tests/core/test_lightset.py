@@ -12,10 +12,10 @@ from amber_thicket.core.gather.lamps import bearings, directions_of
 from amber_thicket.core.gather.lights import Lamp, Settings, directions, standing
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.lightset import ring
-from amber_thicket.core.lightset.find import found_out, sound
-from amber_thicket.core.lightset.solve import solved
+from amber_thicket.core.lightset.find import analyze_light_set, check_light_set
+from amber_thicket.core.lightset.solve import solve_light_set
 from amber_thicket.core.lightset.source import light_set, unbent
-from amber_thicket.core.lightset.steady import moved_by, put_right, steadied, still
+from amber_thicket.core.lightset.steady import moved_by, apply_stabilization, stabilize, no_stabilization
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.square.lens import straight
@@ -34,8 +34,8 @@ def asked(**settings) -> Settings:
 
 def fixed(photos, **how):
     wanted = {"align": False, "exposure": False, "lamp_light": False} | how
-    steady = steadied(photos, LAMPS[: len(photos)], **wanted)
-    return np.stack([put_right(photo, k, steady) for k, photo in enumerate(photos)]), steady
+    steady = stabilize(photos, LAMPS[: len(photos)], **wanted)
+    return np.stack([apply_stabilization(photo, k, steady) for k, photo in enumerate(photos)]), steady
 
 
 class Normals(unittest.TestCase):
@@ -44,7 +44,7 @@ class Normals(unittest.TestCase):
         normal, albedo = np.array([0.3, -0.2, np.sqrt(1 - 0.13)]), np.array([0.5, 0.3, 0.2])
         lamps = directions_of(bearings(3, first=20.0), 50.0)
         light = (lamps @ normal)[:, None, None, None] / lamps[0, 2] * albedo
-        made = solved(np.broadcast_to(light, (3, 4, 4, 3)).astype(np.float32), lamps)
+        made = solve_light_set(np.broadcast_to(light, (3, 4, 4, 3)).astype(np.float32), lamps)
         np.testing.assert_allclose(made.normal, np.broadcast_to(normal, (4, 4, 3)), atol=1e-5)
         np.testing.assert_allclose(made.albedo, np.broadcast_to(albedo, (4, 4, 3)), rtol=1e-4)
         self.assertLess(float(made.residual.max()), 1e-4)
@@ -56,7 +56,7 @@ class Normals(unittest.TestCase):
         spoilt = light.copy()
         spoilt[5] *= 0.1
         spoilt[1] += 0.6
-        made = solved(spoilt, LAMPS)
+        made = solve_light_set(spoilt, LAMPS)
         self.assertLess(float(angles(made.normal[0, 0], normal)), 0.5)
         self.assertGreater(float(made.glint[0, 0]), 0.55)
 
@@ -68,13 +68,13 @@ class Normals(unittest.TestCase):
         )
         for kind in kinds.split():
             photos, truth = shot(kind)
-            off = angles(solved(photos, LAMPS).normal, truth)
+            off = angles(solve_light_set(photos, LAMPS).normal, truth)
             with self.subTest(kind):
                 self.assertLessEqual(float(np.median(off)), 2.5)
                 self.assertLessEqual(float(off.mean()), 3.5)
         # Steps, which the camera sees as a mixture of both sides, carry two thirds of what slates are off.
         photos, truth = shot("slate_shingles")
-        off = angles(solved(photos, LAMPS).normal, truth)
+        off = angles(solve_light_set(photos, LAMPS).normal, truth)
         self.assertLessEqual(float(np.median(off)), 2.5)
         self.assertLessEqual(float(off.mean()), 4.0)
 
@@ -104,21 +104,21 @@ class Found(unittest.TestCase):
 
     def test_a_wrong_bearing_is_told_from_the_right_one(self) -> None:
         photos, truth = shot("embossed_hide")
-        report = found_out(photos, asked(first=127.0, direction="cw"), still(8), NAMES)
+        report = analyze_light_set(photos, asked(first=127.0, direction="cw"), no_stabilization(8), NAMES)
         self.assertAlmostEqual(report.changes["gather.lights.first"], 37.0, delta=1.0)
         self.assertEqual(report.changes["gather.lights.direction"], "ccw")
         self.assertGreater(report.confidence, 0.8)
-        right = solved(photos, directions(asked(first=report.changes["gather.lights.first"])))
+        right = solve_light_set(photos, directions(asked(first=report.changes["gather.lights.first"])))
         self.assertLess(float(np.median(angles(right.normal, truth))), 2.6)
         # Half a turn off, bumps are dents: common practice, no source.
-        dents = solved(photos, directions(asked(first=217.0)))
-        np.testing.assert_allclose(dents.normal[..., :2], -solved(photos, LAMPS).normal[..., :2], atol=2e-3)
+        dents = solve_light_set(photos, directions(asked(first=217.0)))
+        np.testing.assert_allclose(dents.normal[..., :2], -solve_light_set(photos, LAMPS).normal[..., :2], atol=2e-3)
 
     def test_where_nothing_tells_bumps_from_dents_it_asks(self) -> None:
         flat = np.full((96, 96), 0.5, np.float32)
         noise = np.random.default_rng(1).normal(0, 0.004, (8, 96, 96)).astype(np.float32)
         photos = np.repeat((flat + noise)[..., None], 3, -1)
-        report = found_out(photos, asked(), still(8), NAMES)
+        report = analyze_light_set(photos, asked(), no_stabilization(8), NAMES)
         self.assertFalse(report.certain)
         self.assertIn("say on which side the first lamp stood", " ".join(text for _, text in report.told))
 
@@ -128,7 +128,7 @@ class Found(unittest.TestCase):
         swapped[[2, 5]] = swapped[[5, 2]]
         self.assertIsNone(ring.order(photos).swapped)
         self.assertEqual(ring.order(swapped).swapped, (2, 5))
-        report = found_out(swapped, asked(), still(8), NAMES)
+        report = analyze_light_set(swapped, asked(), no_stabilization(8), NAMES)
         order = [int(lamp["file"], 16) for lamp in report.changes["gather.lights.frames"]]
         self.assertEqual(order, [0, 1, 5, 3, 4, 2, 6, 7])
 
@@ -136,16 +136,16 @@ class Found(unittest.TestCase):
         photos, truth = shot("embossed_hide")
         for missing in (2, 5):
             fewer = np.delete(photos, missing, 0)
-            report = found_out(fewer, asked(count=7), still(7), NAMES[:7])
+            report = analyze_light_set(fewer, asked(count=7), no_stabilization(7), NAMES[:7])
             self.assertEqual(report.changes["gather.lights.gap"], missing)
             settings = asked(count=7, gap=missing, first=report.changes["gather.lights.first"])
-            self.assertLess(float(np.median(angles(solved(fewer, directions(settings)).normal, truth))), 3.0)
+            self.assertLess(float(np.median(angles(solve_light_set(fewer, directions(settings)).normal, truth))), 3.0)
 
     def test_a_gap_goes_once_the_missing_photograph_is_there(self) -> None:
         photos, _ = shot("embossed_hide")
-        self.assertEqual(found_out(photos, asked(gap=2), still(8), NAMES).changes["gather.lights.gap"], 0)
+        self.assertEqual(analyze_light_set(photos, asked(gap=2), no_stabilization(8), NAMES).changes["gather.lights.gap"], 0)
         fewer = np.delete(photos, 2, 0)
-        self.assertEqual(found_out(fewer, asked(count=7, gap=2), still(7), NAMES[:7]).changes["gather.lights.gap"], 2)
+        self.assertEqual(analyze_light_set(fewer, asked(count=7, gap=2), no_stabilization(7), NAMES[:7]).changes["gather.lights.gap"], 2)
 
 
 class Steadied(unittest.TestCase):
@@ -166,7 +166,7 @@ class Steadied(unittest.TestCase):
             photos, _ = shot(kind)
             moved = photos.copy()
             moved[3], moved[6] = moved_by(photos[3], (-5.3, -2.65)), moved_by(photos[6], (0.7, -0.5))
-            found = steadied(moved, LAMPS, align=True, exposure=False, lamp_light=False).shifts * photos.shape[2]
+            found = stabilize(moved, LAMPS, align=True, exposure=False, lamp_light=False).shifts * photos.shape[2]
             with self.subTest(kind):
                 np.testing.assert_allclose(found[3], (-5.3, -2.65), atol=0.15)
                 np.testing.assert_allclose(found[6], (0.7, -0.5), atol=0.15)
@@ -174,7 +174,7 @@ class Steadied(unittest.TestCase):
 
     def test_nothing_moved(self) -> None:
         photos, _ = shot("verdigris_copper")
-        self.assertFalse(np.any(steadied(photos, LAMPS, align=True, exposure=True, lamp_light=False).shifts))
+        self.assertFalse(np.any(stabilize(photos, LAMPS, align=True, exposure=True, lamp_light=False).shifts))
 
     def test_exposure_changed(self) -> None:
         photos, truth = shot("lime_render")
@@ -183,7 +183,7 @@ class Steadied(unittest.TestCase):
         spoilt[1] *= 0.8
         mended, steady = fixed(spoilt, exposure=True)
         np.testing.assert_allclose(steady.gains[[4, 1]] * (1.4, 0.8), 1, atol=0.05)
-        before, after = (float(np.median(angles(solved(p, LAMPS).normal, truth))) for p in (spoilt, mended))
+        before, after = (float(np.median(angles(solve_light_set(p, LAMPS).normal, truth))) for p in (spoilt, mended))
         self.assertLess(after, before / 2)
 
     def test_near_lamps_light_their_own_side_more(self) -> None:
@@ -194,7 +194,7 @@ class Steadied(unittest.TestCase):
         mended, _ = fixed(spoilt, lamp_light=True)
         corner = slice(0, 96)
         before, after = (
-            float(np.median(angles(solved(p, LAMPS).normal, truth)[corner, corner])) for p in (spoilt, mended)
+            float(np.median(angles(solve_light_set(p, LAMPS).normal, truth)[corner, corner])) for p in (spoilt, mended)
         )
         self.assertGreater(before, 6.0)
         self.assertLess(after, before / 3)
@@ -256,7 +256,7 @@ class Asked(unittest.TestCase):
     def test_what_cannot_be_a_light_set_is_named(self) -> None:
         grey = [np.full((8, 8, 3), 0.2 + 0.05 * k, np.float32) for k in range(4)]
         names, sizes = [f"p{k}.jpg" for k in range(4)], [(64, 64)] * 4
-        sound(names, sizes, grey)
+        check_light_set(names, sizes, grey)
         for wrong, says in (
             ((names[:2], sizes[:2], grey[:2]), "3 to 32"),
             ((names, [*sizes[:3], (64, 48)], grey), "p3.jpg is 64 × 48"),
@@ -264,7 +264,7 @@ class Asked(unittest.TestCase):
             ((names, sizes, [*grey[:3], grey[1]]), "p3.jpg shows the same as p1.jpg"),
         ):
             with self.assertRaises(UnreadableFile) as caught:
-                sound(*wrong)
+                check_light_set(*wrong)
             self.assertIn(says, caught.exception.message)
 
     def test_bad_settings_are_refused_in_words(self) -> None:

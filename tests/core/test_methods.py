@@ -10,16 +10,16 @@ import numpy as np
 from amber_thicket.core.check.figures import coded, own_worst, seam
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
-from amber_thicket.core.numeric.around import Around
+from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.vectors import unit
-from amber_thicket.core.progress import reached, told_to
+from amber_thicket.core.progress import report_progress, progress_to
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.relief.normal import from_height as normals_of
 from amber_thicket.core.strokes import Stroke, drawn
 from amber_thicket.core.synthesis.cut import features
-from amber_thicket.core.synthesis.lookalike import Lookalike, Steps
+from amber_thicket.core.synthesis.lookalike import PatchSearch, Steps
 from amber_thicket.core.synthesis.mosaic import Mosaic, Placement, mosaic, render_mosaic, source_of_mosaic
 from amber_thicket.core.synthesis.patchwork import Patchwork
 from amber_thicket.core.synthesis.regrow import grow
@@ -304,7 +304,7 @@ class LeftOutTest(unittest.TestCase):
         shown = []
         for avoided in (None, unfit):
             work = Patchwork(256, 256, SMALL.shape[2])
-            grow(work, Lookalike(SMALL, avoided, Steps()), avoided, apart=100, seed=3)
+            grow(work, PatchSearch(SMALL, avoided, Steps()), avoided, apart=100, seed=3)
             at = work.sources().astype(int)
             shown.append(int(unfit[at[..., 1].clip(0, 329), at[..., 0].clip(0, 329)].sum()))
         self.assertGreater(shown[0], 500)
@@ -316,9 +316,9 @@ class LeftOutTest(unittest.TestCase):
         unfit[200:, 200:] = False
         unfit[260] = True
         work = Patchwork(256, 256, SMALL.shape[2])
-        around = Around(20, 20, 90, 90)
+        around = Window(20, 20, 90, 90)
         everything = np.ones((90, 90), bool)
-        found = Lookalike(SMALL, unfit, Steps()).find(work, around, ~everything, everything, apart=100)
+        found = PatchSearch(SMALL, unfit, Steps()).find(work, around, ~everything, everything, apart=100)
         self.assertEqual(len(found), 1)
         self.assertGreaterEqual(min(found[0]), 190)
 
@@ -349,11 +349,11 @@ class ProgressTest(unittest.TestCase):
             stopped.decided(BY_ID["tile.join"])
 
     def test_nobody_listening_is_no_error(self) -> None:
-        reached(0.5, "Nothing")
+        report_progress(0.5, "Nothing")
         heard: list[float] = []
-        with told_to(lambda share, _what: heard.append(share)):
-            reached(0.25, "Something")
-        reached(0.75, "Nothing again")
+        with progress_to(lambda share, _what: heard.append(share)):
+            report_progress(0.25, "Something")
+        report_progress(0.75, "Nothing again")
         self.assertEqual(heard, [0.25])
 
 

@@ -10,8 +10,8 @@ from amber_thicket.core.numeric import filters, sampling
 from amber_thicket.core.numeric.arctan import degrees_of
 from amber_thicket.core.numeric.colour import extremes, log_luminance, luminance
 from amber_thicket.core.numeric.levels import smooth_step, soft_clip
-from amber_thicket.core.numeric.mixed import mixed, tinted
-from amber_thicket.core.numeric.ranks import at_shares
+from amber_thicket.core.numeric.mixed import mix, tint
+from amber_thicket.core.numeric.ranks import quantiles
 
 RNG = np.random.default_rng(4)
 
@@ -136,7 +136,7 @@ class RankTest(unittest.TestCase):
             field = values.astype(np.float32)
             shares = (0.0, 0.001, 0.25, 0.5, 0.9, 1.0)
             wanted = [float(np.sort(field, axis=None)[round(share * (field.size - 1))]) for share in shares]
-            self.assertEqual(at_shares(field, shares), wanted)
+            self.assertEqual(quantiles(field, shares), wanted)
 
 
 class MixTest(unittest.TestCase):
@@ -147,14 +147,14 @@ class MixTest(unittest.TestCase):
             by = share if len(shape) == 2 else share[..., None]
             colour = np.float32(0.4) if len(shape) == 2 else np.float32([0.1, 0.6, 0.9])
             for to in (other, colour):
-                np.testing.assert_allclose(mixed(one, to, share), one * (1 - by) + to * by, atol=1e-6)
+                np.testing.assert_allclose(mix(one, to, share), one * (1 - by) + to * by, atol=1e-6)
 
     def test_tinted_is_mixed_with_what_the_shade_makes_of_a_colour(self) -> None:
         one, shade, share = RNG.random((9, 31, 3)), RNG.random((9, 31)), RNG.random((9, 31))
         one, shade, share = (values.astype(np.float32) for values in (one, shade, share))
         colour = np.float32([0.7, 0.2, 0.05])
-        wanted = mixed(one, shade[..., None] * colour, share)
-        np.testing.assert_allclose(tinted(one, shade, colour, share), wanted, atol=1e-6)
+        wanted = mix(one, shade[..., None] * colour, share)
+        np.testing.assert_allclose(tint(one, shade, colour, share), wanted, atol=1e-6)
 
     def test_smooth_step_as_written_out(self) -> None:
         values = np.linspace(-1, 2, 301).astype(np.float32).reshape(7, 43)
@@ -176,14 +176,14 @@ class CarriedInTest(unittest.TestCase):
         hole = np.hypot(x - 60, y - 50) < 22
         known = ramp.copy()
         known[hole] = 7
-        found = filters.carried_in(known, 1 - hole.astype(np.float32), [40, 20, 10, 5, 2.5, 1.2])
+        found = filters.fill_by_normalized_convolution(known, 1 - hole.astype(np.float32), [40, 20, 10, 5, 2.5, 1.2])
         np.testing.assert_allclose(found[..., 2], 0.5, atol=1e-3)
         # It rises from left to right through the hole as it does around it, and is what it was where it was known.
         self.assertGreater(float(found[50, 72, 0] - found[50, 48, 0]), 0.2)
         self.assertTrue((found[hole] >= ramp[hole].min(axis=0) - 0.03).all())
         self.assertTrue((found[hole] <= ramp[hole].max(axis=0) + 0.03).all())
         self.assertLess(float(np.abs(found - ramp)[~hole].max()), 0.01)
-        alone = filters.carried_in(known[..., 0], 1 - hole.astype(np.float32), [40, 20, 10, 5, 2.5, 1.2])
+        alone = filters.fill_by_normalized_convolution(known[..., 0], 1 - hole.astype(np.float32), [40, 20, 10, 5, 2.5, 1.2])
         np.testing.assert_allclose(alone, found[..., 0], atol=1e-6)
 
 

@@ -12,7 +12,7 @@ from unittest import mock
 
 from amber_thicket.errors import BadRecipe, FolderTrouble, ThicketError, UnreadableFile, WriteFailed
 from amber_thicket.service.backup import back_up, restore
-from amber_thicket.service.doctor import Finding, examine
+from amber_thicket.service.doctor import Diagnosis, examine
 from amber_thicket.store import trouble
 from amber_thicket.store.blobs import FolderBlobs
 from amber_thicket.store.database import open_database
@@ -53,7 +53,7 @@ class FolderTest(unittest.TestCase):
     def blob(self) -> Path:
         return next(path for path in (self.folder / "blobs").rglob("*") if path.is_file() and path.stat().st_size == len(PHOTO))  # fmt: skip
 
-    def bad(self, findings: list[Finding]) -> list[str]:
+    def bad(self, findings: list[Diagnosis]) -> list[str]:
         return [finding.what for finding in findings if finding.level == "damaged" and not finding.mended]
 
 

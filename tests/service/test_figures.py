@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from amber_thicket.core.graph import PLAN_SIDE
-from amber_thicket.service.places import filled, standing_out
+from amber_thicket.service.places import fill_places, describe_repeat_artifacts
 from amber_thicket.service.preview import figures, histogram
 from tests.service.test_check import planted
 from tests.support import evaluation, linear_photograph, size_of
@@ -47,11 +47,11 @@ class FiguresTest(unittest.TestCase):
     def test_what_stood_out_is_told_beside_what_does(self) -> None:
         pixels = planted(linear_photograph("gravel"))
         plain = evaluation(pixels, **size_of(SIDE))
-        told = standing_out(plain)
+        told = describe_repeat_artifacts(plain)
         self.assertIsNone(told["before"], "nothing was repaired yet")
         first = told["places"][0]
-        spots = filled(plain, [(first["x"], first["y"], first["radius"])])["tile.repair.spots"]
-        after = standing_out(evaluation(pixels, **size_of(SIDE), tile__repair__spots=spots))
+        spots = fill_places(plain, [(first["x"], first["y"], first["radius"])])["tile.repair.spots"]
+        after = describe_repeat_artifacts(evaluation(pixels, **size_of(SIDE), tile__repair__spots=spots))
         self.assertAlmostEqual(after["before"], first["strength"])
         self.assertLess(after["places"][0]["strength"], 0.7 * after["before"])
 

@@ -122,18 +122,18 @@ class SecondPhotographs(unittest.TestCase):
             keys = {name: key for key, name in names_of(material).items()}
             first = keys["kelp.png"]
             for name in ("kelp_back.png", "kelp_back_lit.png"):
-                changes, found = placing.placed(library.evaluation(material), first, keys[name], "lay")
-                self.assertIn("outline", placing.told(found))
+                changes, found = placing.register_file(library.evaluation(material), first, keys[name], "lay")
+                self.assertIn("outline", placing.describe_registration(found))
                 material = library.edit(str(material.id), material.revision, changes, label="Laid", gesture="")
             evaluation = library.evaluation(material)
             through = evaluation.layer("translucency", (512, 512)).pixels
             inside = frond.mask > 0.99
             self.assertLess(float(np.median(np.abs(through - frond.through)[inside])), 0.02)
             self.assertIn("back_color", evaluation.maps())
-            freed, _ = placing.placed(evaluation, first, keys["kelp_back.png"], "free")
+            freed, _ = placing.register_file(evaluation, first, keys["kelp_back.png"], "free")
             self.assertEqual(freed["gather.placed.places"][0].file, keys["kelp_back_lit.png"])
             with self.assertRaises(BadSetting):
-                placing.placed(evaluation, first, first, "lay")
+                placing.register_file(evaluation, first, first, "lay")
 
 
 class Generated(unittest.TestCase):

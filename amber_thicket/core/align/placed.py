@@ -25,7 +25,7 @@ _LOOK = 1024
 _SPLITS, _FEATHERS = (3.0, 14.0), (0.8, 4.0, 16.0)
 
 
-def warped_to(pixels: Pixels, matrix: Pixels, size: tuple[int, int], *, wraps: bool = False) -> Pixels:
+def warp_to(pixels: Pixels, matrix: Pixels, size: tuple[int, int], *, wraps: bool = False) -> Pixels:
     """pixels (H, W[, C]) looked up for a picture of (width, height). matrix: from its places to theirs, in 0..1. wraps:
     they go on at the other side."""
     here = np.diag([1.0 / size[0], 1.0 / size[1], 1.0])
@@ -44,7 +44,7 @@ def _level_of(source: Source, size: tuple[int, int], matrix: Pixels) -> int:
 
 
 @dataclass(frozen=True)
-class Aligned:
+class WarpedSource:
     """A file laid on another. matrix: nine numbers, row by row, from places of the picture to those of the file."""
 
     whole: Source
@@ -65,7 +65,7 @@ class Aligned:
 
     def _laid(self, level: int, read: Callable[[int], Raster]) -> Raster:
         size, matrix = (self.width >> level, self.height >> level), np.array(self.matrix).reshape(3, 3)
-        return Raster(warped_to(read(_level_of(self.whole, size, matrix)).pixels, matrix, size, wraps=self.wraps))
+        return Raster(warp_to(read(_level_of(self.whole, size, matrix)).pixels, matrix, size, wraps=self.wraps))
 
 
 def _digest(parts: list[Any]) -> str:
@@ -115,7 +115,7 @@ class Stitched:
         to_second = np.array(self.matrix).reshape(3, 3)
         one = self.first.read(_level_of(self.first, whole, np.eye(3)), **how).pixels
         other = self.second.read(_level_of(self.second, whole, to_second), **how).pixels
-        return warped_to(one, place, size), warped_to(other, to_second @ place, size)
+        return warp_to(one, place, size), warp_to(other, to_second @ place, size)
 
     def _covered(self, box: tuple[float, float, float, float], size: tuple[int, int]) -> tuple[Pixels, Pixels]:
         """Where each photograph has pixels, (h, w) bool."""

@@ -27,7 +27,7 @@ _ASIDE_GAINS = 0.004
 _MASK_FITS, _BORDER_EVEN = 0.80, 9.0
 
 
-class Registered(NamedTuple):
+class Registration(NamedTuple):
     """matrix: (3, 3), from places of the first photograph to places of the second, both in 0..1 across and down; its
     determinant is negative where the second is seen from behind. how: what told. sure: 0..1. rest: how far what was
     matched still lies apart, in px of 1024, None where it was not measured."""
@@ -38,13 +38,13 @@ class Registered(NamedTuple):
     rest: float | None
 
 
-def registered(first: Pixels, second: Pixels, *, outlines: bool = True) -> Registered:
+def register_photographs(first: Pixels, second: Pixels, *, outlines: bool = True) -> Registration:
     """first, second: (H, W, 3) linear, of any sizes. outlines: things cut out of an even ground may be told by theirs.
 
     Raises UnreadableFile where nothing that both show is found.
     """
     one, other = _small(first), _small(second)
-    found: list[Registered] = []
+    found: list[Registration] = []
     masks = (silhouette(one), silhouette(other)) if outlines else (None, None)
     if masks[0] is not None and masks[1] is not None:
         by_outline = _by_outline(masks[0], masks[1])
@@ -64,7 +64,7 @@ def registered(first: Pixels, second: Pixels, *, outlines: bool = True) -> Regis
     return max(found, key=lambda one: one.sure)
 
 
-def by_points(pairs: Sequence[Sequence[float]]) -> Registered:
+def register_by_points(pairs: Sequence[Sequence[float]]) -> Registration:
     """From four or more marked pairs [x, y, x in the second, y in the second], all in 0..1.
 
     Raises UnreadableFile where they do not make up a view.
@@ -77,7 +77,7 @@ def by_points(pairs: Sequence[Sequence[float]]) -> Registered:
             remedy="Mark four places in both, far from each other and not on one line.",
         )
     off = _through(matrix, rows[:, :2]) - rows[:, 2:]
-    return Registered(matrix, "points", 1.0, float(np.sqrt(np.mean(off**2))) * _SIDE)
+    return Registration(matrix, "points", 1.0, float(np.sqrt(np.mean(off**2))) * _SIDE)
 
 
 def _small(pixels: Pixels) -> Pixels:
@@ -102,7 +102,7 @@ def _shares(matrix: Pixels, one: Pixels, other: Pixels) -> Pixels:
     return np.asarray(out / out[2, 2])
 
 
-def _by_features(one: Pixels, other: Pixels, mirrored: bool) -> Registered | None:
+def _by_features(one: Pixels, other: Pixels, mirrored: bool) -> Registration | None:
     flip = np.array([[-1.0, 0, other.shape[1]], [0, 1, 0], [0, 0, 1]])
     sift = _CV.SIFT_create(6000, contrastThreshold=0.02)
     points_a, marks_a = sift.detectAndCompute(_grey(one), None)
@@ -125,7 +125,7 @@ def _by_features(one: Pixels, other: Pixels, mirrored: bool) -> Registered | Non
     sure = float(min(1.0, kept.sum() / 120) * min(1.0, 2 * kept.sum() / len(good)))
     if mirrored:
         matrix = flip @ matrix
-    return Registered(_shares(matrix, one, other), "features", sure, rest)
+    return Registration(_shares(matrix, one, other), "features", sure, rest)
 
 
 def silhouette(pixels: Pixels) -> Pixels | None:
@@ -147,7 +147,7 @@ def silhouette(pixels: Pixels) -> Pixels | None:
     return cv2.medianBlur(soft, 3) if 0.02 < share < 0.92 else None
 
 
-def _by_outline(one: Pixels, other: Pixels) -> Registered | None:
+def _by_outline(one: Pixels, other: Pixels) -> Registration | None:
     """Centre, size and axis of both outlines, in four ways and mirrored, then ECC from soft to sharp."""
     here, there = _frame_of(one), _frame_of(other)
     size = (one.shape[1], one.shape[0])
@@ -188,7 +188,7 @@ def _by_outline(one: Pixels, other: Pixels) -> Registered | None:
     half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
     edges = half @ matrix.astype(np.float64) @ np.linalg.inv(half)
     edge = float(np.abs(one - seen).sum() / max(np.hypot(*np.gradient(one)).sum(), 1.0))
-    return Registered(_shares(edges, one, other), "outline", float(np.clip((fits - 0.7) / 0.25, 0, 1)), edge)
+    return Registration(_shares(edges, one, other), "outline", float(np.clip((fits - 0.7) / 0.25, 0, 1)), edge)
 
 
 def _fit(one: Pixels, other: Pixels, matrix: Pixels) -> tuple[Pixels, float]:

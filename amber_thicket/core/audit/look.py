@@ -48,7 +48,7 @@ class Stored:
 
 
 @dataclass(frozen=True)
-class Finding:
+class AuditFinding:
     """One thing about one file, or about the set where file is "". sure: 0..1. repair: what mending does, in words;
     changes: the settings that do it."""
 
@@ -88,7 +88,7 @@ class Audit:
     """roles: what each file is, in order. findings: gravest first. changes: all repairs together. level: the worst."""
 
     roles: tuple[Judged, ...]
-    findings: tuple[Finding, ...]
+    findings: tuple[AuditFinding, ...]
     changes: dict[str, Any]
 
     def lightened(self) -> Audit:
@@ -105,7 +105,7 @@ class Audit:
 def audit(files: Sequence[Stored], *, y: Literal["plus", "minus"] = "plus", gloss: bool = False) -> Audit:
     """files: of one surface. y, gloss: what the receiver wants: green up or down, gloss instead of roughness."""
     judged = list(_judged(files))
-    found: list[Finding] = []
+    found: list[AuditFinding] = []
     changes: dict[str, Any] = {}
     by_role: dict[str, Judged] = {}
     for one in judged:
@@ -197,22 +197,22 @@ def _sides(by_role: dict[str, Judged], reading: Reading | None, size: tuple[int,
     return sides(scalar("height"), vectors, scalar("ambient_occlusion"), linear)
 
 
-def _of_normal(one: Judged, reading: Reading, told: Sides, y: Literal["plus", "minus"]) -> Iterator[Finding]:
+def _of_normal(one: Judged, reading: Reading, told: Sides, y: Literal["plus", "minus"]) -> Iterator[AuditFinding]:
     name = one.file.name
     if reading.stored != "linear":
         how = "coded as sRGB: flat is 188 instead of 128" if reading.stored == "srgb" else "decoded once: flat is 55"
-        yield Finding(
+        yield AuditFinding(
             "normal.encoding", "blocked", f"Its numbers were {how}.", "Every slope is read too steep and to one side.",
             name, repair="Undoes it.", changes={"gather.maps.normal_stored": reading.stored},
             values={"normal.encoding": reading.stored},
         )  # fmt: skip
     if reading.two:
-        yield Finding(
+        yield AuditFinding(
             "normal.channels", "attention", "Its third channel is missing.", "Most renderers read three channels.",
             name, repair="Rebuilds blue from red and green.", changes={"gather.maps.normal_two": True},
         )  # fmt: skip
     if reading.swapped:
-        yield Finding(
+        yield AuditFinding(
             "normal.swapped", "blocked", "Red and green are swapped.",
             "Light from the left would seem to come from above.", name, reading.sure, "Swaps them back.",
             {"gather.maps.normal_swapped": True}, {"normal.swapped": True},
@@ -221,46 +221,46 @@ def _of_normal(one: Judged, reading: Reading, told: Sides, y: Literal["plus", "m
     told_y = {"normal.y": signs[reading.y], "confidence": reading.sure}
     own = {"gather.maps.normal_y": "minus"} if reading.y == "minus" else {}
     if reading.y == "unknown":
-        yield Finding(
+        yield AuditFinding(
             "normal.y_direction", "unknown", "Which way green points cannot be told.",
             "The wrong way turns bumps into dents along one axis.", name, reading.sure, values=told_y,
         )  # fmt: skip
     else:
         word = "up, Y+" if reading.y == "plus" else "down, Y−"
         right = reading.y == y
-        yield Finding(
+        yield AuditFinding(
             "normal.y_direction", "pass" if right else "blocked",
             f"Green points {word}" + ("." if right else f"; the receiver wants {'Y+' if y == 'plus' else 'Y−'}."),
             "The wrong way turns bumps into dents along one axis.", name, reading.sure,
             "" if right else "Turns green round.", own, told_y,
         )  # fmt: skip
     if told.normal:
-        yield Finding(
+        yield AuditFinding(
             "normal.inverted", "blocked", f"Bumps are dents: it says the opposite of {told.by}.",
             "The whole surface seems turned inside out.", name, told.sure, "Turns it round.",
             {"gather.maps.normal_inverted": True}, {"normal.inverted": True},
         )  # fmt: skip
     if reading.unit < 0.9:
-        yield Finding(
+        yield AuditFinding(
             "normal.unit_length", "attention",
             f"{100 * (1 - reading.unit):.0f} % of its vectors are not of unit length.",
             "It was scaled, blended or compressed as a colour.", name, repair="Makes them so.",
         )  # fmt: skip
     blocks = blockiness(np.ascontiguousarray(one.file.values[..., :2]))
     if blocks > BLOCKY:
-        yield Finding(
+        yield AuditFinding(
             "normal.steps", "attention",
             f"It was a JPEG once: lines at every eighth pixel are {100 * (blocks - 1):.0f} % stronger.",
             "Blocks turn into facets once light falls on them.", name,
         )  # fmt: skip
     if reading.tilt > 0.1:
-        yield Finding(
+        yield AuditFinding(
             "normal.tilt", "attention", f"On the whole it leans by {np.degrees(np.arcsin(min(1, reading.tilt))):.0f}°.",
             "A flat surface would be lit as a slope.", name,
         )  # fmt: skip
 
 
-def _of_scalars(by_role: dict[str, Judged], told: Sides, gloss: bool) -> Iterator[Finding]:
+def _of_scalars(by_role: dict[str, Judged], told: Sides, gloss: bool) -> Iterator[AuditFinding]:
     height = by_role.get("height")
     if height:
         yield from _of_height(height, told)
@@ -268,7 +268,7 @@ def _of_scalars(by_role: dict[str, Judged], told: Sides, gloss: bool) -> Iterato
     if rough and not _blank(rough):
         is_gloss = _holds_gloss(rough)
         if is_gloss and not gloss:
-            yield Finding(
+            yield AuditFinding(
                 "roughness.polarity", "blocked", f"It holds gloss ({rough.guess.why}); the receiver wants roughness.",
                 "Read as roughness, what shines turns dull and what is dull shines.", rough.file.name,
                 repair="Writes one minus it.", values={"roughness.holds": "gloss"},
@@ -277,7 +277,7 @@ def _of_scalars(by_role: dict[str, Judged], told: Sides, gloss: bool) -> Iterato
             yield from _doubtful_roughness(rough, by_role, is_gloss)
     mirror = by_role.get("specular")
     if mirror and rough and not gloss and "metallic" not in by_role and not _flat(mirror):
-        yield Finding(
+        yield AuditFinding(
             "set.workflow", "blocked", "It is a specular and gloss set; the receiver wants metal and roughness.",
             "Its diffuse is black where metal is, and nothing says where that is.", mirror.file.name,
             repair="Works base colour and metallic out of diffuse and specular.",
@@ -287,12 +287,12 @@ def _of_scalars(by_role: dict[str, Judged], told: Sides, gloss: bool) -> Iterato
     if metal and not _blank(metal):
         between = float(np.mean((metal.scalar() > 0.2) & (metal.scalar() < 0.8)))
         if between > 0.1:
-            yield Finding(
+            yield AuditFinding(
                 "metallic.extremes", "attention", f"{100 * between:.0f} % lies between black and white.",
                 "Values between are no material.", metal.file.name,
             )  # fmt: skip
     if told.occlusion:
-        yield Finding(
+        yield AuditFinding(
             "ambient_occlusion.polarity", "blocked", "It is mostly dark: white means closed.",
             "Open places would be darkened and recesses lit.", by_role["ambient_occlusion"].file.name,
             repair="Turns it round.", changes={"gather.maps.occlusion_white": "closed"},
@@ -300,24 +300,24 @@ def _of_scalars(by_role: dict[str, Judged], told: Sides, gloss: bool) -> Iterato
         )  # fmt: skip
 
 
-def _of_height(one: Judged, told: Sides) -> Iterator[Finding]:
+def _of_height(one: Judged, told: Sides) -> Iterator[AuditFinding]:
     name, file = one.file.name, one.file
     if _blank(one):
         return
     if told.height:
-        yield Finding(
+        yield AuditFinding(
             "height.polarity", "blocked", f"White is low: it says the opposite of {told.by}.",
             "Displaced, every bump becomes a dent.", name, told.sure, "Turns it round.",
             {"gather.maps.height_white": "low"}, {"height.white": "low"},
         )  # fmt: skip
     elif told.height is None and told.agree is not None and told.agree < -0.2:
-        yield Finding(
+        yield AuditFinding(
             "height.normal_agree", "unknown", "Height and normal contradict each other; nothing says which is right.",
             "One of them is the wrong way round.", name, abs(told.agree),
         )  # fmt: skip
     if not file.floating and file.levels <= 256:
         deep = "" if file.bits == 8 else f", though the file has {file.bits} bits"
-        yield Finding(
+        yield AuditFinding(
             "height.bit_depth", "attention", f"It has {file.levels} levels{deep}: too few to displace with.",
             "Displaced, 256 levels show as steps.", name,
             repair="Smooths its steps by half a level at most and writes 16 bits.",
@@ -325,7 +325,7 @@ def _of_height(one: Judged, told: Sides) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _doubtful_roughness(one: Judged, by_role: dict[str, Judged], is_gloss: bool) -> Iterator[Finding]:
+def _doubtful_roughness(one: Judged, by_role: dict[str, Judged], is_gloss: bool) -> Iterator[AuditFinding]:
     """Bare metal that is rougher than what lies on it, everywhere, is mostly gloss under a wrong name."""
     metal = by_role.get("metallic")
     if metal is None or _blank(metal):
@@ -336,7 +336,7 @@ def _doubtful_roughness(one: Judged, by_role: dict[str, Judged], is_gloss: bool)
         return
     apart = float(rough[bare].mean() - rough[~bare].mean())
     if apart > 0.15:
-        yield Finding(
+        yield AuditFinding(
             "roughness.polarity", "attention",
             f"Bare metal is rougher than the rest by {apart:.2f}: perhaps it holds gloss.",
             "Read the wrong way round, what shines turns dull.", one.file.name, min(1.0, apart * 2),
@@ -347,7 +347,7 @@ def _blank(one: Judged) -> bool:
     return float(np.ptp(one.scalar())) < 2 / 255
 
 
-def _of_files(judged: Sequence[Judged], by_role: dict[str, Judged]) -> Iterator[Finding]:
+def _of_files(judged: Sequence[Judged], by_role: dict[str, Judged]) -> Iterator[AuditFinding]:
     seen: set[str] = set()
     for one in judged:
         file = one.file
@@ -355,12 +355,12 @@ def _of_files(judged: Sequence[Judged], by_role: dict[str, Judged]) -> Iterator[
         if role is None:
             continue
         if by_role[one.role] is not one:
-            yield Finding("set.roles", "attention", f"There is another {role.label.lower()}: it is not used.",
+            yield AuditFinding("set.roles", "attention", f"There is another {role.label.lower()}: it is not used.",
                           "Two files for one map leave it open which counts.", file.name)  # fmt: skip
             continue
         if role.channels == 1 and _blank(one):
             value = float(one.scalar().mean())
-            yield Finding(
+            yield AuditFinding(
                 "set.blank_maps", "note", f"{role.label} is {value:.2f} everywhere: nothing is in it.",
                 "A blank map costs memory and says nothing.", file.name, repair="Leaves it out.",
                 changes={f"gather.maps.{one.role}": ""}, values={"blank": True},
@@ -369,23 +369,23 @@ def _of_files(judged: Sequence[Judged], by_role: dict[str, Judged]) -> Iterator[
             continue
         seen.add(file.name)
         if role.encoding == "linear" and file.tagged == "srgb":
-            yield Finding("files.encoding", "attention", "Its tags say sRGB, but it holds numbers.",
+            yield AuditFinding("files.encoding", "attention", "Its tags say sRGB, but it holds numbers.",
                           "A reader that obeys the tag bends every value.", file.name,
                           repair="Writes it without the tag.")  # fmt: skip
         if role.encoding == "linear" and file.format in ("jpeg",):
-            yield Finding("files.lossless", "attention", "It is a JPEG: a lossy format for numbers.",
+            yield AuditFinding("files.lossless", "attention", "It is a JPEG: a lossy format for numbers.",
                           "Blocks show up as facets under a raking light.", file.name,
                           repair="Writes a lossless file; what is lost stays lost.")  # fmt: skip
 
 
-def _of_set(judged: Sequence[Judged], by_role: dict[str, Judged]) -> Iterator[Finding]:
+def _of_set(judged: Sequence[Judged], by_role: dict[str, Judged]) -> Iterator[AuditFinding]:
     sizes = {one.file.name: one.file.size for one in judged if one.role in ROLES}
     if len(set(sizes.values())) > 1:
         usual = max(set(sizes.values()), key=lambda size: (list(sizes.values()).count(size), size))
         for name, size in sizes.items():
             if size != usual:
                 shape = "" if abs(size[0] / size[1] / (usual[0] / usual[1]) - 1) < 0.01 else ", and another shape"
-                yield Finding(
+                yield AuditFinding(
                     "set.same_size", "blocked",
                     f"It is {size[0]} × {size[1]} px, the others {usual[0]} × {usual[1]}{shape}.",
                     "Maps of different sizes blur against each other, or are refused.", name,
@@ -393,7 +393,7 @@ def _of_set(judged: Sequence[Judged], by_role: dict[str, Judged]) -> Iterator[Fi
                 )  # fmt: skip
     for role, label in (("base_color", "base colour"), ("normal", "normal"), ("roughness", "roughness")):
         if role not in by_role:
-            yield Finding("set.required_maps", "attention", f"There is no {label}.",
+            yield AuditFinding("set.required_maps", "attention", f"There is no {label}.",
                           "A metal/rough renderer needs it.", repair="Made from the others.")  # fmt: skip
     yield from _misaligned(by_role)
     for role, one in by_role.items():
@@ -402,7 +402,7 @@ def _of_set(judged: Sequence[Judged], by_role: dict[str, Judged]) -> Iterator[Fi
             worst = [seam(values, axis=axis) for axis in (0, 1)]
             if any(figure.level == "blocked" for figure in worst):
                 z = max(figure.border for figure in worst)
-                yield Finding(
+                yield AuditFinding(
                     "tiling.seam", "blocked", f"Its edges do not meet (seam {z:.1f}).",
                     "The border shows when it repeats.", one.file.name, repair="Joins the edges, in all maps alike.",
                     changes={"tile.join.method": "cut"}, values={"seam": z},
@@ -424,7 +424,7 @@ def _steep(one: Judged, size: tuple[int, int]) -> Pixels:
     return steep(np.ascontiguousarray(values, np.float32), leans=one.role == "normal")
 
 
-def _misaligned(by_role: dict[str, Judged]) -> Iterator[Finding]:
+def _misaligned(by_role: dict[str, Judged]) -> Iterator[AuditFinding]:
     """Maps that lie beside where most of them lie."""
     order = [role for role in ("height", "ambient_occlusion") if role in by_role and not _blank(by_role[role])]
     if not order:
@@ -442,7 +442,7 @@ def _misaligned(by_role: dict[str, Judged]) -> Iterator[Finding]:
             aside[role] = round(off.x * scale, 2), round(off.y * scale, 2), off.sure
             rows = moved_back(rows, by_role[role].file.key, off.x / size[0], off.y / size[1])
     for role, (x, y, sure) in aside.items():
-        yield Finding(
+        yield AuditFinding(
             "set.aligned", "attention", f"It lies {x:+.1f}, {y:+.1f} px beside the others.",
             "Edges of colour, relief and gloss fall apart.", by_role[role].file.name, sure,
             repair="Moves it back.", changes={"gather.placed.places": as_plain(rows)}, values={"offset": [x, y]},

@@ -13,17 +13,17 @@ import numpy as np
 
 from amber_thicket.core.numeric.colour import logarithm, luminance_of, srgb_to_linear
 from amber_thicket.core.numeric.compiled import compiled
-from amber_thicket.core.numeric.filters import blur, carried_in, shrink
+from amber_thicket.core.numeric.filters import blur, fill_by_normalized_convolution, shrink
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.numeric.mixed import mixed
+from amber_thicket.core.numeric.mixed import mix
 from amber_thicket.core.numeric.parallel import over_rows
-from amber_thicket.core.numeric.ranks import at_shares
+from amber_thicket.core.numeric.ranks import quantiles
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.synthesis.cut import features
 from amber_thicket.core.synthesis.fill import covering, patched
-from amber_thicket.core.synthesis.lookalike import in_step
+from amber_thicket.core.synthesis.lookalike import find_steps
 from amber_thicket.core.synthesis.mosaic import Mosaic
 from amber_thicket.core.synthesis.patchwork import Mask
 
@@ -72,7 +72,7 @@ def glare_mask(pixels: Pixels, tile: float, amount: float) -> Mask:
     """Where light is mirrored. pixels: linear RGB; tile: px of one tile width; amount: 0..100, how faint it may be."""
     tone, colour = np.empty(pixels.shape[:2], np.float32), np.empty(pixels.shape[:2], np.float32)
     over_rows(partial(_told, np.ascontiguousarray(pixels, np.float32), tone, colour), len(tone))
-    around = np.minimum(tone, np.float32(at_shares(tone, (0.9,))[0]))
+    around = np.minimum(tone, np.float32(quantiles(tone, (0.9,))[0]))
     soft, usual = (blur(field, _AROUND * tile, wraps=False) for field in (around, colour))
     limit = 1.5 - 1.2 * amount / 100
     limits = np.array([limit, 1.3 * limit, *np.log(srgb_to_linear(np.array([_BRIGHT, _SURE])))], np.float32)
@@ -134,7 +134,7 @@ def decide_glare(evened: Raster, *, frame: Frame, amount: float, margin: float) 
         # That much is no glare, but a bright material.
         return Found(np.zeros_like(specks), pixels[:1, :1], None, round(float(mask.mean()), 5))
     if unfit.any():
-        plan = covering(features(pixels), unfit, in_step(pixels), unfit=wide > 0)
+        plan = covering(features(pixels), unfit, find_steps(pixels), unfit=wide > 0)
     return Found(specks, _filled_in(pixels, wide > 0, size), plan, round(float(mask.mean()), 5))
 
 
@@ -142,7 +142,7 @@ def _filled_in(pixels: Pixels, mask: Mask, reach: int) -> Pixels:
     """The picture with masked places filled smoothly from around, at half size."""
     small, weight = shrink(pixels, 2), shrink(1 - mask.astype(np.float32), 2)
     weight[weight < 0.99] = 0
-    return carried_in(small, weight, [max(step * reach, 0.6) for step in (4.0, 2.0, 1.0, 0.5, 0.25)])
+    return fill_by_normalized_convolution(small, weight, [max(step * reach, 0.6) for step in (4.0, 2.0, 1.0, 0.5, 0.25)])
 
 
 def glare(evened: Raster, *, frame: Frame, decided: Found, amount: float, margin: float) -> Raster:
@@ -152,7 +152,7 @@ def glare(evened: Raster, *, frame: Frame, decided: Found, amount: float, margin
     if decided.specks.any():
         soft = blur(decided.specks, 0.8, wraps=False)
         share = cv2.resize(soft, size, interpolation=cv2.INTER_LINEAR)
-        pixels = mixed(pixels, cv2.resize(decided.fill, size, interpolation=cv2.INTER_LINEAR), share)
+        pixels = mix(pixels, cv2.resize(decided.fill, size, interpolation=cv2.INTER_LINEAR), share)
     if decided.plan:
         pixels = np.maximum(patched(pixels, decided.plan), 0)
     return Raster(np.asarray(pixels, np.float32), evidence={"share": decided.share})

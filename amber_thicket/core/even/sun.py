@@ -23,7 +23,7 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2, optimize
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
-from amber_thicket.core.progress import reached
+from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings
 from amber_thicket.core.shading.horizon import open_sky
@@ -91,7 +91,7 @@ def found_light(tone: Pixels, height: Pixels, tile: float) -> Light:
         first = fit
         for _ in range(_FINER):
             tried += 1
-            reached(min(0.1 * tried, 0.8), "finding the sun")
+            report_progress(min(0.1 * tried, 0.8), "finding the sun")
             other = seen.fitted(fit.x / deeper, fit.y / deeper, fit.depth * deeper, fit.sky)
             if other.off >= fit.off or not _DEPTHS[0] <= other.depth <= _DEPTHS[1]:
                 break

@@ -26,7 +26,7 @@ PLAIN, MARGIN = 0.006, 0.01
 
 
 @dataclass(frozen=True)
-class Finding:
+class CaptureFinding:
     """level: "pass", "note" or "attention". what: in a word or two. measured: with its unit. advice: what to do. box:
     where it shows most: left, top, right, bottom in 0..1 of the file's picture."""
 
@@ -113,26 +113,26 @@ def triage(pixels: Pixels, *, bits: int, floating: bool) -> list[dict[str, Any]]
     return [asdict(finding) for finding in found]
 
 
-def _size(width: int, height: int) -> Finding:
+def _size(width: int, height: int) -> CaptureFinding:
     side = min(width, height)
     if side < 512:
         advice = "Finished maps over this size hold no more detail. Come closer, or photograph in parts."
-        return Finding("attention", "Small", f"{width} × {height} px", advice)
-    return Finding("pass", "Size", f"{width} × {height} px", f"Enough for maps of {2 ** int(np.log2(side))} px.")
+        return CaptureFinding("attention", "Small", f"{width} × {height} px", advice)
+    return CaptureFinding("pass", "Size", f"{width} × {height} px", f"Enough for maps of {2 ** int(np.log2(side))} px.")
 
 
-def _exposure(codes: Pixels) -> list[Finding]:
+def _exposure(codes: Pixels) -> list[CaptureFinding]:
     brightest, _ = _ends(codes)
     burnt, crushed = brightest >= 254 / 255, brightest <= 1 / 255
     white, black = float(burnt.mean()), float(crushed.mean())
     found = []
     if white > CLIPPED:
         advice = "Expose darker, or crop the bright part away."
-        found.append(Finding("attention", "Burnt out", f"{white * 100:.1f} % of pixels", advice, densest(burnt)))
+        found.append(CaptureFinding("attention", "Burnt out", f"{white * 100:.1f} % of pixels", advice, densest(burnt)))
     if black > CLIPPED:
         advice = "Expose brighter, or light the recesses."
-        found.append(Finding("attention", "Crushed blacks", f"{black * 100:.1f} % of pixels", advice, densest(crushed)))
-    return found or [Finding("pass", "Exposure", "nothing clipped")]
+        found.append(CaptureFinding("attention", "Crushed blacks", f"{black * 100:.1f} % of pixels", advice, densest(crushed)))
+    return found or [CaptureFinding("pass", "Exposure", "nothing clipped")]
 
 
 def _ends(codes: Pixels) -> tuple[Pixels, Pixels]:
@@ -141,73 +141,73 @@ def _ends(codes: Pixels) -> tuple[Pixels, Pixels]:
     return np.maximum(np.maximum(red, green), blue), np.minimum(np.minimum(red, green), blue)
 
 
-def _light(pixels: Pixels) -> Finding:
+def _light(pixels: Pixels) -> CaptureFinding:
     grid = np.maximum(luminance(shrink(pixels, max(1, min(pixels.shape[:2]) // 8))), 1e-4)
     uneven = float(np.percentile(grid, 90)) / max(float(np.percentile(grid, 10)), 1e-4)
     if uneven > UNEVEN:
         advice = "Even takes it out; check the amount there."
-        return Finding("attention", "Uneven light", f"{uneven:.1f} : 1", advice, _cell(grid, int(grid.argmin())))
-    return Finding("pass", "Light", f"{uneven:.1f} : 1")
+        return CaptureFinding("attention", "Uneven light", f"{uneven:.1f} : 1", advice, _cell(grid, int(grid.argmin())))
+    return CaptureFinding("pass", "Light", f"{uneven:.1f} : 1")
 
 
-def _glare(codes: Pixels) -> Finding:
+def _glare(codes: Pixels) -> CaptureFinding:
     bright, dark = _ends(codes)
     dull = bright - dark
     shiny = (bright > 0.965) & (dull < 0.12) & (bright > np.median(bright) + 0.25)
     share = float(shiny.mean())
     if share > GLARE:
         advice = "Turn the lamp or the camera, or shoot under a cloudy sky; Even can take some of it down."
-        return Finding("attention", "Glare", f"{share * 100:.1f} % of pixels", advice, densest(shiny))
-    return Finding("pass", "Glare", "none to speak of")
+        return CaptureFinding("attention", "Glare", f"{share * 100:.1f} % of pixels", advice, densest(shiny))
+    return CaptureFinding("pass", "Glare", "none to speak of")
 
 
-def _bits(bits: int, floating: bool) -> Finding:
+def _bits(bits: int, floating: bool) -> CaptureFinding:
     if bits == 8:
-        return Finding("note", "Bit depth", "8 bit", "Shoot RAW or 16 bit where height is read from tone.")
-    return Finding("pass", "Bit depth", f"{bits} bit{' float' if floating else ''}")
+        return CaptureFinding("note", "Bit depth", "8 bit", "Shoot RAW or 16 bit where height is read from tone.")
+    return CaptureFinding("pass", "Bit depth", f"{bits} bit{' float' if floating else ''}")
 
 
-def _sharp(tone: Pixels, noise: float) -> Finding:
+def _sharp(tone: Pixels, noise: float) -> CaptureFinding:
     sharp = sharpness_of(tone, noise)
     if sharp < SOFT:
         advice = "Focus again or steady the camera; or make maps of half the size, which lose nothing."
-        return Finding("attention", "Soft", f"{sharp:.2f} of coarser detail", advice)
-    return Finding("pass", "Sharpness", f"{sharp:.2f} of coarser detail")
+        return CaptureFinding("attention", "Soft", f"{sharp:.2f} of coarser detail", advice)
+    return CaptureFinding("pass", "Sharpness", f"{sharp:.2f} of coarser detail")
 
 
-def _grain(grain: float) -> Finding:
+def _grain(grain: float) -> CaptureFinding:
     if grain > NOISY:
         advice = "Use more light or a lower ISO: grain becomes relief."
-        return Finding("attention", "Noise", f"{grain:.1f} of 255", advice)
-    return Finding("pass", "Noise", f"{grain:.1f} of 255")
+        return CaptureFinding("attention", "Noise", f"{grain:.1f} of 255", advice)
+    return CaptureFinding("pass", "Noise", f"{grain:.1f} of 255")
 
 
-def _features(tone: Pixels) -> list[Finding]:
+def _features(tone: Pixels) -> list[CaptureFinding]:
     count = features_across(tone)
-    found = Finding("pass", "Features", f"about {count:.0f} across", "Many small ones tile well.")
+    found = CaptureFinding("pass", "Features", f"about {count:.0f} across", "Many small ones tile well.")
     if count < FEW:
         advice = "Few big features show at every repeat. Stand further back, so that more of them fit."
-        found = Finding("attention", "Few features", f"about {count:.0f} across", advice)
+        found = CaptureFinding("attention", "Few features", f"about {count:.0f} across", advice)
     # What lies within half a feature of an edge belongs to features that the edge cuts through.
     share = 1 - (1 - 1 / max(count, 1)) ** 2
     advice = "So much of the picture belongs to features that its borders cut, and has to be joined in Tile."
-    return [found, Finding("note" if count < FEW else "pass", "Border share", f"{share * 100:.0f} %", advice)]
+    return [found, CaptureFinding("note" if count < FEW else "pass", "Border share", f"{share * 100:.0f} %", advice)]
 
 
-def _tilt(pixels: Pixels) -> Finding:
+def _tilt(pixels: Pixels) -> CaptureFinding:
     found = tilt(pixels)
     if not found.found:
-        return Finding("pass", "Straight on", found.measured)
+        return CaptureFinding("pass", "Straight on", found.measured)
     advice = "A view from an angle does not tile. Flatten it in Square by its corners, or shoot straight down."
     if found.toward is None:
-        return Finding("attention", "Tilt", found.measured, advice)
+        return CaptureFinding("attention", "Tilt", found.measured, advice)
     x, y = found.toward
     across = (2 / 3, 1.0) if x > 0.5 else (0.0, 1 / 3) if x < -0.5 else (0.0, 1.0)
     down = (2 / 3, 1.0) if y > 0.5 else (0.0, 1 / 3) if y < -0.5 else (0.0, 1.0)
-    return Finding("attention", "Tilt", found.measured, advice, (across[0], down[0], across[1], down[1]))
+    return CaptureFinding("attention", "Tilt", found.measured, advice, (across[0], down[0], across[1], down[1]))
 
 
-def _margins(tone: Pixels) -> list[Finding]:
+def _margins(tone: Pixels) -> list[CaptureFinding]:
     """Plain strips along the edges: the lid of a scanner, a frame, black bars. tone: (H, W), coded."""
     kept = []
     for rows in (tone, tone.T):
@@ -222,7 +222,7 @@ def _margins(tone: Pixels) -> list[Finding]:
         return []
     advice = "Nothing is on it. Crop it away in Square."
     box = (float(left), float(top), float(right), float(bottom))
-    return [Finding("attention", "Plain margin", f"{share * 100:.0f} % of the picture", advice, box)]
+    return [CaptureFinding("attention", "Plain margin", f"{share * 100:.0f} % of the picture", advice, box)]
 
 
 def densest(mask: NDArray[np.bool_]) -> Box:

@@ -10,8 +10,8 @@ import numpy as np
 
 from amber_thicket.core.gather.lights import FEWEST, MOST, Settings
 from amber_thicket.core.lightset import ring
-from amber_thicket.core.lightset.steady import Steady, middle, put_right
-from amber_thicket.core.progress import reached
+from amber_thicket.core.lightset.steady import Stabilization, middle, apply_stabilization
+from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.settings import as_plain
 from amber_thicket.errors import UnreadableFile
@@ -21,7 +21,7 @@ _BLACK, _SAME = 0.003, 0.0015
 
 
 @dataclass(frozen=True)
-class Report:
+class LightSetReport:
     """changes: settings of gather.lights that follow. told: sentences with a level each ("pass", "attention").
     certain: whether bump and dent were told apart; where not, the user has to say where the first lamp stood.
     confidence: 0..1, of the bearing."""
@@ -33,7 +33,7 @@ class Report:
     found: ring.Found
 
 
-def sound(names: Sequence[str], sizes: Sequence[tuple[int, int]], small: Sequence[Pixels]) -> None:
+def check_light_set(names: Sequence[str], sizes: Sequence[tuple[int, int]], small: Sequence[Pixels]) -> None:
     """Raises UnreadableFile naming the photograph that cannot belong to a light set. small: some px of each."""
     if not FEWEST <= len(names) <= MOST:
         raise UnreadableFile(
@@ -57,11 +57,11 @@ def sound(names: Sequence[str], sizes: Sequence[tuple[int, int]], small: Sequenc
                 )
 
 
-def found_out(photographs: Pixels, settings: Settings, steady: Steady, names: Sequence[str]) -> Report:
+def analyze_light_set(photographs: Pixels, settings: Settings, steady: Stabilization, names: Sequence[str]) -> LightSetReport:
     """photographs: (N, H, W, 3) linear as shot, of up to some 1500 px. names: of their files, for the sentences."""
     lamps = list(settings.frames)
-    reached(0.75, "Looking for the order")
-    shots = middle(np.stack([put_right(p, k, steady) for k, p in enumerate(photographs)]), _PART)
+    report_progress(0.75, "Looking for the order")
+    shots = middle(np.stack([apply_stabilization(p, k, steady) for k, p in enumerate(photographs)]), _PART)
     told: list[tuple[str, str]] = []
     changes: dict[str, Any] = {}
     own = any(lamp.bearing is not None for lamp in lamps)
@@ -112,7 +112,7 @@ def found_out(photographs: Pixels, settings: Settings, steady: Steady, names: Se
             ("attention", f"The lamps may have stood at {seen.elevation:.0f}° instead of {settings.elevation:g}°.")
         )
     told += _changed_between(steady, photographs.shape[2], names)
-    return Report(changes, tuple(told), seen.certain, confidence, seen)
+    return LightSetReport(changes, tuple(told), seen.certain, confidence, seen)
 
 
 def _by(seen: ring.Found) -> str:
@@ -123,7 +123,7 @@ def _by(seen: ring.Found) -> str:
     return " and ".join(name for name, speaks in cues if speaks)
 
 
-def _changed_between(steady: Steady, width: int, names: Sequence[str]) -> list[tuple[str, str]]:
+def _changed_between(steady: Stabilization, width: int, names: Sequence[str]) -> list[tuple[str, str]]:
     told = []
     for name, shift, gain in zip(names, steady.shifts * width, steady.gains, strict=True):
         if np.any(shift):

@@ -13,10 +13,10 @@ from typing import NamedTuple
 import numpy as np
 
 from amber_thicket.core.gather.lamps import bearings, directions_of
-from amber_thicket.core.lightset.solve import solved
+from amber_thicket.core.lightset.solve import solve_light_set
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.progress import reached
+from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.shading.slope import integrated
 
@@ -79,15 +79,15 @@ def found(photographs: Pixels, *, elevation: float, gap: int = 0) -> Found:
     count = photographs.shape[0]
     tried = []
     for clockwise in (False, True):
-        reached(0.85 if clockwise else 0.8, "Looking for the lamps")
+        report_progress(0.85 if clockwise else 0.8, "Looking for the lamps")
         lamps = directions_of(bearings(count, clockwise=clockwise, gap=gap), elevation)
-        normal = solved(photographs, lamps).normal
+        normal = solve_light_set(photographs, lamps).normal
         z = np.maximum(normal[..., 2], 0.1)
         a, b = _curl(-normal[..., 0] / z, -normal[..., 1] / z)
         tried.append((*_turned(a, b), clockwise))
     turn, curl, twisted, clockwise = min(tried, key=lambda t: t[1] / max(t[2], 1e-12))
     lamps = directions_of(bearings(count, first=turn, clockwise=clockwise, gap=gap), elevation)
-    reached(0.9, "Telling bumps from dents")
+    report_progress(0.9, "Telling bumps from dents")
     shadows, recesses = _half_turn(photographs, lamps)
     # Shadows say more than recesses do; each speaks only when it is clear.
     other = shadows < 0 if abs(shadows) > SHADOWS_TELL else recesses < 0
@@ -100,7 +100,7 @@ def found(photographs: Pixels, *, elevation: float, gap: int = 0) -> Found:
 
 def _half_turn(photographs: Pixels, lamps: Pixels) -> tuple[float, float]:
     """How much better shadows, and recesses, fit the lamps as given than all turned by half; positive for as given."""
-    made = solved(photographs, lamps)
+    made = solve_light_set(photographs, lamps)
     height = integrated(made.normal)
     values = photographs.mean(-1)
     relit = np.maximum(np.einsum("hwc,kc->khw", made.normal, lamps.astype(np.float32)), 0)
@@ -144,8 +144,8 @@ def _elevation(photographs: Pixels, degrees: Pixels) -> float | None:
     tried = np.arange(_LOWEST, _HIGHEST + 9, 3.0)
     costs = []
     for elevation in tried:
-        reached(0.95, "Looking how high the lamps stood")
-        albedo = solved(photographs[:, ::2, ::2], directions_of(degrees, elevation)).albedo.mean(-1)
+        report_progress(0.95, "Looking how high the lamps stood")
+        albedo = solve_light_set(photographs[:, ::2, ::2], directions_of(degrees, elevation)).albedo.mean(-1)
         tone = np.log(np.maximum(albedo, 1e-4))
         costs.append(float(np.mean(np.abs(tone - blur(tone, 6.0, wraps=False)))))
     at = int(np.argmin(costs))

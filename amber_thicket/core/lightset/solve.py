@@ -40,7 +40,7 @@ def dropped(count: int) -> tuple[int, int]:
     return (1, 0) if count == 4 else (0, 0)
 
 
-def solved(photographs: Pixels, lamps: Pixels) -> Solved:
+def solve_light_set(photographs: Pixels, lamps: Pixels) -> Solved:
     """photographs: (N, H, W, 3) float32 linear, one exposure. lamps: (N, 3) unit vectors toward the lamps, +Y up, +Z
     out. N at least 3, lamps not all in one plane through the surface.
     """

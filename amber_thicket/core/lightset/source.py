@@ -14,8 +14,8 @@ import numpy as np
 from amber_thicket.core.gather.lamps import directions_of
 from amber_thicket.core.gather.lights import FEWEST, Settings, directions
 from amber_thicket.core.lightset import gloss
-from amber_thicket.core.lightset.solve import Solved, solved
-from amber_thicket.core.lightset.steady import Steady, put_right, steadied
+from amber_thicket.core.lightset.solve import Solved, solve_light_set
+from amber_thicket.core.lightset.steady import Stabilization, apply_stabilization, stabilize
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels, Raster
@@ -56,13 +56,13 @@ class LightSet:
         """(N, H, W, 3) linear, as they were taken."""
         return np.stack([frame.read(level).pixels for frame in self.frames])
 
-    def steady(self) -> Steady:
+    def steady(self) -> Stabilization:
         """What is put right before solving."""
         how = {name: getattr(self.settings, name) for name in ("align", "exposure", "lamp_light")}
         lamps = self._unturned()
         parts = [VERSION, how, [frame.key for frame in self.frames], lamps.tolist()]
         key = "lightset/steady/" + hashlib.sha256(json.dumps(parts).encode()).hexdigest()[:32]
-        return self.memory.get(key, lambda: steadied(self.as_shot(self.look_level()), lamps, **how))
+        return self.memory.get(key, lambda: stabilize(self.as_shot(self.look_level()), lamps, **how))
 
     def _unturned(self) -> Pixels:
         """The lamps with the first at 0° and the others counter-clockwise: what is put right does not depend on where
@@ -73,7 +73,7 @@ class LightSet:
 
     def frame(self, number: int, level: int) -> Pixels:
         """One photograph as it is solved, (H, W, 3) linear."""
-        return put_right(self.frames[number].read(level).pixels, number, self.steady())
+        return apply_stabilization(self.frames[number].read(level).pixels, number, self.steady())
 
     def solved(self, level: int) -> Solved:
         """Normal, albedo, residual and glint at a halving."""
@@ -82,7 +82,7 @@ class LightSet:
     def _solve(self, level: int) -> Solved:
         first = self.frame(0, level)
         if first.nbytes * len(self.frames) <= _WHOLE:
-            made = solved(np.stack([first, *(self.frame(k, level) for k in range(1, len(self.frames)))]), self.lamps)
+            made = solve_light_set(np.stack([first, *(self.frame(k, level) for k in range(1, len(self.frames)))]), self.lamps)
         else:
             made = self._by_rows(first, level)
         if not self.settings.bend:
@@ -100,7 +100,7 @@ class LightSet:
         whole = Solved(*(np.empty((rows, columns, *channels), np.float32) for channels in ((3,), (3,), (), ())))
         for row in range(0, rows, _ROWS):
             light = (held[:, row : row + _ROWS].astype(np.float32) / np.float32(65535)) ** 2 * np.float32(top)
-            for target, part in zip(whole, solved(light, self.lamps), strict=True):
+            for target, part in zip(whole, solve_light_set(light, self.lamps), strict=True):
                 target[row : row + _ROWS] = part
         return whole
 

@@ -6,10 +6,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from amber_thicket.core.lightset.solve import solved
+from amber_thicket.core.lightset.solve import solve_light_set
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.progress import reached
+from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 
 # Exposures that differ by less are one exposure.
@@ -21,7 +21,7 @@ _CLEARLY, _STILL = 1.15, 0.3
 _PART = 512
 
 
-class Steady(NamedTuple):
+class Stabilization(NamedTuple):
     """shifts: (N, 2) px right and down that each photograph lies away from the others, in shares of the width.
     gains: (N,) factors that bring all to one exposure. fields: (N, 6) the light of each lamp across the picture:
     log gain as polynomial in x and y from −1 to 1: 1, x, y, x², xy, y²."""
@@ -31,12 +31,12 @@ class Steady(NamedTuple):
     fields: Pixels
 
 
-def still(count: int) -> Steady:
+def no_stabilization(count: int) -> Stabilization:
     """Nothing to put right."""
-    return Steady(np.zeros((count, 2)), np.ones(count), np.zeros((count, 6)))
+    return Stabilization(np.zeros((count, 2)), np.ones(count), np.zeros((count, 6)))
 
 
-def steadied(photographs: Pixels, lamps: Pixels, *, align: bool, exposure: bool, lamp_light: bool) -> Steady:
+def stabilize(photographs: Pixels, lamps: Pixels, *, align: bool, exposure: bool, lamp_light: bool) -> Stabilization:
     """What has to be put right. photographs: (N, H, W, 3) float32 linear. lamps: (N, 3); their bearing may be wrong."""
     count = photographs.shape[0]
     values = np.ascontiguousarray(photographs.mean(-1))
@@ -44,7 +44,7 @@ def steadied(photographs: Pixels, lamps: Pixels, *, align: bool, exposure: bool,
     values = values * gains[:, None, None].astype(np.float32)
     shifts = _shifts(middle(values, _PART), lamps) / values.shape[2] if align else np.zeros((count, 2))
     fields = _fields(values) if lamp_light else np.zeros((count, 6))
-    return Steady(shifts, gains, fields)
+    return Stabilization(shifts, gains, fields)
 
 
 def middle(photographs: Pixels, side: int) -> Pixels:
@@ -85,7 +85,7 @@ def _shifts(values: Pixels, lamps: Pixels) -> Pixels:
     shifts = np.where(better[:, None], coarse, 0.0)
     asked = np.ones(count, bool)
     for number in range(_ROUNDS):
-        reached(0.3 + 0.4 * number / _ROUNDS, "Comparing the photographs")
+        report_progress(0.3 + 0.4 * number / _ROUNDS, "Comparing the photographs")
         before = _misfits(values, shifts, lamps)
         tried = np.where(asked[:, None], _refined(values, shifts, lamps), shifts)
         if np.all(asked):
@@ -115,7 +115,7 @@ def _coarse(values: Pixels) -> Pixels:
 def _relit(values: Pixels, shifts: Pixels, lamps: Pixels) -> tuple[Pixels, Pixels]:
     """(photographs moved into place, what each should look like), both (N, H, W)."""
     moved = np.stack([moved_by(v, -s) for v, s in zip(values, shifts, strict=True)])
-    made = solved(np.repeat(moved[..., None], 3, -1), lamps)
+    made = solve_light_set(np.repeat(moved[..., None], 3, -1), lamps)
     facing = np.maximum(np.einsum("hwc,kc->khw", made.normal, lamps.astype(np.float32)), 0)
     return moved, made.albedo[..., 0] * facing / lamps[:, 2, None, None].astype(np.float32)
 
@@ -193,7 +193,7 @@ def _fields(values: Pixels) -> Pixels:
     return -fields
 
 
-def put_right(photograph: Pixels, number: int, steady: Steady) -> Pixels:
+def apply_stabilization(photograph: Pixels, number: int, steady: Stabilization) -> Pixels:
     """One photograph (H, W, 3) of any size as if camera, exposure and lamp had been the same for all."""
     rows, columns = photograph.shape[:2]
     moved = moved_by(photograph, -steady.shifts[number] * columns)

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 
 @dataclass(frozen=True)
-class Around:
+class Window:
     """A window of the tile that may lie over its edges: left, top, width, height in px."""
 
     left: int
@@ -23,13 +23,13 @@ class Around:
         x = np.arange(self.left, self.left + self.width) % shape[1]
         return np.ix_(y, x)
 
-    def further(self, dx: int, dy: int) -> Around:
+    def further(self, dx: int, dy: int) -> Window:
         """The window so much further on."""
-        return Around(self.left + dx, self.top + dy, self.width, self.height)
+        return Window(self.left + dx, self.top + dy, self.width, self.height)
 
-    def wider(self, margin: int) -> Around:
+    def wider(self, margin: int) -> Window:
         """The window with a margin on every side."""
-        return Around(self.left - margin, self.top - margin, self.width + 2 * margin, self.height + 2 * margin)
+        return Window(self.left - margin, self.top - margin, self.width + 2 * margin, self.height + 2 * margin)
 
     @property
     def as_tuple(self) -> tuple[int, int, int, int]:

@@ -235,7 +235,7 @@ def guided(guide: Pixels, sigma: float, eps: float, *, wraps: bool) -> tuple[Pix
     return blur(a, sigma, wraps=wraps), blur(b, sigma, wraps=wraps)
 
 
-def carried_in(values: Pixels, weight: Pixels, sigmas: Sequence[float]) -> Pixels:
+def fill_by_normalized_convolution(values: Pixels, weight: Pixels, sigmas: Sequence[float]) -> Pixels:
     """Values carried smoothly into places without weight, from those that have one: smoothed from coarse to fine.
 
     values: (H, W[, C]). weight: (H, W), 0 where nothing is known. sigmas: widths in px, falling. Source: Knutsson &

@@ -12,7 +12,7 @@ from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
 
-def mixed(one: Pixels, other: Any, share: Pixels) -> Pixels:
+def mix(one: Pixels, other: Any, share: Pixels) -> Pixels:
     """one + share · (other − one), in one pass.
 
     one: (H, W) or (H, W, 3) float32. other: the same, or a value or colour for all of it. share: (H, W).
@@ -45,7 +45,7 @@ def _mix_rows(one, other, share, out, first, last):  # type: ignore[no-untyped-d
             to[3 * x + 2] = here[3 * x + 2] + s * (there[3 * x + 2] - here[3 * x + 2])
 
 
-def tinted(one: Pixels, shade: Pixels, colour: Pixels, share: Pixels) -> Pixels:
+def tint(one: Pixels, shade: Pixels, colour: Pixels, share: Pixels) -> Pixels:
     """one + share · (shade · colour − one), in one pass. one: (H, W, 3) float32; shade, share: (H, W); colour: (3,)."""
     lines = np.ascontiguousarray(one, np.float32).reshape(len(one), -1)
     out = np.empty_like(lines)

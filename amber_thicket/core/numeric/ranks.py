@@ -14,7 +14,7 @@ from amber_thicket.core.raster import Pixels
 _BINS, _LEAST = 2048, 1e-30
 
 
-def at_shares(values: Pixels, shares: Sequence[float]) -> list[float]:
+def quantiles(values: Pixels, shares: Sequence[float]) -> list[float]:
     """The values below which these shares (0..1) of all values lie, nearest rank. values: float32, finite."""
     flat = np.ascontiguousarray(values, np.float32).reshape(-1)
     low, high = float(flat.min()), float(flat.max())

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from amber_thicket.core.numeric.filters import blur
-from amber_thicket.core.operation import Given, Operation
+from amber_thicket.core.operation import ExistingMap, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 
@@ -89,6 +89,6 @@ OPERATION = Operation(
     apply=curvature,
     decide=decide_curvature,
     decides_by=("width",),
-    given=(Given("curvature", given_curvature),),
+    given=(ExistingMap("curvature", given_curvature),),
     matters=lambda options: {name: options[name] for name in ("side", "width", "contrast", "softness")},
 )

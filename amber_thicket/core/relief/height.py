@@ -7,8 +7,8 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from amber_thicket.core.numeric.levels import soft_clip
-from amber_thicket.core.numeric.ranks import at_shares
-from amber_thicket.core.operation import Given, Operation
+from amber_thicket.core.numeric.ranks import quantiles
+from amber_thicket.core.operation import ExistingMap, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.shading.slope import integrated, slopes, typical_slope
@@ -70,7 +70,7 @@ def _unit(banded: Raster, floor: float, top: float, invert: bool, levels: dict[s
 
 def decide_height(banded: Raster, *, frame: Frame, steepness: float, invert: bool, **levels: float) -> Decided:
     """What holds for every size: see Decided."""
-    floor, top = at_shares(banded.pixels[::2, ::2], (_OUTLIERS / 100, 1 - _OUTLIERS / 100))
+    floor, top = quantiles(banded.pixels[::2, ::2], (_OUTLIERS / 100, 1 - _OUTLIERS / 100))
     room = 0.03 * (top - floor)
     floor, top = floor - room, top + room
     unit = _unit(banded, floor, top, invert, levels)
@@ -157,8 +157,8 @@ OPERATION = Operation(
     apply=height,
     decide=decide_height,
     given=(
-        Given("height", given_height, decide_given, beside=("normal",)),
-        Given("normal", height_of_normals, decide_integrated),
+        ExistingMap("height", given_height, decide_given, beside=("normal",)),
+        ExistingMap("normal", height_of_normals, decide_integrated),
     ),
     version=3,
 )

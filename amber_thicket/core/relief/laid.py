@@ -9,8 +9,8 @@ import numpy as np
 
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.numeric.mixed import mixed
-from amber_thicket.core.numeric.ranks import at_shares
+from amber_thicket.core.numeric.mixed import mix
+from amber_thicket.core.numeric.ranks import quantiles
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief.shape import reach_of, within
@@ -39,15 +39,15 @@ def _with_covers(
             ground = cv2.addWeighted(field, 1 - cover.smooth / 100, soft, cover.smooth / 100, 0)
         other = borrowed(cover.material, "height", cover.repeat) if cover.material else None
         rise: Any = np.float32(cover.thick / 100) if other is None else np.float32(cover.thick / 100) * other.pixels
-        field = mixed(field, ground + rise, weight)
+        field = mix(field, ground + rise, weight)
     return field
 
 
 def _levels(field: Pixels, rows: Sequence[Cover]) -> tuple[float, ...]:
-    return tuple(at_shares(field, (cover.share / 100,))[0] if cover.where == "level" else 0.0 for cover in rows)
+    return tuple(quantiles(field, (cover.share / 100,))[0] if cover.where == "level" else 0.0 for cover in rows)
 
 
-def decide_laid(
+def decide_covered(
     shaped: _Layer, covers: _Layer, /, *, frame: Frame, **options: Any
 ) -> tuple[float, float, tuple[float, ...]]:
     """The heights that become 0 and 1, and the level of each cover that has one."""
@@ -59,7 +59,7 @@ def decide_laid(
     return *reach_of(_with_covers(field, covers().pixels, rows, levels, frame, options["borrowed"])), levels
 
 
-def laid_height(
+def covered_height(
     shaped: _Layer, covers: _Layer, /, *, frame: Frame, decided: tuple[float, float, tuple[float, ...]], **options: Any
 ) -> Raster:
     """Height in [0, 1] with every cover on it, white is high, with its span."""
@@ -86,8 +86,8 @@ OPERATION = Operation(
     settings=Settings,
     reads=("shaped", "covers"),
     writes="height",
-    apply=laid_height,
-    decide=decide_laid,
+    apply=covered_height,
+    decide=decide_covered,
     also=("response.covers",),
     uses=lambda options: ("shaped", "covers") if active_covers(options["covers"].covers) else ("shaped",),
     matters=_matters,

@@ -12,7 +12,7 @@ from amber_thicket.core.numeric.filters import blur, pad
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.numeric.vectors import unit
-from amber_thicket.core.operation import Given, Operation
+from amber_thicket.core.operation import ExistingMap, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.shading.slope import slopes
@@ -157,6 +157,6 @@ OPERATION = Operation(
     reads=("height", "?tiled.normal"),
     writes="normal",
     apply=normal,
-    given=(Given("normal", given_normal),),
+    given=(ExistingMap("normal", given_normal),),
     matters=lambda options: {name: options[name] for name in options if name != "y_in_files"},
 )

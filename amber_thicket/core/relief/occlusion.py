@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from pydantic import JsonValue, field_validator
 
-from amber_thicket.core.operation import Given, Operation
+from amber_thicket.core.operation import ExistingMap, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.shading.horizon import open_sky
@@ -104,7 +104,7 @@ OPERATION = Operation(
     apply=occlusion,
     decide=decide_occlusion,
     decides_by=("reach", "depth"),
-    given=(Given("ambient_occlusion", given_occlusion),),
+    given=(ExistingMap("ambient_occlusion", given_occlusion),),
     recalls=lambda s: s.pinned or None,
     version=2,
 )

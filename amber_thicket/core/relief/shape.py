@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from amber_thicket.core.numeric.mixed import mixed
+from amber_thicket.core.numeric.mixed import mix
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.finish import MOST_CHANGES
@@ -79,7 +79,7 @@ def _moved(field: Pixels, masks: list[tuple[Pixels, Any]], means: tuple[float, .
     for (mask, change), mean in zip(masks, means, strict=True):
         middle = np.float32(mean)
         wanted = middle + np.float32(change.spread) * (field - middle) + np.float32(change.raised / 100)
-        field = mixed(field, wanted, mask)
+        field = mix(field, wanted, mask)
         if change.alone:
             field = mask * field
     return field

@@ -14,7 +14,7 @@ from pydantic import Field, field_validator
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import smooth_step
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.numeric.ranks import at_shares
+from amber_thicket.core.numeric.ranks import quantiles
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.zones import spread_of, standing_out
@@ -169,7 +169,7 @@ def decide_covers(
             found.append(End(0.0, 1.0, 1.0))
             continue
         signal, spread, rough = _signal(cover, shaped().pixels, frame, None)
-        found.append(End(at_shares(signal, (1 - cover.share / 100,))[0], spread, rough))
+        found.append(End(quantiles(signal, (1 - cover.share / 100,))[0], spread, rough))
     return tuple(found)
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from amber_thicket.core.numeric.colour import linear_of_hex, luminance
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import smooth_step
-from amber_thicket.core.numeric.mixed import mixed, tinted
+from amber_thicket.core.numeric.mixed import mix, tint
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.covers import Cover, active_covers, materials
@@ -112,13 +112,13 @@ def _changed(pixels: Pixels, mask: Pixels, change: Any, mean: Any) -> Pixels:
     """A map with one zone led to a level or a colour."""
     if isinstance(change, ScalarChange):
         wanted = np.float32(change.spread) * (pixels - np.float32(mean)) + np.float32(change.level)
-        return mixed(pixels, wanted, mask)
+        return mix(pixels, wanted, mask)
     target = linear_of_hex(change.colour)
     own = float(luminance(np.asarray(mean, np.float32).reshape(1, 1, 3))[0, 0])
     # The zone's own light and dark stay, as shares of its mean; where it has none there is nothing to keep.
     relative = luminance(pixels) / np.float32(own) if own > 1e-4 else np.ones(pixels.shape[:2], np.float32)
     kept = 1 + np.float32(change.keep / 100) * (relative - 1)
-    return tinted(pixels, kept, target, mask * np.float32(change.amount / 100))
+    return tint(pixels, kept, target, mask * np.float32(change.amount / 100))
 
 
 def _covered(pixels: Pixels, weight: Pixels, cover: Cover, role: str, frame: Frame, borrowed: Borrow) -> Pixels:
@@ -132,11 +132,11 @@ def _covered(pixels: Pixels, weight: Pixels, cover: Cover, role: str, frame: Fra
         light = luminance(pixels)
         shade = light - blur(light, frame.length(2.0), wraps=True)
         shade = 1 + np.float32(cover.variation / 100) * np.tanh(shade / np.float32(max(float(light.std()), 1e-4)))
-        return tinted(pixels, shade, linear_of_hex(cover.colour), weight)
+        return tint(pixels, shade, linear_of_hex(cover.colour), weight)
     else:
         becomes = ROLES[role].covered
         value = np.float32(getattr(cover, becomes) if isinstance(becomes, str) else becomes)
-    return mixed(pixels, value, weight)
+    return mix(pixels, value, weight)
 
 
 def _matters(role: str, options: dict[str, Any]) -> Any:

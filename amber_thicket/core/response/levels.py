@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import create_model
 
 from amber_thicket.core.numeric.colour import linear_of_hex
-from amber_thicket.core.operation import Given, Operation
+from amber_thicket.core.operation import ExistingMap, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.convert import to_metal
 from amber_thicket.core.roles import ROLES, Role, Uniform
@@ -57,7 +57,7 @@ def _operation(role: Role, uniform: Uniform) -> Operation:
         reads=("tiled",),
         writes=f"{role.id}_made",
         apply=_flat,
-        given=(Given(role.id, partial(_brought, role.id)),),
+        given=(ExistingMap(role.id, partial(_brought, role.id)),),
     )
 
 

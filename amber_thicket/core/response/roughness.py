@@ -10,7 +10,7 @@ from amber_thicket.core.numeric.colour import coded_luminance
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import soft_clip
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.operation import Given, Operation
+from amber_thicket.core.operation import ExistingMap, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 
@@ -120,5 +120,5 @@ OPERATION = Operation(
     apply=roughness,
     decide=decide_roughness,
     decides_by=(),
-    given=(Given("roughness", given_roughness),),
+    given=(ExistingMap("roughness", given_roughness),),
 )

@@ -15,7 +15,7 @@ from amber_thicket.core.numeric.colour import linear_of_hex
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import smooth_step
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.numeric.ranks import at_shares
+from amber_thicket.core.numeric.ranks import quantiles
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.compared import alike
@@ -131,7 +131,7 @@ def decide_zones(
     for part in (part for zone in zones for part in zone.parts):
         if part.kind in ("recesses", "edges"):
             signal = _signed(part, formed().pixels, frame)
-            found.append((at_shares(signal, (1 - part.share / 100,))[0], spread_of(signal)))
+            found.append((quantiles(signal, (1 - part.share / 100,))[0], spread_of(signal)))
         else:
             found.append((0.0, 1.0))
     return tuple(found)

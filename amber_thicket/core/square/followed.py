@@ -30,7 +30,7 @@ def as_turned(points: Pixels, way: Any) -> Pixels:
     return np.stack([1 - x if way.mirror else x, y], -1)
 
 
-def followed(strokes: Sequence[Stroke], before: tuple[View, Any], after: tuple[View, Any]) -> tuple[Stroke, ...]:
+def move_strokes(strokes: Sequence[Stroke], before: tuple[View, Any], after: tuple[View, Any]) -> tuple[Stroke, ...]:
     """Strokes on the same places of the capture.
 
     before, after: how it was and is flattened, and which way up it is (settings of gather.orient).

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.core.numeric.around import Around
+from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.synthesis.lookalike import Lookalike, Steps
+from amber_thicket.core.synthesis.lookalike import PatchSearch, Steps
 from amber_thicket.core.synthesis.mosaic import Mosaic, mosaic, moved
 from amber_thicket.core.synthesis.patchwork import Mask, composed
 from amber_thicket.core.synthesis.regrow import avoid
@@ -21,7 +21,7 @@ def covering(seen: Pixels, places: Mask, steps: Steps, *, unfit: Mask | None = N
     by. unfit: what no patch may be made of, if more than the places. The first piece is the picture itself."""
     rows, columns = places.shape
     work = composed(seen, np.zeros((rows, columns), np.int32), [moved(0, 0, (0, 0, columns, rows))])
-    avoid(work, Lookalike(seen, places if unfit is None else unfit, steps), places)
+    avoid(work, PatchSearch(seen, places if unfit is None else unfit, steps), places)
     return mosaic(work.labels, work.placements, _FEATHER, {})
 
 
@@ -33,7 +33,7 @@ def patched(pixels: Pixels, plan: Mosaic) -> Pixels:
     out = pixels.copy()
     for placement, (left, top, masks) in list(zip(plan.placements, plan.shares, strict=True))[1:]:
         size = round(masks.shape[2] * scale), round(masks.shape[1] * scale)
-        box = Around(round(left * scale), round(top * scale), *size)
+        box = Window(round(left * scale), round(top * scale), *size)
         wide = box.wider(spare)
         dx, dy = round(placement.matrix[0, 2] * scale), round(placement.matrix[1, 2] * scale)
         difference = pixels[wide.further(dx, dy).on(pixels.shape)] - pixels[wide.on(pixels.shape)]

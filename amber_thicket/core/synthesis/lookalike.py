@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.around import Around
+from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.lattice import find
@@ -32,7 +32,7 @@ class Steps:
     down: float = 0.0
 
 
-def in_step(pixels: Pixels, tile: tuple[int, int] | None = None) -> Steps:
+def find_steps(pixels: Pixels, tile: tuple[int, int] | None = None) -> Steps:
     """The periods pieces are moved by, where the pattern returns, and, if a tile (width, height) is given, where that
     holds a whole number of them. pixels: linear RGB."""
     found = []
@@ -45,7 +45,7 @@ def in_step(pixels: Pixels, tile: tuple[int, int] | None = None) -> Steps:
     return Steps(*found)
 
 
-class Lookalike:
+class PatchSearch:
     """features: (Hs, Ws, C) of the sample, colour first. unfit: (Hs, Ws), what must not be used."""
 
     def __init__(self, features: Pixels, unfit: Mask | None, steps: Steps) -> None:
@@ -59,7 +59,7 @@ class Lookalike:
             self._unfit = cv2.resize(unfit.astype(np.float32), self._size, interpolation=cv2.INTER_AREA)
 
     def find(
-        self, work: Patchwork, around: Around, compare: Mask, fresh: Mask, *, apart: float, count: int = 1
+        self, work: Patchwork, around: Window, compare: Mask, fresh: Mask, *, apart: float, count: int = 1
     ) -> list[tuple[int, int]]:
         """Source corners (x, y) for a window, best first.
 
@@ -95,7 +95,7 @@ class Lookalike:
             return []
         return [self._closer(work, around, compare, place) for place in _best(allowed, count, max(4, wide // 4))]
 
-    def _in_use(self, work: Patchwork, around: Around, fresh: Mask, apart: float) -> Pixels:
+    def _in_use(self, work: Patchwork, around: Window, fresh: Mask, apart: float) -> Pixels:
         """Where the sample is shown near the window, outside what is going to be filled anew."""
         height, width = work.labels.shape
         shown = work.labels.copy()
@@ -116,7 +116,7 @@ class Lookalike:
             used[sy, sx] = 1
         return np.asarray(cv2.dilate(used, np.ones((3, 3), np.uint8)))
 
-    def _in_step(self, cost: Pixels, around: Around) -> Pixels:
+    def _in_step(self, cost: Pixels, around: Window) -> Pixels:
         """Only places a whole number of periods away."""
         for axis, (period, origin) in enumerate(((self.steps.across, around.left), (self.steps.down, around.top))):
             if period:
@@ -125,7 +125,7 @@ class Lookalike:
                 cost = np.where(off[None] if axis == 0 else off[:, None], np.float32(np.inf), cost)
         return cost
 
-    def _closer(self, work: Patchwork, around: Around, compare: Mask, place: tuple[int, int]) -> tuple[int, int]:
+    def _closer(self, work: Patchwork, around: Window, compare: Mask, place: tuple[int, int]) -> tuple[int, int]:
         """The corner to a pixel."""
         rows, columns = self.features.shape[:2]
         x, y = (min(max(v * _COARSER, 0), size) for v, size in zip(place, (columns, rows), strict=True))

@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.core.numeric.around import Around
+from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.progress import reached
+from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.synthesis.lookalike import Lookalike
+from amber_thicket.core.synthesis.lookalike import PatchSearch
 from amber_thicket.core.synthesis.mosaic import moved
 from amber_thicket.core.synthesis.patchwork import Mask, Patchwork
 
@@ -23,7 +23,7 @@ _RING = 0.3
 _AVOID_RING, _MOST_AVOIDED = 24 / 768, 120
 
 
-def grow(work: Patchwork, sample: Lookalike, unfit: Mask | None, *, apart: float, seed: int) -> None:
+def grow(work: Patchwork, sample: PatchSearch, unfit: Mask | None, *, apart: float, seed: int) -> None:
     """Fills a tile with blocks, row by row. apart: px within which nothing of the sample should be shown twice."""
     height, width = work.labels.shape
     rows, columns = sample.features.shape[:2]
@@ -35,9 +35,9 @@ def grow(work: Patchwork, sample: Lookalike, unfit: Mask | None, *, apart: float
     spans = [int(np.ceil(step * (1 + OVERLAP / (BLOCK - OVERLAP)))) + 2 for step in steps]
     choose = np.random.default_rng(seed)
     for number in range(counts[0] * counts[1]):
-        reached(0.6 * number / (counts[0] * counts[1]), "Laying blocks")
+        report_progress(0.6 * number / (counts[0] * counts[1]), "Laying blocks")
         row, column = divmod(number, counts[0])
-        around = Around(round(column * steps[0]) - 1, round(row * steps[1]) - 1, spans[0], spans[1])
+        around = Window(round(column * steps[0]) - 1, round(row * steps[1]) - 1, spans[0], spans[1])
         bare = work.labels[around.on(work.labels.shape)] < 0
         inner = _inner(around)
         found = sample.find(work, around, ~bare & inner, bare & inner, apart=apart, count=1 if number else 40)
@@ -48,7 +48,7 @@ def grow(work: Patchwork, sample: Lookalike, unfit: Mask | None, *, apart: float
 
 
 def put(
-    work: Patchwork, sample: Lookalike, unfit: Mask | None, around: Around, place: tuple[int, int], *, must: Mask
+    work: Patchwork, sample: PatchSearch, unfit: Mask | None, around: Window, place: tuple[int, int], *, must: Mask
 ) -> float:
     """Lays the sample from a corner into a window; returns how much cheaper the joins became."""
     x, y = place
@@ -60,7 +60,7 @@ def put(
     return work.lay(around, sample.features[part], placement, must=must, may=_inner(around), dear=dear)
 
 
-def keep_in_place(work: Patchwork, sample: Lookalike, kept: Mask) -> None:
+def keep_in_place(work: Patchwork, sample: PatchSearch, kept: Mask) -> None:
     """Lays every kept part of the sample where it lies in it, and locks it."""
     height, width = work.labels.shape
     rows, columns = sample.features.shape[:2]
@@ -69,14 +69,14 @@ def keep_in_place(work: Patchwork, sample: Lookalike, kept: Mask) -> None:
     for left, top, wide, high, _ in boxes[1:]:
         x0, y0 = max(0, left - 3), max(0, top - 3)
         x1, y1 = min(columns, left + wide + 3, x0 + width), min(rows, top + high + 3, y0 + height)
-        around = Around(int(x0), int(y0), int(x1 - x0), int(y1 - y0))
+        around = Window(int(x0), int(y0), int(x1 - x0), int(y1 - y0))
         here = kept[y0:y1, x0:x1] & _inner(around)
         put(work, sample, None, around, (int(x0), int(y0)), must=here)
         locked[around.on(locked.shape)] |= here
     work.locked = locked
 
 
-def avoid(work: Patchwork, sample: Lookalike, unfit: Mask) -> None:
+def avoid(work: Patchwork, sample: PatchSearch, unfit: Mask) -> None:
     """Covers whatever unfit pixels of the sample show with other parts of it. The joins lie in a ring around them."""
     height, width = work.labels.shape
     rows, columns = unfit.shape
@@ -92,7 +92,7 @@ def avoid(work: Patchwork, sample: Lookalike, unfit: Mask) -> None:
             shown &= ~work.locked
         if not shown.any():
             return
-        reached(min(0.95, number / 40), "Leaving out what was brushed")
+        report_progress(min(0.95, number / 40), "Leaving out what was brushed")
         around = _window_on(shown, max(most, 8), ring)
         must = cv2.dilate(shown[around.on(shown.shape)].astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
         must &= _core(around, ring // 2)
@@ -103,16 +103,16 @@ def avoid(work: Patchwork, sample: Lookalike, unfit: Mask) -> None:
         given_up[around.on(shown.shape)] |= must
 
 
-def _window_on(shown: Mask, most: int, ring: int) -> Around:
+def _window_on(shown: Mask, most: int, ring: int) -> Window:
     """A window on the largest part of a mask on a tile whose edges meet."""
     height, width = shown.shape
     twice = np.tile(shown, (2, 2)).astype(np.uint8)
     _, _, boxes, _ = cv2.connectedComponentsWithStats(twice)
     left, top, wide, high, _ = max(boxes[1:], key=lambda box: int(box[4]))
-    return Around(int(left) - ring, int(top) - ring, min(int(wide), most) + 2 * ring, min(int(high), most) + 2 * ring)
+    return Window(int(left) - ring, int(top) - ring, min(int(wide), most) + 2 * ring, min(int(high), most) + 2 * ring)
 
 
-def mend(work: Patchwork, sample: Lookalike, unfit: Mask | None, *, apart: float, times: int) -> None:
+def mend(work: Patchwork, sample: PatchSearch, unfit: Mask | None, *, apart: float, times: int) -> None:
     """Lays further pieces over the worst joins, each kept when the joins become cheaper by it."""
     height, width = work.labels.shape
     rows, columns = sample.features.shape[:2]
@@ -120,12 +120,12 @@ def mend(work: Patchwork, sample: Lookalike, unfit: Mask | None, *, apart: float
     tried = np.ones((height, width), np.float32)
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
     for number in range(times):
-        reached(0.6 + 0.4 * number / times, "Mending joins")
+        report_progress(0.6 + 0.4 * number / times, "Mending joins")
         worst = blur(work.across + work.below, 0.2 * spans[0], wraps=True) * tried
         row, column = divmod(int(worst.argmax()), width)
         if worst[row, column] <= 0:
             break
-        around = Around(column - spans[0] // 2, row - spans[1] // 2, spans[0], spans[1])
+        around = Window(column - spans[0] // 2, row - spans[1] // 2, spans[0], spans[1])
         away_x, away_y = np.abs(x - column), np.abs(y - row)
         away = np.hypot(np.minimum(away_x, width - away_x), np.minimum(away_y, height - away_y))
         tried *= np.clip(away / (0.35 * spans[0]), 0.25, 1)
@@ -135,14 +135,14 @@ def mend(work: Patchwork, sample: Lookalike, unfit: Mask | None, *, apart: float
                 break
 
 
-def _inner(around: Around) -> Mask:
+def _inner(around: Window) -> Mask:
     """All but the outermost pixels."""
     mask = np.zeros((around.height, around.width), bool)
     mask[1:-1, 1:-1] = True
     return mask
 
 
-def _core(around: Around, ring: int) -> Mask:
+def _core(around: Window, ring: int) -> Mask:
     """The middle of a window, without the ring that is compared."""
     mask = np.zeros((around.height, around.width), bool)
     mask[ring:-ring, ring:-ring] = True

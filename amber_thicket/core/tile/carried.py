@@ -6,9 +6,9 @@ from typing import Any
 
 import numpy as np
 
-from amber_thicket.core.numeric.filters import blur, carried_in, enlarge, shrink
+from amber_thicket.core.numeric.filters import blur, fill_by_normalized_convolution, enlarge, shrink
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.numeric.mixed import mixed
+from amber_thicket.core.numeric.mixed import mix
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.settings import OperationSettings
@@ -30,11 +30,11 @@ def bled(colour: Pixels, solid: Pixels) -> Pixels:
     small, known = (shrink(np.ascontiguousarray(v), factor) for v in (colour * _like(sure, colour), sure))
     known = np.maximum(known, 0)
     average = small / np.maximum(_like(known, small), 1e-3)
-    wide = carried_in(average, known, [s * scale for s in (96, 32, 10, 3, 1.2)])
+    wide = fill_by_normalized_convolution(average, known, [s * scale for s in (96, 32, 10, 3, 1.2)])
     if factor > 1:
         wide = enlarge(wide, rows, columns, wraps=False)
     wide = wide.reshape(colour.shape)
-    return mixed(wide, colour, blur(sure, 0.6, wraps=False) * sure)
+    return mix(wide, colour, blur(sure, 0.6, wraps=False) * sure)
 
 
 def _like(mask: Pixels, other: Pixels) -> Pixels:

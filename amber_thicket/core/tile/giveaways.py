@@ -27,7 +27,7 @@ _LEAST_TONE, _LEAST_COLOUR, _LEAST_LOG = 0.5, 0.5, 0.05
 
 
 @dataclass(frozen=True)
-class Giveaway:
+class RepeatArtifact:
     """x, y: place in the tile (0..1). radius: in tile widths. strength: against the usual peaks of this surface; ALARM
     and more is seen in the repeat."""
 
@@ -37,7 +37,7 @@ class Giveaway:
     strength: float
 
 
-def giveaways(tile: Pixels) -> list[Giveaway]:
+def find_repeat_artifacts(tile: Pixels) -> list[RepeatArtifact]:
     """The places that stand out most, strongest first, at most 14. tile: linear RGB (H, W, 3) whose edges meet."""
     height, width = tile.shape[:2]
     scale = _SIDE / max(height, width)
@@ -60,12 +60,12 @@ def giveaways(tile: Pixels) -> list[Giveaway]:
         return []
     usual = max(2.0, float(np.median([value for value, *_ in found[_USUAL]])))
     return [
-        Giveaway((column + 0.5) / size[0], (row + 0.5) / size[1], 2.0 * sigma / size[0], round(value / usual, 2))
+        RepeatArtifact((column + 0.5) / size[0], (row + 0.5) / size[1], 2.0 * sigma / size[0], round(value / usual, 2))
         for value, row, column, sigma in found
     ]
 
 
-def unfit(found: Sequence[Giveaway]) -> list[tuple[float, float, float]]:
+def unfit(found: Sequence[RepeatArtifact]) -> list[tuple[float, float, float]]:
     """(x, y, radius) of the places nothing should be filled from."""
     return [(place.x, place.y, place.radius) for place in found if place.strength >= _NO_SOURCE * ALARM]
 

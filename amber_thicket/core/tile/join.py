@@ -14,14 +14,14 @@ from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import MOST, Stroke, drawn
 from amber_thicket.core.synthesis.cut import features
-from amber_thicket.core.synthesis.lookalike import Lookalike, Steps, in_step
+from amber_thicket.core.synthesis.lookalike import PatchSearch, Steps, find_steps
 from amber_thicket.core.synthesis.mosaic import Mosaic, Placement, mosaic, moved, render_mosaic
 from amber_thicket.core.synthesis.patchwork import Mask, Patchwork, composed
 from amber_thicket.core.synthesis.regrow import avoid, features_with_height, grow, keep_in_place, mend
 from amber_thicket.core.synthesis.tile_plan import FEATHER, TilePlan, render
 from amber_thicket.core.tile.broken import broken
-from amber_thicket.core.tile.meet import meeting, moved_by
-from amber_thicket.core.tile.overlap import PIECES, anywhere, blend_shares, cut_labels
+from amber_thicket.core.tile.meet import seam_warp, apply_warp
+from amber_thicket.core.tile.overlap import PIECES, usual_join_cost, blend_shares, cut_labels
 from amber_thicket.core.tile.shares import feathered
 from amber_thicket.core.tile.stochastic import Mixture, mix, patches
 from amber_thicket.core.tile.strew import Limits, strew
@@ -123,7 +123,7 @@ class _Sample:
 
 
 @dataclass(frozen=True)
-class Laid:
+class PiecePlan:
     """Which piece of the sample shows where, before their joins are softened. placements: of the pieces; None where
     they are the sample's own copies. shifts, evidence: as in plan.TilePlan."""
 
@@ -137,20 +137,20 @@ class Laid:
         return self.labels.nbytes + (0 if self.shifts is None else self.shifts.nbytes)
 
 
-class Faded(NamedTuple):
+class BlendPlan(NamedTuple):
     """Copies that fade over all of their overlap: px of it across and down."""
 
     across: int
     down: int
 
 
-def settle_join(decided: Laid | Faded | Mixture, *, frame: Frame, **given: Any) -> TilePlan | Mosaic | Mixture:
+def finalize_plan(decided: PiecePlan | BlendPlan | Mixture, *, frame: Frame, **given: Any) -> TilePlan | Mosaic | Mixture:
     """The plan, its joins feathered."""
     chosen = Settings(**given)
     width, height = frame.width, frame.height
     if isinstance(decided, Mixture):
         return decided
-    if isinstance(decided, Faded):
+    if isinstance(decided, BlendPlan):
         shares = blend_shares(width, height, *decided, chosen.feather)
         return TilePlan(PIECES, shares, shares[-1].argmax(axis=0).astype(np.uint8), crisp=False)
     if decided.placements is not None:
@@ -160,7 +160,7 @@ def settle_join(decided: Laid | Faded | Mixture, *, frame: Frame, **given: Any) 
     return TilePlan(PIECES, shares, decided.labels, shifts=decided.shifts, evidence=decided.evidence)
 
 
-def decide_join(evened: Raster, height: Raster | None = None, *, frame: Frame, **given: Any) -> Laid | Faded | Mixture:
+def decide_join(evened: Raster, height: Raster | None = None, *, frame: Frame, **given: Any) -> PiecePlan | BlendPlan | Mixture:
     """What shows where. evened: linear RGB of the whole sample at plan size; height: of the sample, where one is known;
     frame: the tile."""
     chosen = Settings(**given)
@@ -179,26 +179,26 @@ def decide_join(evened: Raster, height: Raster | None = None, *, frame: Frame, *
     return _overlapped(sample, frame, chosen)
 
 
-def _overlapped(sample: _Sample, frame: Frame, chosen: Settings) -> Laid | Faded:
+def _overlapped(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan | BlendPlan:
     """Blend, cut and lattice: whole copies of the sample, one tile apart."""
     width, height = frame.width, frame.height
     pixels = sample.pixels
     if chosen.method == "blend":
-        return Faded(pixels.shape[1] - width, pixels.shape[0] - height)
-    shifts = meeting(pixels, width, height) if chosen.method == "lattice" else None
+        return BlendPlan(pixels.shape[1] - width, pixels.shape[0] - height)
+    shifts = seam_warp(pixels, width, height) if chosen.method == "lattice" else None
     if shifts is not None:
-        pixels = moved_by(pixels, shifts, width)
+        pixels = apply_warp(pixels, shifts, width)
     labels, evidence = cut_labels(pixels, width, height, chosen.wander / 100, sample.unfit, sample.kept)
     if shifts is not None:
         evidence["moved_px"] = round(float(np.abs(shifts).max()) * width, 2)
     if sample.unfit is not None and sample.unfit.any():
         seen = features_with_height(features(pixels), sample.height)
         work = _from_copies(labels, pixels.shape[:2], seen, sample.kept)
-        avoid(work, Lookalike(seen, sample.unfit, in_step(pixels, (width, height))), sample.unfit)
+        avoid(work, PatchSearch(seen, sample.unfit, find_steps(pixels, (width, height))), sample.unfit)
         # What the paths alone would cost is no longer true.
         del evidence["join_costs"]
         return _laid(work, seen, evidence, shifts)
-    return Laid(labels, None, shifts, evidence)
+    return PiecePlan(labels, None, shifts, evidence)
 
 
 def _from_copies(labels: NDArray[np.uint8], sample: tuple[int, ...], seen: Pixels, kept: Mask | None) -> Patchwork:
@@ -217,22 +217,22 @@ def _from_copies(labels: NDArray[np.uint8], sample: tuple[int, ...], seen: Pixel
     return work
 
 
-def _laid(work: Patchwork, seen: Pixels, evidence: dict[str, Any], shifts: Pixels | None = None) -> Laid:
-    usual = max(anywhere(seen), 1e-9)
+def _laid(work: Patchwork, seen: Pixels, evidence: dict[str, Any], shifts: Pixels | None = None) -> PiecePlan:
+    usual = max(usual_join_cost(seen), 1e-9)
     found = {
         "join_mismatch": round(work.mismatch() / usual, 3),
         "pieces": len(np.unique(work.labels)),
         **broken(np.sqrt(np.maximum(work.across, work.below) / 2) / np.float32(usual)),
     }
-    return Laid(work.labels, tuple(work.placements), shifts, evidence | found)
+    return PiecePlan(work.labels, tuple(work.placements), shifts, evidence | found)
 
 
-def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> Laid:
+def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan:
     width, height = frame.width, frame.height
     seen = features_with_height(features(sample.pixels), sample.height)
     apart = chosen.apart / 100 * width
     evidence: dict[str, Any] = {}
-    steps = in_step(sample.pixels, (width, height))
+    steps = find_steps(sample.pixels, (width, height))
     # What is kept is shown once, whole: no piece is made of parts of it.
     spared = _either(sample.unfit, sample.kept)
     if chosen.begin == "photograph" and chosen.grow == 1:
@@ -241,9 +241,9 @@ def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> Laid:
     else:
         work = Patchwork(width, height, seen.shape[2])
         if sample.kept is not None and sample.kept.any():
-            keep_in_place(work, Lookalike(seen, None, Steps()), sample.kept)
-        grow(work, Lookalike(seen, spared, steps), spared, apart=apart, seed=chosen.seed)
-    look = Lookalike(seen, spared, steps)
+            keep_in_place(work, PatchSearch(seen, None, Steps()), sample.kept)
+        grow(work, PatchSearch(seen, spared, steps), spared, apart=apart, seed=chosen.seed)
+    look = PatchSearch(seen, spared, steps)
     if sample.unfit is not None and sample.unfit.any():
         avoid(work, look, sample.unfit)
     before = work.cost
@@ -256,7 +256,7 @@ def _either(one: Mask | None, other: Mask | None) -> Mask | None:
     return other if one is None else one if other is None else one | other
 
 
-def _strewn(sample: _Sample, frame: Frame, chosen: Settings) -> Laid:
+def _strewn(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan:
     # A piece with its outline has to fit into the tile.
     size = min(chosen.piece / 100 * frame.width, _ROOM * min(frame.width, frame.height))
     limits = Limits(size, chosen.turn, chosen.spread / 100, chosen.mirror)
@@ -280,7 +280,7 @@ def join(
         pixels = mix(decided, evened.pixels, size)
         return _finished(pixels, evened, {})
     shifts = decided.shifts
-    sample = evened.pixels if shifts is None else moved_by(evened.pixels, shifts, frame.width)
+    sample = evened.pixels if shifts is None else apply_warp(evened.pixels, shifts, frame.width)
     if isinstance(decided, Mosaic):
         pixels = render_mosaic(decided, sample, size, vectors=evened.vectors)
     else:
@@ -307,7 +307,7 @@ OPERATION = Operation(
     apply=join,
     decide=decide_join,
     decides_by=tuple(name for name in Settings.model_fields if name != "feather"),
-    settle=settle_join,
+    settle=finalize_plan,
     idle=lambda s: s.method == "none",
     version=5,
 )

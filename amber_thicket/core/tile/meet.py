@@ -19,13 +19,13 @@ MOST, SMOOTH, FADE = 6 / 768, 36 / 768, 0.2
 _COARSER = 4
 
 
-def meeting(sample: Pixels, width: int, height: int) -> Pixels:
+def seam_warp(sample: Pixels, width: int, height: int) -> Pixels:
     """Where to look instead: shifts (h, w, 2) in tile widths on a grid of a quarter of the sample's size.
 
     sample: linear RGB of the whole sample; width, height: of the tile in its px.
     """
     across = _along(sample, width, width)
-    moved = moved_by(sample, across, width)
+    moved = apply_warp(sample, across, width)
     down = _along(np.ascontiguousarray(moved.transpose(1, 0, 2)), height, width)
     return np.asarray(across + down.transpose(1, 0, 2)[..., ::-1], np.float32)
 
@@ -74,7 +74,7 @@ def _grey(part: Pixels) -> NDArray[np.uint8]:
     return cv2.cvtColor(encode_srgb8(np.ascontiguousarray(part)), cv2.COLOR_RGB2GRAY)
 
 
-def moved_by(layer: Pixels, shifts: Pixels, width: int) -> Pixels:
+def apply_warp(layer: Pixels, shifts: Pixels, width: int) -> Pixels:
     """A layer of the sample, looked up at its shifts. width: of the tile in the layer's px."""
     if not np.any(shifts):
         return layer

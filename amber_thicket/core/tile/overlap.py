@@ -86,7 +86,7 @@ def _brushed(cost: Pixels, unfit: Mask | None, kept: Mask | None, period: int, o
     return np.ascontiguousarray(cost, np.float32)
 
 
-def anywhere(features: Pixels) -> float:
+def usual_join_cost(features: Pixels) -> float:
     """Mean feature difference between places of the sample that have nothing to do with each other."""
     places = features.reshape(-1, features.shape[-1])[::31]
     other = np.random.default_rng(0).permutation(len(places))

@@ -12,9 +12,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.around import Around
+from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.progress import reached
+from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.mosaic import Placement
 from amber_thicket.core.synthesis.patchwork import Mask, Patchwork
@@ -43,7 +43,7 @@ def strew(work: Patchwork, seen: Pixels, unfit: Mask | None, limits: Limits, see
     bad = None if unfit is None else cv2.blur(unfit.astype(np.float32), (9, 9)) > 0
     spots = _spots(wide, tall, limits.size, choose)
     for number, (x, y) in enumerate(spots):
-        reached(number / len(spots), "Strewing pieces")
+        report_progress(number / len(spots), "Strewing pieces")
         piece = _drawn(work, small, bad, (x, y), limits, choose)
         if piece is not None:
             _lay(work, seen, piece, cover=False)
@@ -52,7 +52,7 @@ def strew(work: Patchwork, seen: Pixels, unfit: Mask | None, limits: Limits, see
 
 @dataclass(frozen=True)
 class _Piece:
-    around: Around
+    around: Window
     matrix: NDArray[np.float64]
     outline: Pixels
 
@@ -88,7 +88,7 @@ def _drawn(
 ) -> _Piece | None:
     """A piece for a place: of a few drawn at random, the one most like what lies under its rim."""
     half, outline = _outline(0.5 * limits.size, choose)
-    around = Around(round(middle[0]) - half, round(middle[1]) - half, 2 * half + 1, 2 * half + 1)
+    around = Window(round(middle[0]) - half, round(middle[1]) - half, 2 * half + 1, 2 * half + 1)
     rows, columns = small.shape[0] * _COARSER, small.shape[1] * _COARSER
     under = work.features[around.on(work.labels.shape)][..., :3]
     rim = (outline > _CORE) & (outline < 1) & (work.labels[around.on(work.labels.shape)] >= 0)
@@ -123,7 +123,7 @@ def _drawn(
     return None if best is None else _Piece(around, best, outline)
 
 
-def _windowed(matrix: NDArray[np.float64], around: Around) -> NDArray[np.float64]:
+def _windowed(matrix: NDArray[np.float64], around: Window) -> NDArray[np.float64]:
     local = matrix.copy()
     local[:, 2] += matrix[:, :2] @ np.array([around.left, around.top])
     return local

@@ -12,7 +12,7 @@ from typing import Literal
 
 import numpy as np
 
-from amber_thicket.core.numeric.filters import blur, carried_in, pad
+from amber_thicket.core.numeric.filters import blur, fill_by_normalized_convolution, pad
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.operation import Operation
@@ -21,7 +21,7 @@ from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import MOST, Coordinate, Stroke, drawn, local, softened
 from amber_thicket.core.synthesis.cut import features
 from amber_thicket.core.synthesis.fill import covering, patched
-from amber_thicket.core.synthesis.lookalike import in_step
+from amber_thicket.core.synthesis.lookalike import find_steps
 from amber_thicket.core.synthesis.mosaic import Mosaic
 
 _RIM, _SOFT, _MEMBRANE_SIDE = 0.012, 2.5 / 768, 160
@@ -55,7 +55,7 @@ class Fills:
         return sum(plan.nbytes for plan in self.plans if plan)
 
 
-def decide_touch(repaired: Raster, *, frame: Frame, strokes: Sequence[RepairStroke]) -> Fills:
+def decide_retouch(repaired: Raster, *, frame: Frame, strokes: Sequence[RepairStroke]) -> Fills:
     """Patches of all strokes that fill, each on what those before it left."""
     pixels, plans = repaired.pixels, []
     last = max((i for i, touch in enumerate(strokes) if touch.kind == "fill"), default=-1)
@@ -67,7 +67,7 @@ def decide_touch(repaired: Raster, *, frame: Frame, strokes: Sequence[RepairStro
     return Fills(tuple(plans))
 
 
-def touch(repaired: Raster, *, frame: Frame, decided: Fills, strokes: Sequence[RepairStroke]) -> Raster:
+def retouch(repaired: Raster, *, frame: Frame, decided: Fills, strokes: Sequence[RepairStroke]) -> Raster:
     """One layer of the tile with all strokes on it. Normals stay of unit length."""
     pixels = repaired.pixels
     for stroke, plan in zip(strokes, decided.plans, strict=True):
@@ -84,7 +84,7 @@ def _filling(pixels: Pixels, touch: RepairStroke) -> Mosaic | None:
     if not unfit.any() or unfit.mean() > 0.8:
         return None
     seen = np.ascontiguousarray(features(pad(pixels, 8, wraps=True))[8:-8, 8:-8])
-    return covering(seen, unfit, in_step(pixels, (width, height)))
+    return covering(seen, unfit, find_steps(pixels, (width, height)))
 
 
 def _touched(pixels: Pixels, touch: RepairStroke, plan: Mosaic | None) -> Pixels:
@@ -129,7 +129,7 @@ def _membrane(difference: Pixels, hard: Pixels, rim: float, thin: float) -> Pixe
     small = cv2.resize(difference, size, interpolation=cv2.INTER_AREA)
     longest = max(size) / 4
     sigmas = [longest / 2**n for n in range(12) if longest / 2**n >= max(1.0, 0.6 * thin * scale)]
-    found = carried_in(small, weight, sigmas)
+    found = fill_by_normalized_convolution(small, weight, sigmas)
     large = cv2.resize(found, (width, height), interpolation=cv2.INTER_LINEAR)
     return np.asarray(large.reshape(difference.shape))
 
@@ -142,8 +142,8 @@ OPERATION = Operation(
     reads=("previous",),
     writes="touched",
     carries="tiled",
-    apply=touch,
-    decide=decide_touch,
+    apply=retouch,
+    decide=decide_retouch,
     idle=lambda s: not s.strokes,
     version=2,
 )

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Fix, Rule, Subject
 from amber_thicket.core.settings import as_plain
-from amber_thicket.core.tile.giveaways import ALARM, Giveaway, giveaways, unfit
+from amber_thicket.core.tile.giveaways import ALARM, RepeatArtifact, find_repeat_artifacts, unfit
 from amber_thicket.core.tile.repair import with_filled
 from amber_thicket.errors import BadSetting
 
@@ -16,7 +16,7 @@ def look(subject: Subject) -> Iterable[Finding]:
         yield NOT_REPEATED
         return
     tile = subject.maps["base_color"].pixels
-    found = giveaways(tile) if min(tile.shape[:2]) >= 64 else []
+    found = find_repeat_artifacts(tile) if min(tile.shape[:2]) >= 64 else []
     strong = [place for place in found if place.strength >= ALARM]
     limit = f"under {ALARM} × what is usual here"
     if not strong:
@@ -36,7 +36,7 @@ def look(subject: Subject) -> Iterable[Finding]:
     )
 
 
-def _fix(subject: Subject, found: list[Giveaway], strong: list[Giveaway]) -> Fix | None:
+def _fix(subject: Subject, found: list[RepeatArtifact], strong: list[RepeatArtifact]) -> Fix | None:
     """Fills them; None where so much stands out that nothing is left to fill it from."""
     now, tile = subject.recipe.settings("tile.repair").spots, subject.maps["base_color"].pixels
     places = [(place.x, place.y, place.radius) for place in strong]
