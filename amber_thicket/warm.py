@@ -15,7 +15,7 @@ from amber_thicket.service.bake import check, pack
 _HUES = {"even.hues.red_colour": 10.0, "even.hues.red_light": 10.0, "relief.cues.red": 10.0}
 _MORE = {
     "square.flat.turn": 2.0,
-    "even.known.amount": 50.0,
+    "even.known_shading.amount": 50.0,
     "even.raking.amount": 50.0,
     "even.glare.amount": 50.0,
     "even.blotches.dark": 50.0,

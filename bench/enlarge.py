@@ -9,8 +9,8 @@ from skimage.metrics import peak_signal_noise_ratio, structural_similarity
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.square.enlarge import doubled
-from amber_thicket.standins.bench.camera import Shot, photograph
-from amber_thicket.standins.bench.kinds import KINDS
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.kinds import KINDS
 from bench.timing import best, table
 from tests.support import PHOTOGRAPHS, linear_photograph
 

@@ -11,9 +11,9 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
-from amber_thicket.standins.bench.camera import Shot
-from amber_thicket.standins.bench.camera import photograph as taken
-from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
+from amber_thicket.standins.capture_rig.camera import Shot
+from amber_thicket.standins.capture_rig.camera import photograph as taken
+from amber_thicket.standins.capture_rig.verdigris_copper import verdigris_copper
 from bench.timing import table
 from tests.browser.server import ARGUMENTS, CHROMIUM
 from tests.program import Program

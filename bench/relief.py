@@ -12,9 +12,9 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.shading.slope import slopes
-from amber_thicket.standins.bench.camera import Shot, photograph
-from amber_thicket.standins.bench.kinds import KINDS
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.kinds import KINDS
+from amber_thicket.standins.capture_rig.surface import Surface
 from bench.timing import table
 from tests.support import evaluation, size_of
 

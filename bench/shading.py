@@ -7,14 +7,14 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
-from amber_thicket.core.even.known import without
+from amber_thicket.core.even.known_shading import remove_known_shading
 from amber_thicket.core.even.sun import sun
 from amber_thicket.core.numeric.colour import decode_srgb, luminance
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.standins.bench.camera import Shot, photograph
-from amber_thicket.standins.bench.kinds import KINDS
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.kinds import KINDS
+from amber_thicket.standins.capture_rig.surface import Surface
 from bench.timing import table
 
 SHOT = Shot(bearing=60, elevation=30, sky=0.35)
@@ -49,7 +49,7 @@ def run(side: int) -> None:
             # No division sharpens a picture: the true colour is as sharp as the lens shows it. Beside it, what is
             # gone against the sharp one, and how much of that goes by the exact light.
             seen = cv2.GaussianBlur(surface.albedo, (0, 0), SHOT.focus)
-            made, best = without(lit, light, frame).pixels, lit.pixels / exact(surface)
+            made, best = remove_known_shading(lit, light, frame).pixels, lit.pixels / exact(surface)
             before = error(lit.pixels, seen)
             sharp = [1 - error(field, surface.albedo) / error(lit.pixels, surface.albedo) for field in (made, best)]
             row += [f"{before:.2f}", f"{100 * (1 - error(made, seen) / before):.0f} %"]

@@ -14,10 +14,10 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.square.propose import propose
-from amber_thicket.core.tile.giveaways import find_repeat_artifacts
+from amber_thicket.core.tile.repeat_artifacts import find_repeat_artifacts
 from amber_thicket.service.tiling import suggestion
-from amber_thicket.standins.bench.camera import Shot, photograph
-from amber_thicket.standins.bench.kinds import KINDS
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.kinds import KINDS
 from bench.timing import best, table
 from tests.support import PHOTOGRAPHS, evaluation, linear_photograph, size_of, squared_up
 

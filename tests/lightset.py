@@ -12,10 +12,10 @@ from PIL import Image
 
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
 from amber_thicket.core.relief.normal import from_height
-from amber_thicket.standins.bench import plain_kinds
-from amber_thicket.standins.bench.camera import photograph, ring
-from amber_thicket.standins.bench.kinds import KINDS
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.capture_rig import plain_kinds
+from amber_thicket.standins.capture_rig.camera import photograph, ring
+from amber_thicket.standins.capture_rig.kinds import KINDS
+from amber_thicket.standins.capture_rig.surface import Surface
 
 # Surfaces are drawn for pictures of this many px; a part of that is photographed sharply enough to be measured.
 SIDE, PART, ROOM = 1536, 512, 64

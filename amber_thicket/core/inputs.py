@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
-from amber_thicket.core.align.placed import WarpedSource, Stitched
+from amber_thicket.core.align.warp import Stitched, WarpedSource
 from amber_thicket.core.gather.maps import TAKEN
-from amber_thicket.core.gather.placed import places_of
+from amber_thicket.core.gather.registration import places_of
 from amber_thicket.core.lightset.source import LightSet, MadePart, light_set
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.source import Source, channel_of
@@ -23,7 +23,7 @@ class Inputs(NamedTuple):
 
 def resolve_inputs(recipe: Any, files: Mapping[str, Source], first: Source, memory: Memory) -> Inputs:
     """files: by the names settings use. first: brings the colour where nothing else does."""
-    maps, lights, placed = (recipe.settings(f"gather.{name}") for name in ("maps", "lights", "placed"))
+    maps, lights, placed = (recipe.settings(f"gather.{name}") for name in ("maps", "lights", "registration"))
     for joined in placed.joined:
         if joined.file in files and files[joined.file] is not first:
             first = Stitched(first, files[joined.file], joined.matrix, memory)

@@ -85,4 +85,4 @@ class Operation:
         return self.id.split(".")[1]
 
 
-__all__ = ["STAGES", "Apply", "Decide", "Frame", "Given", "Operation", "Raster", "Stage"]
+__all__ = ["STAGES", "Apply", "Decide", "ExistingMap", "Frame", "Operation", "Raster", "Stage"]

@@ -5,31 +5,23 @@ from __future__ import annotations
 from typing import Any
 
 from amber_thicket.core import limits
-from amber_thicket.core.even import (
-    blotches,
-    drift,
-    glare,
-    highlight,
-    hues,
-    known,
-    light,
-    original,
-    raking,
-    shadow,
-    sun,
-    tone,
-)
-from amber_thicket.core.gather import lights, maps, orient, placed, white
+from amber_thicket.core.even import blotches, drift, glare, highlight, hues, light, original, raking, shadow, sun, tone
+from amber_thicket.core.even import known_shading as known
+from amber_thicket.core.gather import lights, maps, orient, white
+from amber_thicket.core.gather import registration as placed
 from amber_thicket.core.links import chain, linked
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
-from amber_thicket.core.relief import bands, cues, curvature, height, hued, laid, normal, occlusion, shape, split
+from amber_thicket.core.relief import bands, cues, curvature, height, hued, normal, occlusion, shape, split
+from amber_thicket.core.relief import covered as laid
 from amber_thicket.core.relief import light as light_found
 from amber_thicket.core.response import color, compared, covers, levels, roughness, zones
 from amber_thicket.core.response.finish import ColourChange, ScalarChange, finishing
 from amber_thicket.core.settings import Record, describe
 from amber_thicket.core.square import crop, flat, lens, size
-from amber_thicket.core.tile import carried, cutout, join, repair, touch
+from amber_thicket.core.tile import cutout, join, repair
+from amber_thicket.core.tile import extended as carried
+from amber_thicket.core.tile import retouch as touch
 
 # What a stage shows when it is opened.
 STAGE_LAYERS: dict[str, str] = {

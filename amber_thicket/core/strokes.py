@@ -11,9 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.filters import blur, shrink
 from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.window import Window
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.settings import Record
 

@@ -21,20 +21,20 @@ from amber_thicket.service import preview
 from amber_thicket.service.images import file_name
 from amber_thicket.service.library import Library
 from amber_thicket.service.lights import light_set_found
-from amber_thicket.service.placing import register_file as laid
+from amber_thicket.service.registration import register_file as laid
 from amber_thicket.service.sources import file_key, files_of
-from amber_thicket.standins.bench.camera import Shot, Stand, photograph, ring
-from amber_thicket.standins.bench.coir_matting import coir_matting
-from amber_thicket.standins.bench.cork_board import cork_board
-from amber_thicket.standins.bench.deck_planks import deck_planks
-from amber_thicket.standins.bench.embossed_hide import embossed_hide
-from amber_thicket.standins.bench.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
-from amber_thicket.standins.bench.lime_render import lime_render
-from amber_thicket.standins.bench.slate_shingles import slate_shingles
-from amber_thicket.standins.bench.surface import Surface
-from amber_thicket.standins.bench.tide_pebbles import tide_pebbles
-from amber_thicket.standins.bench.truth import truth_seen
-from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
+from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph, ring
+from amber_thicket.standins.capture_rig.coir_matting import coir_matting
+from amber_thicket.standins.capture_rig.cork_board import cork_board
+from amber_thicket.standins.capture_rig.deck_planks import deck_planks
+from amber_thicket.standins.capture_rig.embossed_hide import embossed_hide
+from amber_thicket.standins.capture_rig.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
+from amber_thicket.standins.capture_rig.lime_render import lime_render
+from amber_thicket.standins.capture_rig.slate_shingles import slate_shingles
+from amber_thicket.standins.capture_rig.surface import Surface
+from amber_thicket.standins.capture_rig.tide_pebbles import tide_pebbles
+from amber_thicket.standins.capture_rig.truth import truth_seen
+from amber_thicket.standins.capture_rig.verdigris_copper import verdigris_copper
 from amber_thicket.standins.words_to_picture import SimulatedProvider
 from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import open_database

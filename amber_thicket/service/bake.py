@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from amber_thicket import __version__
-from amber_thicket.core.align.placed import Stitched
+from amber_thicket.core.align.warp import Stitched
 from amber_thicket.core.check.blocks import blockiness
 from amber_thicket.core.check.registry import examine
 from amber_thicket.core.check.rule import Finding, Rule, Subject

@@ -15,7 +15,7 @@ from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.core.response.covers import materials
-from amber_thicket.core.square.followed import move_strokes
+from amber_thicket.core.square.moved_strokes import move_strokes
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import read_picture

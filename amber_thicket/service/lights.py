@@ -15,7 +15,7 @@ from amber_thicket.core.lightset.find import LightSetReport, analyze_light_set, 
 from amber_thicket.core.lightset.source import LightSet
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import shrink
-from amber_thicket.core.progress import report_progress, progress_to
+from amber_thicket.core.progress import progress_to, report_progress
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.source import halvings
 from amber_thicket.errors import NotFound, UnreadableFile

@@ -27,7 +27,7 @@ CARD = (216, 120)
 # Maps whose edges have to meet besides the base colour's.
 _JOINED = ("height", "normal", "roughness", "ambient_occlusion")
 # Layers on the way that have something to tell.
-_TELLING = ("squared", "even_light", "even_known", "even_raking", "even_glare", "evened", "formed")
+_TELLING = ("squared", "even_light", "even_known_shading", "even_raking", "even_glare", "evened", "formed")
 _ON_THE_WAY = ("gathered", "squared", "evened", "tiled")
 LAYERS = (*_ON_THE_WAY, *EVERY)
 _COLOURS = (*_ON_THE_WAY, *(role.id for role in EVERY.values() if role.encoding == "srgb"))

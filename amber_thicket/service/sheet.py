@@ -13,7 +13,7 @@ from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.roles import ROLES
-from amber_thicket.core.tile.carried import bled
+from amber_thicket.core.tile.extended import bled
 from amber_thicket.errors import BadSetting
 from amber_thicket.formats.write import png_bytes
 from amber_thicket.service.library import Library

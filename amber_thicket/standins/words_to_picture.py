@@ -17,10 +17,10 @@ from numpy.typing import NDArray
 from amber_thicket.core.generate import Candidate, Provider, Request
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
 from amber_thicket.errors import UnreadableFile
-from amber_thicket.standins.bench.camera import Shot, Stand, photograph
-from amber_thicket.standins.bench.kinds import KINDS
-from amber_thicket.standins.bench.noise import Field, flat, fractal, mix, smoothstep
-from amber_thicket.standins.bench.plain_kinds import (
+from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph
+from amber_thicket.standins.capture_rig.kinds import KINDS
+from amber_thicket.standins.capture_rig.noise import Field, flat, fractal, mix, smoothstep
+from amber_thicket.standins.capture_rig.plain_kinds import (
     brick_wall,
     cast_concrete,
     cushion_moss,
@@ -29,7 +29,7 @@ from amber_thicket.standins.bench.plain_kinds import (
     rusted_plate,
     sail_canvas,
 )
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.capture_rig.surface import Surface
 
 _MAKERS: dict[str, Callable[[int, int], Surface]] = {
     **KINDS,

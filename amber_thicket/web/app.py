@@ -45,12 +45,12 @@ from amber_thicket.web import (
     lights,
     materials,
     pictures,
-    placing,
     sheets,
     snapshots,
     space,
 )
 from amber_thicket.web import jobs as jobs_routes
+from amber_thicket.web import registration as placing
 from amber_thicket.web.config import Config
 from amber_thicket.web.endpoint import endpoint
 from amber_thicket.web.events import Events

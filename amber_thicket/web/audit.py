@@ -86,7 +86,7 @@ def brought(query: FileNamed) -> Any:
 @endpoint(blueprint, "POST", "/api/audit/sample", answer=answers.AuditTaken)
 def sample() -> Any:
     """The simulated purchase that ships with the program."""
-    from amber_thicket.service.bought import NAME, sample_zip
+    from amber_thicket.service.sample_purchase import NAME, sample_zip
 
     return _kept(NAME, sample_zip())
 

@@ -45,7 +45,12 @@ def found(material_id: str, body: Known) -> Any:
     material = kept.library.edit(material_id, known.revision, report.changes, label="Lamps found", gesture="")
     kept.events.announce("material", {"id": material.id, "revision": material.revision})
     told = [{"level": level, "text": text} for level, text in report.told]
-    return {"material": material_detail(material), "told": told, "certain": report.certain, "confidence": report.confidence}
+    return {
+        "material": material_detail(material),
+        "told": told,
+        "certain": report.certain,
+        "confidence": report.confidence,
+    }
 
 
 @endpoint(blueprint, "DELETE", "/api/materials/<material_id>/lights/find", answer=answers.Nothing)

@@ -19,7 +19,8 @@ from amber_thicket.core.operation import STAGES
 from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
 from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.jobs.manager import job_json
-from amber_thicket.service import answers, gather, mapset, places, preview, snapshots, square, tiling
+from amber_thicket.service import answers, gather, mapset, preview, snapshots, square, tiling
+from amber_thicket.service import repeat_artifacts as places
 from amber_thicket.service.bake import pack_bytes
 from amber_thicket.store.disk import full
 from amber_thicket.store.models import Material

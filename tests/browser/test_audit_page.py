@@ -7,7 +7,7 @@ import zipfile
 from pathlib import Path
 
 from amber_thicket.formats.write import stored_codes
-from amber_thicket.service.bought import sample_zip
+from amber_thicket.service.sample_purchase import sample_zip
 from tests.browser.server import BrowserTest
 
 

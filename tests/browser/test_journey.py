@@ -17,9 +17,9 @@ from playwright.sync_api import Route
 from amber_thicket.core.files.encode import decoded_normal
 from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.shading.convention import y_direction
-from amber_thicket.standins.bench.camera import Shot, Stand
-from amber_thicket.standins.bench.camera import photograph as photograph_of
-from amber_thicket.standins.bench.slate_shingles import slate_shingles
+from amber_thicket.standins.capture_rig.camera import Shot, Stand
+from amber_thicket.standins.capture_rig.camera import photograph as photograph_of
+from amber_thicket.standins.capture_rig.slate_shingles import slate_shingles
 from tests.browser.server import BrowserTest
 from tests.reference.test_gltf import validated
 from tests.support import PHOTOGRAPHS, bumps, encoded, photograph, retry

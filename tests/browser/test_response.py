@@ -6,8 +6,8 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from amber_thicket.standins.bench.camera import Shot, photograph
-from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.verdigris_copper import verdigris_copper
 from tests.browser.server import BrowserTest
 from tests.support import encoded, retry
 

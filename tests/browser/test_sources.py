@@ -10,10 +10,10 @@ import numpy as np
 from PIL import Image
 
 from amber_thicket.core.numeric.colour import decode_srgb
-from amber_thicket.standins.bench.camera import Shot, photograph, ring
-from amber_thicket.standins.bench.cork_board import cork_board
-from amber_thicket.standins.bench.embossed_hide import embossed_hide
-from amber_thicket.standins.bench.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
+from amber_thicket.standins.capture_rig.camera import Shot, photograph, ring
+from amber_thicket.standins.capture_rig.cork_board import cork_board
+from amber_thicket.standins.capture_rig.embossed_hide import embossed_hide
+from amber_thicket.standins.capture_rig.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
 from tests.browser.server import BrowserTest
 from tests.lightset import png
 from tests.support import encoded, retry

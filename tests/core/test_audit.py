@@ -31,9 +31,9 @@ from amber_thicket.formats.unzip import read_entries as entries
 from amber_thicket.formats.write import png_bytes, stored_codes
 from amber_thicket.service.audit import as_json, audited, evaluation_for, given_of, recipe_of
 from amber_thicket.service.bake import check, pack
-from amber_thicket.service.bought import sample_files, true_maps
-from amber_thicket.standins.bench.harbour_grating import harbour_grating
-from amber_thicket.standins.bench.kinds import KINDS
+from amber_thicket.service.sample_purchase import sample_files, true_maps
+from amber_thicket.standins.capture_rig.harbour_grating import harbour_grating
+from amber_thicket.standins.capture_rig.kinds import KINDS
 from tests.support import bumps
 
 SIDE = 512

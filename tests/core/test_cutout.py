@@ -13,9 +13,9 @@ from amber_thicket.core.numeric.colour import decode_srgb, linear_to_lab
 from amber_thicket.core.present import present
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.relief.split import ridges
-from amber_thicket.core.tile.carried import bled
+from amber_thicket.core.tile.extended import bled
 from amber_thicket.errors import BadSetting
-from amber_thicket.standins.bench.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
+from amber_thicket.standins.capture_rig.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
 from tests.support import ArraySource, stroke
 
 SIDE = 512
@@ -90,7 +90,7 @@ class CutOut(unittest.TestCase):
 
     def test_the_back_lies_on_the_front(self) -> None:
         places = [{"file": BACK, "matrix": self.back_place.ravel().tolist()}]
-        back = self.layer("back_color", {"gather.maps.back_color": BACK, "gather.placed.places": places})
+        back = self.layer("back_color", {"gather.maps.back_color": BACK, "gather.registration.files": places})
         inside = cv2.erode(self.frond.mask, np.ones((9, 9))) > 0.99
         tone, truth = (np.log(v.mean(-1) + 0.01)[inside] for v in (back, self.frond.back))
         self.assertGreater(float(np.corrcoef(tone, truth)[0, 1]), 0.3)

@@ -15,9 +15,9 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.shading.raking import raking, slope_along
 from amber_thicket.errors import BadSetting
-from amber_thicket.standins.bench.camera import Shot, photograph
-from amber_thicket.standins.bench.kinds import KINDS
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.kinds import KINDS
+from amber_thicket.standins.capture_rig.surface import Surface
 from tests.support import evaluation, linear_photograph, size_of
 
 SIDE = 512

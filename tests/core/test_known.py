@@ -5,15 +5,15 @@ import unittest
 import cv2
 import numpy as np
 
-from amber_thicket.core.even.known import without
+from amber_thicket.core.even.known_shading import remove_known_shading
 from amber_thicket.core.even.sun import Ground, _fine, found_light, sun
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb, luminance
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.standins.bench.camera import Shot, photograph
-from amber_thicket.standins.bench.kinds import KINDS
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.kinds import KINDS
 from tests.support import ArraySource, bumps, evaluation, linear_photograph, size_of
 
 SIDE = 768
@@ -42,7 +42,7 @@ class KnownTest(unittest.TestCase):
                 lit = Raster(decode_srgb(photograph(surface, shot, np.random.default_rng(1))))
                 height = Raster((surface.height / surface.height.max()).astype(np.float32))
                 light = sun(lit, height, frame=FRAME)
-                made = without(lit, light, FRAME)
+                made = remove_known_shading(lit, light, FRAME)
                 truth = cv2.GaussianBlur(surface.albedo, (0, 0), shot.focus)
                 self.assertLess(off(made.pixels, truth), (1 - 0.7) * off(lit.pixels, truth))
                 self.assertAlmostEqual(made.evidence["bearing"], bearing, delta=3)
@@ -70,9 +70,9 @@ class KnownTest(unittest.TestCase):
         lit = Raster(linear_photograph("gravel"))
         flat = Raster(np.full((512, 512), 0.5, np.float32))
         frame = Frame(512, 512, 512.0, False)
-        made = without(lit, sun(lit, flat, frame=frame), frame)
+        made = remove_known_shading(lit, sun(lit, flat, frame=frame), frame)
         np.testing.assert_allclose(made.pixels, lit.pixels, rtol=0.02, atol=1e-4)
-        unknown = evaluation(linear_photograph("gravel"), **size_of(256), even__known__amount=100)
+        unknown = evaluation(linear_photograph("gravel"), **size_of(256), even__known_shading__amount=100)
         plain = evaluation(linear_photograph("gravel"), **size_of(256))
         np.testing.assert_array_equal(*(e.layer("evened", (256, 256)).pixels for e in (unknown, plain)))
 
@@ -96,7 +96,7 @@ class ThroughTheStagesTest(unittest.TestCase):
             "square.size.height": side,
             "tile.join.method": "none",
             "even.light.amount": 0,
-            "even.known.amount": 100,
+            "even.known_shading.amount": 100,
             "gather.maps.height": f"{1:016x}",
         }
         files = {f"{1:016x}": ArraySource(field, "height")}

@@ -8,10 +8,10 @@ import numpy as np
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
 from amber_thicket.core.synthesis.lattice import Axis, Lattice, find
 from amber_thicket.core.tile.fit import whole_repeats
-from amber_thicket.core.tile.meet import seam_warp, apply_warp
+from amber_thicket.core.tile.seam_warp import apply_warp, seam_warp
 from amber_thicket.service.tiling import suggestion
-from amber_thicket.standins.bench.camera import Shot, photograph
-from amber_thicket.standins.bench.kinds import KINDS
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.kinds import KINDS
 from tests.support import evaluation, linear_photograph, psnr, size_of
 
 SIDE = 1024

@@ -15,7 +15,7 @@ from amber_thicket.core.lightset import ring
 from amber_thicket.core.lightset.find import analyze_light_set, check_light_set
 from amber_thicket.core.lightset.solve import solve_light_set
 from amber_thicket.core.lightset.source import light_set, unbent
-from amber_thicket.core.lightset.steady import moved_by, apply_stabilization, stabilize, no_stabilization
+from amber_thicket.core.lightset.stabilize import apply_stabilization, moved_by, no_stabilization, stabilize
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.square.lens import straight
@@ -143,9 +143,16 @@ class Found(unittest.TestCase):
 
     def test_a_gap_goes_once_the_missing_photograph_is_there(self) -> None:
         photos, _ = shot("embossed_hide")
-        self.assertEqual(analyze_light_set(photos, asked(gap=2), no_stabilization(8), NAMES).changes["gather.lights.gap"], 0)
+        self.assertEqual(
+            analyze_light_set(photos, asked(gap=2), no_stabilization(8), NAMES).changes["gather.lights.gap"], 0
+        )
         fewer = np.delete(photos, 2, 0)
-        self.assertEqual(analyze_light_set(fewer, asked(count=7, gap=2), no_stabilization(7), NAMES[:7]).changes["gather.lights.gap"], 2)
+        self.assertEqual(
+            analyze_light_set(fewer, asked(count=7, gap=2), no_stabilization(7), NAMES[:7]).changes[
+                "gather.lights.gap"
+            ],
+            2,
+        )
 
 
 class Steadied(unittest.TestCase):

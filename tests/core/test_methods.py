@@ -10,17 +10,17 @@ import numpy as np
 from amber_thicket.core.check.figures import coded, own_worst, seam
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
-from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.vectors import unit
-from amber_thicket.core.progress import report_progress, progress_to
+from amber_thicket.core.numeric.window import Window
+from amber_thicket.core.progress import progress_to, report_progress
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.relief.normal import from_height as normals_of
 from amber_thicket.core.strokes import Stroke, drawn
 from amber_thicket.core.synthesis.cut import features
-from amber_thicket.core.synthesis.lookalike import PatchSearch, Steps
 from amber_thicket.core.synthesis.mosaic import Mosaic, Placement, mosaic, render_mosaic, source_of_mosaic
+from amber_thicket.core.synthesis.patch_search import PatchSearch, Steps
 from amber_thicket.core.synthesis.patchwork import Patchwork
 from amber_thicket.core.synthesis.regrow import grow
 from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of

@@ -10,8 +10,8 @@ from amber_thicket.core.numeric import filters, sampling
 from amber_thicket.core.numeric.arctan import degrees_of
 from amber_thicket.core.numeric.colour import extremes, log_luminance, luminance
 from amber_thicket.core.numeric.levels import smooth_step, soft_clip
-from amber_thicket.core.numeric.mixed import mix, tint
-from amber_thicket.core.numeric.ranks import quantiles
+from amber_thicket.core.numeric.mix import mix, tint
+from amber_thicket.core.numeric.quantiles import quantiles
 
 RNG = np.random.default_rng(4)
 
@@ -183,7 +183,9 @@ class CarriedInTest(unittest.TestCase):
         self.assertTrue((found[hole] >= ramp[hole].min(axis=0) - 0.03).all())
         self.assertTrue((found[hole] <= ramp[hole].max(axis=0) + 0.03).all())
         self.assertLess(float(np.abs(found - ramp)[~hole].max()), 0.01)
-        alone = filters.fill_by_normalized_convolution(known[..., 0], 1 - hole.astype(np.float32), [40, 20, 10, 5, 2.5, 1.2])
+        alone = filters.fill_by_normalized_convolution(
+            known[..., 0], 1 - hole.astype(np.float32), [40, 20, 10, 5, 2.5, 1.2]
+        )
         np.testing.assert_allclose(alone, found[..., 0], atol=1e-6)
 
 

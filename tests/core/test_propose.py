@@ -6,9 +6,9 @@ import numpy as np
 
 from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.square.propose import propose
-from amber_thicket.standins.bench.camera import Shot, Stand, photograph
-from amber_thicket.standins.bench.lime_render import lime_render
-from amber_thicket.standins.bench.slate_shingles import slate_shingles
+from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph
+from amber_thicket.standins.capture_rig.lime_render import lime_render
+from amber_thicket.standins.capture_rig.slate_shingles import slate_shingles
 
 TILTED = (
     Stand(tilt=-32, pan=12, roll=4, picture=(1200, 900), distance=1.35),

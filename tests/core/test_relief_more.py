@@ -20,11 +20,11 @@ from amber_thicket.core.relief.curvature import curvature, decide_curvature
 from amber_thicket.core.relief.hued import hued_of, tone_with
 from amber_thicket.core.relief.normal import laid_on, normal, steeper
 from amber_thicket.core.relief.surfaces import STARTS
-from amber_thicket.standins.bench.camera import Shot
-from amber_thicket.standins.bench.coir_matting import coir_matting
-from amber_thicket.standins.bench.deck_planks import deck_planks
-from amber_thicket.standins.bench.embossed_hide import embossed_hide
-from amber_thicket.standins.bench.lime_render import lime_render
+from amber_thicket.standins.capture_rig.camera import Shot
+from amber_thicket.standins.capture_rig.coir_matting import coir_matting
+from amber_thicket.standins.capture_rig.deck_planks import deck_planks
+from amber_thicket.standins.capture_rig.embossed_hide import embossed_hide
+from amber_thicket.standins.capture_rig.lime_render import lime_render
 from bench.relief import LIGHTS, agreement, photographed
 from tests.support import bumps, evaluation, frame, linear_photograph, size_of
 

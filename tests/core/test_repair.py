@@ -9,8 +9,8 @@ from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.tile.giveaways import ALARM, find_repeat_artifacts
 from amber_thicket.core.tile.repair import Spot, best_source
+from amber_thicket.core.tile.repeat_artifacts import ALARM, find_repeat_artifacts
 from amber_thicket.errors import BadSetting
 from tests.service.test_check import planted
 from tests.support import ArraySource, evaluation, linear_photograph, psnr, size_of

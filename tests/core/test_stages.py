@@ -16,8 +16,8 @@ from amber_thicket.core.relief.bands import BANDS
 from amber_thicket.core.square.crop import Settings as Crop
 from amber_thicket.core.square.crop import fitted
 from amber_thicket.core.synthesis.cut import _banded, closed_path, open_path
-from amber_thicket.standins.bench.camera import Shot, light_field
-from amber_thicket.standins.bench.lime_render import lime_render
+from amber_thicket.standins.capture_rig.camera import Shot, light_field
+from amber_thicket.standins.capture_rig.lime_render import lime_render
 from tests.support import evaluation, frame, linear_photograph, size_of
 
 

@@ -31,7 +31,7 @@ def ready(
         "square.size.height": side,
         "tile.join.method": "none",
         "even.light.amount": 0,
-        "tile.touch.strokes": list(rows),
+        "tile.retouch.strokes": list(rows),
     }
     files = {}
     if rough is not None:
@@ -120,7 +120,7 @@ class TouchTest(unittest.TestCase):
             ({"kind": "fill", "points": [[0, 0]]}, "radius"),
         ):
             with self.assertRaisesRegex(BadSetting, word):
-                Recipe().with_changes({"tile.touch.strokes": [row]})
+                Recipe().with_changes({"tile.retouch.strokes": [row]})
 
 
 class StrokesTest(unittest.TestCase):

@@ -10,8 +10,8 @@ from amber_thicket.core.gather.orient import turned_box
 from amber_thicket.core.gather.triage import features_across, noise_of, triage
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb
 from amber_thicket.demo.library import CAPTURES
-from amber_thicket.standins.bench.camera import Shot, Stand, photograph
-from amber_thicket.standins.bench.kinds import KINDS
+from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph
+from amber_thicket.standins.capture_rig.kinds import KINDS
 from tests.support import linear_photograph
 
 

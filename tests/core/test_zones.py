@@ -15,8 +15,8 @@ from amber_thicket.core.numeric.oklab import to_oklab
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.response.compared import alike, compared
 from amber_thicket.errors import BadSetting
-from amber_thicket.standins.bench.camera import Shot, photograph
-from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.verdigris_copper import verdigris_copper
 from tests.support import evaluation, frame, size_of, stroke
 
 SIDE = 256

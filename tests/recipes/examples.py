@@ -49,7 +49,7 @@ EXAMPLES: dict[str, tuple[str, dict[str, Any]]] = {
     "regrow": ("gravel", {"tile.join.method": "regrow", "tile.join.seed": 3}),
     "strew": ("gravel", {"tile.join.method": "strew", "tile.join.turn": 40.0, "tile.join.spread": 20.0, "tile.join.seed": 2}),
     "stochastic": ("noise", {"tile.join.method": "stochastic"}),
-    "filled_and_healed": ("gravel", {"tile.repair.spots": [{"x": 0.5, "y": 0.5, "radius": 0.08, "from_x": 0.2, "from_y": 0.25}], "tile.touch.strokes": [stroke(0.05, 0.5, 0.5, 0.6, 0.55, kind="clone", dx=0.3, dy=-0.2), stroke(0.04, 0.2, 0.7, 0.3, 0.72, kind="heal", dx=-0.2, dy=0.1)]}),
+    "filled_and_healed": ("gravel", {"tile.repair.spots": [{"x": 0.5, "y": 0.5, "radius": 0.08, "from_x": 0.2, "from_y": 0.25}], "tile.retouch.strokes": [stroke(0.05, 0.5, 0.5, 0.6, 0.55, kind="clone", dx=0.3, dy=-0.2), stroke(0.04, 0.2, 0.7, 0.3, 0.72, kind="heal", dx=-0.2, dy=0.1)]}),
     "cut_out": ("thing", {"tile.cutout.on": True, "tile.join.method": "none", "even.light.amount": 0.0, "pack.files.profile": "cut_out", "tile.cutout.strokes": [stroke(0.03, 0.1, 0.1, kind="keep")]}),
     "height": ("gravel", {"relief.cues.estimator": "shading", "relief.cues.light": "typed", "relief.cues.bearing": 120.0, "relief.bands.fine": 1.8, "relief.bands.large_contrast": 0.4, "relief.height.low": 5.0, "relief.height.invert": True, "relief.shape.strokes": [stroke(0.08, 0.4, 0.4, 0.6, 0.6, kind="add", value=0.3, strength=1, soft=0)]}),
     "normal_occlusion_curvature": ("grass", {"relief.normal.strength": 1.6, "relief.normal.kernel": "crisp", "relief.normal.y_in_files": "minus", "relief.occlusion.reach": 12.0, "relief.occlusion.tight": 60.0, "relief.curvature.side": "convex", "relief.curvature.in_pack": True}),
@@ -59,7 +59,7 @@ EXAMPLES: dict[str, tuple[str, dict[str, Any]]] = {
     "own_profile": ("gravel", {"pack.files.profile": "own", "pack.files.own": {"label": "Two files", "y": "minus", "files": [{"suffix": "colour", "channels": ["base_color", "height"]}, {"suffix": "mix", "channels": ["ambient_occlusion", "1-roughness", "metallic"]}]}, "pack.files.sizes": "half", "pack.files.name": "shore"}),
     "brought_maps": ("gravel", {"gather.maps.height": KEYS["height"], "gather.maps.normal": KEYS["normal"], "gather.maps.normal_y": "minus", "tile.join.method": "cut"}),
     "light_set": ("lights", {"gather.lights.first": 0.0, "gather.lights.frames": [{"file": KEYS[name]} for name in ("one", "two", "three", "four")], "gather.lights.align": False, "tile.join.method": "none", "even.light.amount": 0.0}),
-    "placed_beside": ("thing", {"tile.cutout.on": True, "tile.join.method": "none", "even.light.amount": 0.0, "gather.maps.back_color": KEYS["back"], "gather.placed.places": [{"file": KEYS["back"], "matrix": [1, 0, 6, 0, 1, 4, 0, 0, 1]}]}),
+    "placed_beside": ("thing", {"tile.cutout.on": True, "tile.join.method": "none", "even.light.amount": 0.0, "gather.maps.back_color": KEYS["back"], "gather.registration.files": [{"file": KEYS["back"], "matrix": [1, 0, 6, 0, 1, 4, 0, 0, 1]}]}),
 }  # fmt: skip
 
 

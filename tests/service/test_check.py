@@ -20,11 +20,11 @@ from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.shading.horizon import open_sky
 from amber_thicket.service.bake import subject_of
-from amber_thicket.standins.bench.camera import Shot, photograph
-from amber_thicket.standins.bench.coir_matting import coir_matting
-from amber_thicket.standins.bench.embossed_hide import embossed_hide
-from amber_thicket.standins.bench.lime_render import lime_render
-from amber_thicket.standins.bench.truth import truth_seen
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.coir_matting import coir_matting
+from amber_thicket.standins.capture_rig.embossed_hide import embossed_hide
+from amber_thicket.standins.capture_rig.lime_render import lime_render
+from amber_thicket.standins.capture_rig.truth import truth_seen
 from tests.support import ArraySource, evaluation, linear_photograph, size_of
 
 

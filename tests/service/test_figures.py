@@ -5,8 +5,8 @@ import unittest
 import numpy as np
 
 from amber_thicket.core.graph import PLAN_SIDE
-from amber_thicket.service.places import fill_places, describe_repeat_artifacts
 from amber_thicket.service.preview import figures, histogram
+from amber_thicket.service.repeat_artifacts import describe_repeat_artifacts, fill_places
 from tests.service.test_check import planted
 from tests.support import evaluation, linear_photograph, size_of
 

@@ -8,7 +8,7 @@ from unittest import mock
 import numpy as np
 from PIL import Image
 
-from amber_thicket.core.square.followed import upright
+from amber_thicket.core.square.moved_strokes import upright
 from amber_thicket.core.strokes import Stroke
 from amber_thicket.errors import BadSetting, StaleEdit, UnreadableFile
 from amber_thicket.store.models import Material, Step

@@ -15,9 +15,9 @@ from amber_thicket.errors import NotFound, UnreadableFile
 from amber_thicket.service.preview import zone_picture, zone_shares
 from amber_thicket.service.surroundings import own_surroundings, surroundings_bytes
 from amber_thicket.service.zones import suggested_zones
-from amber_thicket.standins.bench.camera import Shot, photograph
-from amber_thicket.standins.bench.tarred_felt import tarred_felt
-from amber_thicket.standins.bench.verdigris_copper import verdigris_copper
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.tarred_felt import tarred_felt
+from amber_thicket.standins.capture_rig.verdigris_copper import verdigris_copper
 from tests.support import encoded, evaluation, size_of, temporary_library
 from tests.support import photograph as sample
 

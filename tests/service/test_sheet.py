@@ -11,7 +11,7 @@ from amber_thicket.core.files.sheet import arranged
 from amber_thicket.errors import BadSetting
 from amber_thicket.service.bake import check
 from amber_thicket.service.sheet import sheet
-from amber_thicket.standins.bench.kelp_frond import front_shot, kelp_frond
+from amber_thicket.standins.capture_rig.kelp_frond import front_shot, kelp_frond
 from tests.support import encoded, temporary_library
 
 

@@ -16,10 +16,11 @@ from PIL import Image
 from amber_thicket.cli import main
 from amber_thicket.core.generate import Request
 from amber_thicket.errors import BadSetting, UnreadableFile
-from amber_thicket.service import images, lights, placing
+from amber_thicket.service import images, lights
+from amber_thicket.service import registration as placing
 from amber_thicket.service.mapset import listed, with_role
 from amber_thicket.service.sources import file_key, files_of
-from amber_thicket.standins.bench.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
+from amber_thicket.standins.capture_rig.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
 from amber_thicket.standins.words_to_picture import DESCRIBING, KIND_WORDS, SimulatedProvider, make, reading
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
@@ -131,7 +132,7 @@ class SecondPhotographs(unittest.TestCase):
             self.assertLess(float(np.median(np.abs(through - frond.through)[inside])), 0.02)
             self.assertIn("back_color", evaluation.maps())
             freed, _ = placing.register_file(evaluation, first, keys["kelp_back.png"], "free")
-            self.assertEqual(freed["gather.placed.places"][0].file, keys["kelp_back_lit.png"])
+            self.assertEqual(freed["gather.registration.files"][0].file, keys["kelp_back_lit.png"])
             with self.assertRaises(BadSetting):
                 placing.register_file(evaluation, first, first, "lay")
 

@@ -13,9 +13,9 @@ from amber_thicket.core.numeric.colour import decode_srgb, luminance
 from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.square.propose import propose
 from amber_thicket.service.from_paths import load_material_from_paths
-from amber_thicket.standins.bench.camera import Shot, Stand, photograph, seen_from
-from amber_thicket.standins.bench.slate_shingles import slate_shingles
-from amber_thicket.standins.bench.truth import truth_seen
+from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph, seen_from
+from amber_thicket.standins.capture_rig.slate_shingles import slate_shingles
+from amber_thicket.standins.capture_rig.truth import truth_seen
 
 SIDE = 1024
 SHOT = Shot(bearing=60, elevation=36, sky=0.45, fall_off=0.1)

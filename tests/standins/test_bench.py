@@ -5,9 +5,9 @@ import unittest
 import numpy as np
 
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb
-from amber_thicket.standins.bench.camera import Shot, cast_shadow, light_field, photograph, ring
-from amber_thicket.standins.bench.kinds import KINDS
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.capture_rig.camera import Shot, cast_shadow, light_field, photograph, ring
+from amber_thicket.standins.capture_rig.kinds import KINDS
+from amber_thicket.standins.capture_rig.surface import Surface
 
 
 class BenchTest(unittest.TestCase):

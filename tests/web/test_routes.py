@@ -286,7 +286,7 @@ class RoutesTest(AppTest):
         pairs = [[0.1, 0.1, 0.2, 0.1], [0.9, 0.1, 1.0, 0.1], [0.1, 0.9, 0.2, 0.9], [0.9, 0.9, 1.0, 0.9]]
         body = {"revision": other["revision"], "way": "lay", "pairs": pairs}
         placed = self.ask("POST", f"{at}/files/{key}/place", json=body)
-        matrix = placed["material"]["recipe"]["operations"]["gather.placed"]["places"][0]["matrix"]
+        matrix = placed["material"]["recipe"]["operations"]["gather.registration"]["files"][0]["matrix"]
         np.testing.assert_allclose(np.reshape(matrix, (3, 3)), [[1, 0, 0.1], [0, 1, 0], [0, 0, 1]], atol=1e-6)
         shown = Image.open(io.BytesIO(self.ask("GET", f"{at}/files/{key}.jpg").data))
         self.assertEqual(shown.size, (256, 256))

@@ -15,7 +15,7 @@ from amber_thicket.core.audit.polarity import Sides, sides
 from amber_thicket.core.check.aligned import ASIDE, lying_beside, steep
 from amber_thicket.core.check.blocks import BLOCKY, blockiness
 from amber_thicket.core.check.figures import coded, seam
-from amber_thicket.core.gather.placed import RegisteredFile, moved_back
+from amber_thicket.core.gather.registration import RegisteredFile, moved_back
 from amber_thicket.core.gather.roles import LEAVE_COLOUR, Guess, assignment, guessed, named
 from amber_thicket.core.numeric.colour import srgb_to_linear
 from amber_thicket.core.numeric.filters import shrink
@@ -445,5 +445,5 @@ def _misaligned(by_role: dict[str, Judged]) -> Iterator[AuditFinding]:
         yield AuditFinding(
             "set.aligned", "attention", f"It lies {x:+.1f}, {y:+.1f} px beside the others.",
             "Edges of colour, relief and gloss fall apart.", by_role[role].file.name, sure,
-            repair="Moves it back.", changes={"gather.placed.places": as_plain(rows)}, values={"offset": [x, y]},
+            repair="Moves it back.", changes={"gather.registration.files": as_plain(rows)}, values={"offset": [x, y]},
         )  # fmt: skip

@@ -15,16 +15,16 @@ from amber_thicket.core.numeric.colour import logarithm, luminance_of, srgb_to_l
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur, fill_by_normalized_convolution, shrink
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.numeric.mixed import mix
+from amber_thicket.core.numeric.mix import mix
 from amber_thicket.core.numeric.parallel import over_rows
-from amber_thicket.core.numeric.ranks import quantiles
+from amber_thicket.core.numeric.quantiles import quantiles
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.synthesis.cut import features
 from amber_thicket.core.synthesis.fill import covering, patched
-from amber_thicket.core.synthesis.lookalike import find_steps
 from amber_thicket.core.synthesis.mosaic import Mosaic
+from amber_thicket.core.synthesis.patch_search import find_steps
 from amber_thicket.core.synthesis.patchwork import Mask
 
 # Coded brightness from which on light can be mirrored; px of 768 up to which a place is a speck.
@@ -142,7 +142,9 @@ def _filled_in(pixels: Pixels, mask: Mask, reach: int) -> Pixels:
     """The picture with masked places filled smoothly from around, at half size."""
     small, weight = shrink(pixels, 2), shrink(1 - mask.astype(np.float32), 2)
     weight[weight < 0.99] = 0
-    return fill_by_normalized_convolution(small, weight, [max(step * reach, 0.6) for step in (4.0, 2.0, 1.0, 0.5, 0.25)])
+    return fill_by_normalized_convolution(
+        small, weight, [max(step * reach, 0.6) for step in (4.0, 2.0, 1.0, 0.5, 0.25)]
+    )
 
 
 def glare(evened: Raster, *, frame: Frame, decided: Found, amount: float, margin: float) -> Raster:

@@ -131,7 +131,9 @@ def _exposure(codes: Pixels) -> list[CaptureFinding]:
         found.append(CaptureFinding("attention", "Burnt out", f"{white * 100:.1f} % of pixels", advice, densest(burnt)))
     if black > CLIPPED:
         advice = "Expose brighter, or light the recesses."
-        found.append(CaptureFinding("attention", "Crushed blacks", f"{black * 100:.1f} % of pixels", advice, densest(crushed)))
+        found.append(
+            CaptureFinding("attention", "Crushed blacks", f"{black * 100:.1f} % of pixels", advice, densest(crushed))
+        )
     return found or [CaptureFinding("pass", "Exposure", "nothing clipped")]
 
 

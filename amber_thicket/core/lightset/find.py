@@ -10,7 +10,7 @@ import numpy as np
 
 from amber_thicket.core.gather.lights import FEWEST, MOST, Settings
 from amber_thicket.core.lightset import ring
-from amber_thicket.core.lightset.steady import Stabilization, middle, apply_stabilization
+from amber_thicket.core.lightset.stabilize import Stabilization, apply_stabilization, middle
 from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.settings import as_plain
@@ -57,7 +57,9 @@ def check_light_set(names: Sequence[str], sizes: Sequence[tuple[int, int]], smal
                 )
 
 
-def analyze_light_set(photographs: Pixels, settings: Settings, steady: Stabilization, names: Sequence[str]) -> LightSetReport:
+def analyze_light_set(
+    photographs: Pixels, settings: Settings, steady: Stabilization, names: Sequence[str]
+) -> LightSetReport:
     """photographs: (N, H, W, 3) linear as shot, of up to some 1500 px. names: of their files, for the sentences."""
     lamps = list(settings.frames)
     report_progress(0.75, "Looking for the order")

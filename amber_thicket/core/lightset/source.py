@@ -15,7 +15,7 @@ from amber_thicket.core.gather.lamps import directions_of
 from amber_thicket.core.gather.lights import FEWEST, Settings, directions
 from amber_thicket.core.lightset import gloss
 from amber_thicket.core.lightset.solve import Solved, solve_light_set
-from amber_thicket.core.lightset.steady import Stabilization, apply_stabilization, stabilize
+from amber_thicket.core.lightset.stabilize import Stabilization, apply_stabilization, stabilize
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels, Raster
@@ -82,7 +82,9 @@ class LightSet:
     def _solve(self, level: int) -> Solved:
         first = self.frame(0, level)
         if first.nbytes * len(self.frames) <= _WHOLE:
-            made = solve_light_set(np.stack([first, *(self.frame(k, level) for k in range(1, len(self.frames)))]), self.lamps)
+            made = solve_light_set(
+                np.stack([first, *(self.frame(k, level) for k in range(1, len(self.frames)))]), self.lamps
+            )
         else:
             made = self._by_rows(first, level)
         if not self.settings.bend:

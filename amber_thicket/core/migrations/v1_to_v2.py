@@ -1,5 +1,5 @@
 """Version 1 held what is more than a number as JSON in strings, and strokes as rows of numbers; version 2 holds both as
-objects with names.
+objects with names. Three operations were renamed.
 """
 
 from __future__ import annotations
@@ -108,15 +108,25 @@ for _role in _FINISHED:
     _CONVERTED |= {f"{_stage}.on_{_role}.in_zones": _object, f"{_stage}.on_{_role}.strokes": _PAINTED}
 
 
+# What was called otherwise, by its name in version 1.
+_RENAMED = {
+    "gather.placed": "gather.registration",
+    "tile.touch": "tile.retouch",
+    "even.known": "even.known_shading",
+    "gather.placed.places": "files",
+}
+
+
 def migrated(operations: dict[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
     """Operations of version 1 as those of version 2. Raises ValueError in words, naming the setting."""
     made: dict[str, dict[str, Any]] = {}
     for operation, settings in operations.items():
-        made[operation] = {}
+        kept = made[_RENAMED.get(operation, operation)] = {}
         for name, value in settings.items():
-            convert = _CONVERTED.get(f"{operation}.{name}")
+            path = f"{operation}.{name}"
+            convert = _CONVERTED.get(path)
             try:
-                made[operation][name] = convert(value) if convert else value
+                kept[_RENAMED.get(path, name)] = convert(value) if convert else value
             except ValueError as error:
-                raise ValueError(f"{operation}.{name}: {error}") from None
+                raise ValueError(f"{path}: {error}") from None
     return made

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from amber_thicket.core.numeric.levels import soft_clip
-from amber_thicket.core.numeric.ranks import quantiles
+from amber_thicket.core.numeric.quantiles import quantiles
 from amber_thicket.core.operation import ExistingMap, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting

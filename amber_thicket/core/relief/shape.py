@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from amber_thicket.core.numeric.mixed import mix
+from amber_thicket.core.numeric.mix import mix
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.finish import MOST_CHANGES

@@ -14,7 +14,7 @@ from pydantic import Field, field_validator
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import smooth_step
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.numeric.ranks import quantiles
+from amber_thicket.core.numeric.quantiles import quantiles
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.zones import spread_of, standing_out

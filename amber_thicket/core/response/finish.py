@@ -9,7 +9,7 @@ import numpy as np
 from amber_thicket.core.numeric.colour import linear_of_hex, luminance
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import smooth_step
-from amber_thicket.core.numeric.mixed import mix, tint
+from amber_thicket.core.numeric.mix import mix, tint
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.covers import Cover, active_covers, materials

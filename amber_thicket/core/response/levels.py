@@ -15,7 +15,7 @@ from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.convert import to_metal
 from amber_thicket.core.roles import ROLES, Role, Uniform
 from amber_thicket.core.settings import Colour, OperationSettings, setting
-from amber_thicket.core.tile.carried import bled
+from amber_thicket.core.tile.extended import bled
 
 
 def _settings(role: Role, uniform: Uniform) -> type[OperationSettings]:

@@ -15,7 +15,7 @@ from amber_thicket.core.numeric.colour import linear_of_hex
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import smooth_step
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.numeric.ranks import quantiles
+from amber_thicket.core.numeric.quantiles import quantiles
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.compared import alike

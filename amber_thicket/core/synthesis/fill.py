@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.window import Window
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.synthesis.lookalike import PatchSearch, Steps
 from amber_thicket.core.synthesis.mosaic import Mosaic, mosaic, moved
+from amber_thicket.core.synthesis.patch_search import PatchSearch, Steps
 from amber_thicket.core.synthesis.patchwork import Mask, composed
 from amber_thicket.core.synthesis.regrow import avoid
 from amber_thicket.core.synthesis.tile_plan import SPLIT, split_bands

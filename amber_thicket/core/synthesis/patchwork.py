@@ -9,8 +9,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.mincut import cheapest_cut
+from amber_thicket.core.numeric.window import Window
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.mosaic import Placement, located
 

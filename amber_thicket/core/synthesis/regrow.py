@@ -8,13 +8,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.window import Window
 from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.synthesis.lookalike import PatchSearch
 from amber_thicket.core.synthesis.mosaic import moved
+from amber_thicket.core.synthesis.patch_search import PatchSearch
 from amber_thicket.core.synthesis.patchwork import Mask, Patchwork
 
 BLOCK, OVERLAP, PATCH = 0.34, 0.12, 0.3

@@ -14,14 +14,14 @@ from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import MOST, Stroke, drawn
 from amber_thicket.core.synthesis.cut import features
-from amber_thicket.core.synthesis.lookalike import PatchSearch, Steps, find_steps
 from amber_thicket.core.synthesis.mosaic import Mosaic, Placement, mosaic, moved, render_mosaic
+from amber_thicket.core.synthesis.patch_search import PatchSearch, Steps, find_steps
 from amber_thicket.core.synthesis.patchwork import Mask, Patchwork, composed
 from amber_thicket.core.synthesis.regrow import avoid, features_with_height, grow, keep_in_place, mend
 from amber_thicket.core.synthesis.tile_plan import FEATHER, TilePlan, render
 from amber_thicket.core.tile.broken import broken
-from amber_thicket.core.tile.meet import seam_warp, apply_warp
-from amber_thicket.core.tile.overlap import PIECES, usual_join_cost, blend_shares, cut_labels
+from amber_thicket.core.tile.overlap import PIECES, blend_shares, cut_labels, usual_join_cost
+from amber_thicket.core.tile.seam_warp import apply_warp, seam_warp
 from amber_thicket.core.tile.shares import feathered
 from amber_thicket.core.tile.stochastic import Mixture, mix, patches
 from amber_thicket.core.tile.strew import Limits, strew
@@ -144,7 +144,9 @@ class BlendPlan(NamedTuple):
     down: int
 
 
-def finalize_plan(decided: PiecePlan | BlendPlan | Mixture, *, frame: Frame, **given: Any) -> TilePlan | Mosaic | Mixture:
+def finalize_plan(
+    decided: PiecePlan | BlendPlan | Mixture, *, frame: Frame, **given: Any
+) -> TilePlan | Mosaic | Mixture:
     """The plan, its joins feathered."""
     chosen = Settings(**given)
     width, height = frame.width, frame.height
@@ -160,7 +162,9 @@ def finalize_plan(decided: PiecePlan | BlendPlan | Mixture, *, frame: Frame, **g
     return TilePlan(PIECES, shares, decided.labels, shifts=decided.shifts, evidence=decided.evidence)
 
 
-def decide_join(evened: Raster, height: Raster | None = None, *, frame: Frame, **given: Any) -> PiecePlan | BlendPlan | Mixture:
+def decide_join(
+    evened: Raster, height: Raster | None = None, *, frame: Frame, **given: Any
+) -> PiecePlan | BlendPlan | Mixture:
     """What shows where. evened: linear RGB of the whole sample at plan size; height: of the sample, where one is known;
     frame: the tile."""
     chosen = Settings(**given)

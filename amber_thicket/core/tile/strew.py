@@ -12,8 +12,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.window import Window
 from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.mosaic import Placement

@@ -48,8 +48,8 @@ export interface SettingValues {
   "gather.lights.bend": number;
   "gather.lights.all_lights": string | "";
   "gather.lights.colour": "solved" | "all";
-  "gather.placed.places": RegisteredFile[];
-  "gather.placed.joined": RegisteredFile[];
+  "gather.registration.files": RegisteredFile[];
+  "gather.registration.joined": RegisteredFile[];
   "square.lens.k1": number;
   "square.lens.k2": number;
   "square.lens.p1": number;
@@ -74,7 +74,7 @@ export interface SettingValues {
   "square.size.sample_mm": number;
   "even.light.amount": number;
   "even.light.size": number;
-  "even.known.amount": number;
+  "even.known_shading.amount": number;
   "even.raking.amount": number;
   "even.shadow.amount": number;
   "even.shadow.size": number;
@@ -124,7 +124,7 @@ export interface SettingValues {
   "tile.join.excluded": Stroke[];
   "tile.join.kept": Stroke[];
   "tile.repair.spots": Spot[];
-  "tile.touch.strokes": RepairStroke[];
+  "tile.retouch.strokes": RepairStroke[];
   "tile.cutout.on": boolean;
   "tile.cutout.ground": string[];
   "tile.cutout.tolerance": number;

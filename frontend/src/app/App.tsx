@@ -1,6 +1,6 @@
 import { useCallback, useEffect } from "react";
 import { AuditPage } from "../audit/AuditPage";
-import { Bench } from "../bench/Bench";
+import { Bench } from "../editor/Bench";
 import { GeneratePage } from "../generate/GeneratePage";
 import { Library } from "../library/Library";
 import { SpacePage } from "../library/SpacePage";

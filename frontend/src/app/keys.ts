@@ -2,7 +2,7 @@
 import { useEffect } from "react";
 import { create } from "zustand";
 import type { StageId } from "../api/types";
-import { step } from "../bench/store";
+import { step } from "../editor/store";
 import { takeBrush, TOOL_NAMES, useBrush } from "../stages/tile/brush";
 import type { Tool } from "../stages/tile/strokes";
 import { layDownTool } from "../stages/tools";

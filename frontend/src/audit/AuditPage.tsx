@@ -2,9 +2,9 @@
 import { ArrowLeft, FolderOpen, Hammer } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { roleOf } from "../api/about";
-import { loadAbout, useBench } from "../bench/store";
+import { loadAbout, useBench } from "../editor/store";
 import { go } from "../app/router";
-import { ThemeButton } from "../bench/TopLine";
+import { ThemeButton } from "../editor/TopLine";
 import { Button } from "../ui/Button";
 import { Level } from "../ui/Level";
 import { Mark } from "../ui/Mark";

@@ -5,7 +5,7 @@ import { create } from "zustand";
 import { api } from "../api/client";
 import type { Job } from "../api/types";
 import { go } from "../app/router";
-import { ThemeButton } from "../bench/TopLine";
+import { ThemeButton } from "../editor/TopLine";
 import { generated, takeJob, useJobs } from "../pack/jobs";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";

@@ -6,7 +6,7 @@ import { api } from "../api/client";
 import type { Brief } from "../api/types";
 import { useAnnounced } from "../app/events";
 import { go, goTo } from "../app/router";
-import { ThemeButton } from "../bench/TopLine";
+import { ThemeButton } from "../editor/TopLine";
 import { Button } from "../ui/Button";
 import { cx } from "../ui/cx";
 import { Mark } from "../ui/Mark";

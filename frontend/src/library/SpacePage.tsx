@@ -5,7 +5,7 @@ import { useEffect, useState } from "react";
 import { api } from "../api/client";
 import type { Space } from "../api/types";
 import { go } from "../app/router";
-import { ThemeButton } from "../bench/TopLine";
+import { ThemeButton } from "../editor/TopLine";
 import { loadJobs } from "../pack/jobs";
 import { Button } from "../ui/Button";
 import { sizeText } from "../ui/bytes";

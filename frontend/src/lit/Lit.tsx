@@ -2,7 +2,7 @@
 import { SlidersHorizontal } from "lucide-react";
 import { Popover } from "radix-ui";
 import { type PointerEvent, useEffect, useRef, useState } from "react";
-import { busy } from "../bench/busy";
+import { busy } from "../editor/busy";
 import { ProgressLine } from "../ui/ProgressLine";
 import { calledOff, hasPassed } from "../api/client";
 import { tellProblem } from "../ui/notices";

@@ -4,7 +4,7 @@ import { Choice } from "../ui/Choice";
 import { Slider } from "../ui/Slider";
 import { Switch } from "../ui/Switch";
 import { request } from "../api/client";
-import { useFigures } from "../bench/figures";
+import { useFigures } from "../editor/figures";
 import { Pick } from "../ui/Pick";
 import { tell, tellProblem } from "../ui/notices";
 import { layerName } from "../views/names";

@@ -3,7 +3,7 @@ import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import { api } from "../api/client";
 import type { GenerateResult, Job, PackResult } from "../api/types";
-import { settled } from "../bench/store";
+import { settled } from "../editor/store";
 import { tellProblem } from "../ui/notices";
 
 export const useJobs = create<{ jobs: Job[] }>(() => ({ jobs: [] }));

@@ -1,6 +1,6 @@
 /** One value with the control its kind asks for; whoever uses it says what a change does. */
 import { useRef } from "react";
-import { useBench } from "../bench/store";
+import { useBench } from "../editor/store";
 import type { SettingInfo, Value } from "../api/types";
 import { Choice } from "../ui/Choice";
 import { NumberField } from "../ui/NumberField";

@@ -1,5 +1,5 @@
 /** All settings of one operation: the usual ones open, the rest folded with a count of what is changed in there. */
-import { useBench } from "../bench/store";
+import { useBench } from "../editor/store";
 import type { SettingPath } from "../api/types";
 import { Fold } from "../ui/Fold";
 import { Setting } from "./Setting";

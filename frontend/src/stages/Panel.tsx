@@ -1,7 +1,7 @@
 /** The settings of the open stage. */
 import { RotateCcw } from "lucide-react";
 import { useEffect } from "react";
-import { change, useBench } from "../bench/store";
+import { change, useBench } from "../editor/store";
 import type { Material, SettingPath } from "../api/types";
 import { STAGE_ABOUT, STAGE_NAMES } from "../views/names";
 import { useViews } from "../views/state";
@@ -20,7 +20,7 @@ export function Panel({ material }: { material: Material }) {
   const reset = () => {
     const paths = Object.entries(material.recipe.operations)
       // What a file is stays as it is: only settings go back.
-      .filter(([id]) => id.startsWith(`${stage}.`) && !["gather.maps", "gather.lights", "gather.placed"].includes(id))
+      .filter(([id]) => id.startsWith(`${stage}.`) && !["gather.maps", "gather.lights", "gather.registration"].includes(id))
       .flatMap(([id, values]) => Object.keys(values).map((name) => `${id}.${name}` as SettingPath));
     change(Object.fromEntries(paths.map((path) => [path, null])), `${STAGE_NAMES[stage]} reset`);
   };

@@ -1,6 +1,6 @@
 /** One setting of the recipe. */
 import { memo } from "react";
-import { change, useBench, valueOf } from "../bench/store";
+import { change, useBench, valueOf } from "../editor/store";
 import type { SettingInfo, SettingPath, Value } from "../api/types";
 import { Field } from "./Field";
 

@@ -1,6 +1,6 @@
 /** Settings in per cent of the tile, shown as px and mm as well. */
 import type { Material, SettingInfo, Value } from "../api/types";
-import { finishedWidth } from "../bench/finished";
+import { finishedWidth } from "../editor/finished";
 
 export function lengthText(info: SettingInfo, value: number, material: Material): string {
   if (info.unit !== "% of tile") return "";

@@ -1,6 +1,6 @@
 /** Comparing the two views: a line to wipe with, blinking, the difference; with numbers. */
 import { type PointerEvent, useEffect, useState } from "react";
-import { useCompared } from "../bench/figures";
+import { useCompared } from "../editor/figures";
 import type { LayerId, Material } from "../api/types";
 import { arrowStep } from "../ui/arrows";
 import { Slider } from "../ui/Slider";

@@ -1,6 +1,6 @@
 /** The crop drawn on the photograph: drag edges, corners or the whole; arrow keys move a focused handle. */
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
-import { type Changes, change, useBench, valueOf } from "../bench/store";
+import { type Changes, change, useBench, valueOf } from "../editor/store";
 import type { CaptureView, Material, SettingPath } from "../api/types";
 import { fromCapture, type Point, toCapture } from "./capture";
 import { path, photoSpace } from "./FlatHandles";

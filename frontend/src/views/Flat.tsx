@@ -1,7 +1,7 @@
 /** One layer, flat: single, repeated or shifted, with pan, zoom and what lies over it. */
 import { type PointerEvent, type WheelEvent, useEffect, useLayoutEffect, useMemo, useRef } from "react";
-import { useWorking } from "../bench/busy";
-import { finishedWidth } from "../bench/finished";
+import { useWorking } from "../editor/busy";
+import { finishedWidth } from "../editor/finished";
 import type { LayerId, Material } from "../api/types";
 import { STAGES, useInstead } from "../stages/registry";
 import { ProgressLine } from "../ui/ProgressLine";

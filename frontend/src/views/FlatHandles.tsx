@@ -1,7 +1,7 @@
 /** Corners, level line and bend points on the photograph. */
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Material } from "../api/types";
-import { change, useBench, valueOf } from "../bench/store";
+import { change, useBench, valueOf } from "../editor/store";
 import { makeNeutral } from "../stages/gather/picking";
 import { acceptProposal, chooseTool, CORNERS, cornerPath, useTool } from "../stages/square/tool";
 import { Button } from "../ui/Button";

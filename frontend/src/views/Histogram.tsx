@@ -1,6 +1,6 @@
 /** How the values of a layer are spread, laid on the view that shows it. */
 import type { LayerId, Material, Spread } from "../api/types";
-import { useHistogram } from "../bench/figures";
+import { useHistogram } from "../editor/figures";
 import type { Channel } from "./state";
 
 const [WIDE, HIGH] = [256, 72];

@@ -1,5 +1,5 @@
 /** Places that stand out (broken rings) and filled ones (thin rings), drawn on the tile; clicks mark places by hand. */
-import { usePlaces } from "../bench/figures";
+import { usePlaces } from "../editor/figures";
 import type { Material } from "../api/types";
 import { fill, standsOut, useMarking } from "../stages/tile/marking";
 import type { Transform } from "./space";

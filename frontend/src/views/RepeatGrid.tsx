@@ -1,7 +1,7 @@
 /** The tile drawn on the photograph with every repeat in it: drag the whole to move it, the corner to change its size. */
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
-import { useTiling } from "../bench/figures";
-import { change, useBench, valueOf } from "../bench/store";
+import { useTiling } from "../editor/figures";
+import { change, useBench, valueOf } from "../editor/store";
 import type { Material } from "../api/types";
 import { fromCapture, type Point, toCapture } from "./capture";
 import { path, photoSpace } from "./FlatHandles";

@@ -1,7 +1,7 @@
 /** Fetches layer pictures by content key; the old one stays until the new one is there. */
 import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { calledOff, hasPassed, pictureUrl, request } from "../api/client";
-import { busy } from "../bench/busy";
+import { busy } from "../editor/busy";
 import { tellProblem } from "../ui/notices";
 import { keep, keptPicture, type Picture, pictureName, type Shown } from "./kept";
 

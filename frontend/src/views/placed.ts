@@ -1,5 +1,5 @@
 /** Where the tile lies on the picture, as settings. */
-import type { Changes } from "../bench/store";
+import type { Changes } from "../editor/store";
 import type { Point } from "./capture";
 
 /** Left, top, right, bottom of the tile in the flattened picture, 0..1. */

@@ -27,8 +27,8 @@ def look(subject: Subject) -> Iterable[Finding]:
     found = float(np.corrcoef(ours.ravel(), theirs.ravel())[0, 1])
     bad = found > LIMIT
     # Shading and occlusion of a height that came along can be divided out; without one they are not known apart.
-    there = "height" in subject.notes["relief_brought"] and subject.recipe.settings("even.known").amount < 100
-    fix = Fix("Take the relief's light out", {"even.known.amount": 100.0}) if bad and there else None
+    there = "height" in subject.notes["relief_brought"] and subject.recipe.settings("even.known_shading").amount < 100
+    fix = Fix("Take the relief's light out", {"even.known_shading.amount": 100.0}) if bad and there else None
     yield Finding(
         "attention" if bad else "pass", f"alike by {found:.2f}", f"under {LIMIT:g}", map="ambient_occlusion", fix=fix
     )

@@ -8,7 +8,7 @@ import numpy as np
 
 from amber_thicket.core.check.aligned import ASIDE, Beside, lying_beside, steep
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
-from amber_thicket.core.gather.placed import moved_back
+from amber_thicket.core.gather.registration import moved_back
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.settings import as_plain
 
@@ -51,8 +51,8 @@ def _fix(recipe: Recipe, role: str, off: Beside, shape: tuple[int, ...]) -> Fix 
     )
     if not key or not plain or recipe.settings("tile.join").method != "none":
         return None
-    rows = moved_back(recipe.settings("gather.placed").places, key, off.x / shape[1], off.y / shape[0])
-    return Fix("Move it back", {"gather.placed.places": as_plain(rows)})
+    rows = moved_back(recipe.settings("gather.registration").files, key, off.x / shape[1], off.y / shape[0])
+    return Fix("Move it back", {"gather.registration.files": as_plain(rows)})
 
 
 RULE = Rule(

@@ -6,8 +6,8 @@ from collections.abc import Iterable
 
 from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Fix, Rule, Subject
 from amber_thicket.core.settings import as_plain
-from amber_thicket.core.tile.giveaways import ALARM, RepeatArtifact, find_repeat_artifacts, unfit
 from amber_thicket.core.tile.repair import with_filled
+from amber_thicket.core.tile.repeat_artifacts import ALARM, RepeatArtifact, find_repeat_artifacts, unfit
 from amber_thicket.errors import BadSetting
 
 

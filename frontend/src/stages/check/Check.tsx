@@ -1,6 +1,6 @@
 import { useState } from "react";
-import { useFindings } from "../../bench/figures";
-import { change } from "../../bench/store";
+import { useFindings } from "../../editor/figures";
+import { change } from "../../editor/store";
 import type { Finding, Level as LevelName, Material, SettingPath, Value } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Level } from "../../ui/Level";

@@ -1,4 +1,4 @@
-import { useFigures } from "../../bench/figures";
+import { useFigures } from "../../editor/figures";
 import type { Material } from "../../api/types";
 import { Facts } from "../../ui/Facts";
 import { Fold } from "../../ui/Fold";
@@ -12,7 +12,7 @@ export function Even({ material }: { material: Material }) {
   const figures = useFigures(material);
   const height = useBrought("height");
   const found = figures?.evidence ?? {};
-  const bearing = found["even_known.bearing"];
+  const bearing = found["even_known_shading.bearing"];
   const raked = found["even_raking.strength"];
   const changed = (...ids: string[]) => {
     const count = ids.reduce((sum, id) => sum + Object.keys(material.recipe.operations[id] ?? {}).length, 0);
@@ -26,8 +26,8 @@ export function Even({ material }: { material: Material }) {
       <div className="border-t border-line pt-1">
         {height && (
           <>
-            <Operation id="even.known" />
-            {bearing !== undefined && <Facts rows={[["Sun found at", `${bearing.toFixed(0)}°, sky ${((found["even_known.sky"] ?? 0) * 100).toFixed(0)} %`]]} />}
+            <Operation id="even.known_shading" />
+            {bearing !== undefined && <Facts rows={[["Sun found at", `${bearing.toFixed(0)}°, sky ${((found["even_known_shading.sky"] ?? 0) * 100).toFixed(0)} %`]]} />}
           </>
         )}
         <Operation id="even.raking" />

@@ -1,6 +1,6 @@
 /** The tones of the evened picture, counted, with the curve they are led along: drag, add by a click, take away by Delete. */
 import { type KeyboardEvent, type PointerEvent, useMemo, useRef, useState } from "react";
-import { change, useBench, valueOf } from "../../bench/store";
+import { change, useBench, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import { arrowStep } from "../../ui/arrows";
 import { Switch } from "../../ui/Switch";

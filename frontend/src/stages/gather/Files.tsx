@@ -3,7 +3,7 @@ import { FilePlus2 } from "lucide-react";
 import { useRef } from "react";
 import { roleOf } from "../../api/about";
 import type { FileRole, Material, MaterialFile } from "../../api/types";
-import { setRole, useBench } from "../../bench/store";
+import { setRole, useBench } from "../../editor/store";
 import { ACCEPT, bringMaps } from "../../library/arrivals";
 import { Button } from "../../ui/Button";
 import { Fold } from "../../ui/Fold";

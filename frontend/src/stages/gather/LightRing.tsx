@@ -2,7 +2,7 @@
 import { ArrowDown, ArrowUp, FlipHorizontal2, ScanSearch, Square } from "lucide-react";
 import { useEffect, useState } from "react";
 import type { LampRow, Material } from "../../api/types";
-import { change, useBench, valueOf } from "../../bench/store";
+import { change, useBench, valueOf } from "../../editor/store";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Fold } from "../../ui/Fold";

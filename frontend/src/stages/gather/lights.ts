@@ -4,8 +4,8 @@ import { create } from "zustand";
 import { api, Problem } from "../../api/client";
 import type { Lamp } from "../../api/types";
 import type { LampRow, LightsFound, Material } from "../../api/types";
-import { busy } from "../../bench/busy";
-import { useBench, valueOf, change, settled } from "../../bench/store";
+import { busy } from "../../editor/busy";
+import { useBench, valueOf, change, settled } from "../../editor/store";
 import { tellProblem } from "../../ui/notices";
 
 /** The status of an answer that was called off. */

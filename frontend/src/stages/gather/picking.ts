@@ -1,7 +1,7 @@
 /** Picking a neutral patch on the photograph. */
 import { create } from "zustand";
 import { api } from "../../api/client";
-import { type Changes, change, settled } from "../../bench/store";
+import { type Changes, change, settled } from "../../editor/store";
 import { tellProblem } from "../../ui/notices";
 import { registerTool } from "../tools";
 

@@ -3,7 +3,7 @@ import { create } from "zustand";
 import { api } from "../../api/client";
 import type { RegisteredFile } from "../../api/types";
 import type { MaterialFile, Operations } from "../../api/types";
-import { settled, useBench } from "../../bench/store";
+import { settled, useBench } from "../../editor/store";
 import { tell, tellProblem } from "../../ui/notices";
 
 export type Way = "lay" | "join" | "free";
@@ -30,7 +30,7 @@ export async function place(file: string, way: Way, pairs: Pair[] = []) {
 
 /** How a file lies now. */
 export function wayOf(operations: Operations, file: string): Way {
-  const { places = [], joined = [] } = (operations["gather.placed"] ?? {}) as { places?: RegisteredFile[]; joined?: RegisteredFile[] };
+  const { files = [], joined = [] } = (operations["gather.registration"] ?? {}) as { files?: RegisteredFile[]; joined?: RegisteredFile[] };
   if (joined.some((row) => row.file === file)) return "join";
-  return places.some((row) => row.file === file) ? "lay" : "free";
+  return files.some((row) => row.file === file) ? "lay" : "free";
 }

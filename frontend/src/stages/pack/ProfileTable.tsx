@@ -1,7 +1,7 @@
 /** A profile of one's own as a table: file, channels, what each holds, format and depth. */
 import { Download, Plus, X } from "lucide-react";
 import { contents } from "../../api/about";
-import { useBench, valueOf } from "../../bench/store";
+import { useBench, valueOf } from "../../editor/store";
 import type { About, Profile, FileRule } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";

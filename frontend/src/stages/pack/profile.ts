@@ -1,6 +1,6 @@
 /** Profiles of one's own: kept in the recipe, exported and imported as JSON. */
 import type { About, Profile, FileRule } from "../../api/types";
-import { change, useBench, valueOf } from "../../bench/store";
+import { change, useBench, valueOf } from "../../editor/store";
 import { tell } from "../../ui/notices";
 
 /** Puts a profile of one's own in force. */

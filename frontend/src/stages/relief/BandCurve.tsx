@@ -1,6 +1,6 @@
 /** Detail by size: one handle a size band, dragged up for more relief of that size, down for less. */
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
-import { change, useBench, valueOf } from "../../bench/store";
+import { change, useBench, valueOf } from "../../editor/store";
 import type { Material, SettingPath } from "../../api/types";
 import { useHelp } from "../help";
 

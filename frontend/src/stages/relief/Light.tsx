@@ -1,8 +1,8 @@
 /** What the height is read from and why, with the light's bearing to turn by hand. */
 import { FlipVertical2 } from "lucide-react";
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
-import { useFigures } from "../../bench/figures";
-import { change, useBench, valueOf } from "../../bench/store";
+import { useFigures } from "../../editor/figures";
+import { change, useBench, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import { arrowStep } from "../../ui/arrows";
 import { Button } from "../../ui/Button";

@@ -1,6 +1,6 @@
 import { Pin } from "lucide-react";
-import { useFigures } from "../../bench/figures";
-import { type Changes, change, useBench, valueOf } from "../../bench/store";
+import { useFigures } from "../../editor/figures";
+import { type Changes, change, useBench, valueOf } from "../../editor/store";
 import type { Material, SettingPath } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Facts } from "../../ui/Facts";

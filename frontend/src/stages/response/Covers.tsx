@@ -5,7 +5,7 @@ import { X } from "lucide-react";
 import { api } from "../../api/client";
 import type { Cover } from "../../api/types";
 import type { Material, SettingInfo, Value } from "../../api/types";
-import { change, useBench, valueOf } from "../../bench/store";
+import { change, useBench, valueOf } from "../../editor/store";
 import { cx } from "../../ui/cx";
 import { Pick } from "../../ui/Pick";
 import { Switch } from "../../ui/Switch";

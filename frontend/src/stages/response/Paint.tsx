@@ -1,7 +1,7 @@
 /** Painting a value on a map, round the edges of the tile. */
 import { Brush } from "lucide-react";
 import type { MapRole, Material } from "../../api/types";
-import { useBench, valueOf } from "../../bench/store";
+import { useBench, valueOf } from "../../editor/store";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Fold } from "../../ui/Fold";

@@ -1,6 +1,6 @@
 import { roles } from "../../api/about";
 import type { MapRole, Material, RoleInfo, SettingPath } from "../../api/types";
-import { change, useBench, valueOf } from "../../bench/store";
+import { change, useBench, valueOf } from "../../editor/store";
 import { Fold } from "../../ui/Fold";
 import { Brought, useBrought } from "../gather/Files";
 import { isLightSet } from "../gather/lights";

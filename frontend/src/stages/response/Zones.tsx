@@ -1,7 +1,7 @@
 /** Zones of the surface: what belongs to each, and what it changes. */
 import { Eye, EyeOff, Pipette, Plus, Sparkles, X } from "lucide-react";
-import { useFigures } from "../../bench/figures";
-import { useBench } from "../../bench/store";
+import { useFigures } from "../../editor/figures";
+import { useBench } from "../../editor/store";
 import type { Material, SettingInfo, Value } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { cx } from "../../ui/cx";

@@ -3,7 +3,7 @@ import { create } from "zustand";
 import type { ColourStroke, ScalarStroke, Stroke } from "../../api/types";
 import { roleOf } from "../../api/about";
 import type { MapRole, StrokesPath } from "../../api/types";
-import { change, useBench, valueOf } from "../../bench/store";
+import { change, useBench, valueOf } from "../../editor/store";
 import type { Point } from "../../views/capture";
 import { setView } from "../../views/state";
 import { putPart, useValue, zonesNow } from "./zones";

@@ -4,7 +4,7 @@ import { api } from "../../api/client";
 import { roles } from "../../api/about";
 import type { Part } from "../../api/types";
 import type { RoleInfo, SettingInfo, SettingPath, SettingValues, Value, ZoneChange, ZoneEffectInfo } from "../../api/types";
-import { type Changes, change, useBench, valueOf } from "../../bench/store";
+import { type Changes, change, useBench, valueOf } from "../../editor/store";
 import { tell, tellProblem } from "../../ui/notices";
 import { registerTool } from "../tools";
 

@@ -2,7 +2,7 @@
 import { useEffect, useState } from "react";
 import { request } from "../../api/client";
 import type { Material } from "../../api/types";
-import { busy, whenRested } from "../../bench/busy";
+import { busy, whenRested } from "../../editor/busy";
 import { useViews } from "../../views/state";
 
 interface Found {

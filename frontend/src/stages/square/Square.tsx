@@ -1,5 +1,5 @@
 import { Sparkles } from "lucide-react";
-import { change, useBench, valueOf } from "../../bench/store";
+import { change, useBench, valueOf } from "../../editor/store";
 import type { Material, SettingPath } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";

@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import { api } from "../../api/client";
 import type { Proposal, SettingPath } from "../../api/types";
-import { type Changes, change } from "../../bench/store";
+import { type Changes, change } from "../../editor/store";
 import { tell, tellProblem } from "../../ui/notices";
 import type { Point } from "../../views/capture";
 

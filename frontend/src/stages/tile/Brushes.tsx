@@ -1,7 +1,7 @@
 /** The brushes of Tile: what to leave out or keep of the sample, and repairs on the tile. */
 import type { KeyboardEvent } from "react";
 import { Brush, CircleSlash2, Copy, Crosshair, HeartPulse, PaintBucket, Shield, X } from "lucide-react";
-import { useBench, valueOf } from "../../bench/store";
+import { useBench, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import { arrowStep } from "../../ui/arrows";
 import { Button } from "../../ui/Button";

@@ -1,6 +1,6 @@
 import { Brush, Pipette, X } from "lucide-react";
 import type { Material } from "../../api/types";
-import { useBench, valueOf } from "../../bench/store";
+import { useBench, valueOf } from "../../editor/store";
 import { Button } from "../../ui/Button";
 import { Fold } from "../../ui/Fold";
 import { Switch } from "../../ui/Switch";

@@ -1,5 +1,5 @@
 /** Figures that tell whether the tile repeats unseen: seams of every map, drift, joins, what stands out. */
-import { useFigures, usePlaces } from "../../bench/figures";
+import { useFigures, usePlaces } from "../../editor/figures";
 import type { Level as Judged, Material, Seam } from "../../api/types";
 import { Level } from "../../ui/Level";
 import { layerName } from "../../views/names";

@@ -1,6 +1,6 @@
 /** The methods, each with what it is for; the one that does not suit the surface says why. */
-import { useTiling } from "../../bench/figures";
-import { change, useBench, valueOf } from "../../bench/store";
+import { useTiling } from "../../editor/figures";
+import { change, useBench, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import { cx } from "../../ui/cx";
 import { useHelp } from "../help";

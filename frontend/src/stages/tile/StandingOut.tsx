@@ -1,6 +1,6 @@
 /** What gives the repeat away, what is filled already, and a way to mark places by hand. */
 import { CircleDashed, Paintbrush, Undo2 } from "lucide-react";
-import { usePlaces } from "../../bench/figures";
+import { usePlaces } from "../../editor/figures";
 import type { Material } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Level } from "../../ui/Level";

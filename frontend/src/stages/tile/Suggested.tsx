@@ -1,7 +1,7 @@
 /** The method that suits the sample, with the reason; applied only when accepted. */
 import { Crop, Grid2x2Check, Waypoints } from "lucide-react";
-import { useTiling } from "../../bench/figures";
-import { type Changes, change } from "../../bench/store";
+import { useTiling } from "../../editor/figures";
+import { type Changes, change } from "../../editor/store";
 import type { Material } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { lookForCorners } from "../square/tool";

@@ -1,5 +1,5 @@
-import { useBench, valueOf } from "../../bench/store";
-import { useTiling } from "../../bench/figures";
+import { useBench, valueOf } from "../../editor/store";
+import { useTiling } from "../../editor/figures";
 import type { Material } from "../../api/types";
 import { Level } from "../../ui/Level";
 import { Setting } from "../Setting";

@@ -1,7 +1,7 @@
 /** What the brush of Tile does, and the strokes there are. */
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
-import { change, useBench, valueOf } from "../../bench/store";
+import { change, useBench, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import type { Point } from "../../views/capture";
 import { setView, useViews } from "../../views/state";
@@ -24,7 +24,7 @@ interface Brush {
 export const useBrush = create<Brush>(() => ({ tool: null, outline: false, radius: 0.03, source: null, aiming: false, chosen: null }));
 registerTool("brush", useBrush, ({ tool, chosen }) => tool !== null || chosen !== null, { tool: null, chosen: null, aiming: false });
 
-const SETTINGS = ["tile.join.excluded", "tile.join.kept", "tile.touch.strokes"] as const;
+const SETTINGS = ["tile.join.excluded", "tile.join.kept", "tile.retouch.strokes"] as const;
 
 export const TOOL_NAMES: Record<Tool, string> = { excluded: "Leave out", kept: "Keep whole", clone: "Clone", heal: "Heal", fill: "Fill" };
 export const TOOL_HELP: Record<Tool, string> = {

@@ -1,7 +1,7 @@
 /** Cut-outs: what is set when a material becomes one, and picking its ground. */
 import { create } from "zustand";
 import { api } from "../../api/client";
-import { type Changes, change, useBench, valueOf } from "../../bench/store";
+import { type Changes, change, useBench, valueOf } from "../../editor/store";
 import { tellProblem } from "../../ui/notices";
 import { setView } from "../../views/state";
 import { hex } from "../response/zones";

@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import { api } from "../../api/client";
 import type { Place } from "../../api/types";
-import { type Changes, change, settled, useBench, valueOf } from "../../bench/store";
+import { type Changes, change, settled, useBench, valueOf } from "../../editor/store";
 import { tellProblem } from "../../ui/notices";
 import { registerTool } from "../tools";
 

@@ -19,7 +19,7 @@ describe("strokes", () => {
     expect(again!.radius).toBeCloseTo(0.04, 4);
     expect(again!.points[1]![0]).toBeCloseTo(0.3, 4);
     const touch: Stroke = { tool: "heal", radius: 0, points: [[0, 0], [1, 0], [0.5, 1]], from: [0.25, -0.5] };
-    expect(readStrokes("tile.touch.strokes", writeStrokes("tile.touch.strokes", [touch], preview), preview)).toEqual([touch]);
+    expect(readStrokes("tile.retouch.strokes", writeStrokes("tile.retouch.strokes", [touch], preview), preview)).toEqual([touch]);
   });
   it("leave no setting behind when there are none", () => {
     expect(writeStrokes("tile.join.kept", [], preview)).toEqual([]);

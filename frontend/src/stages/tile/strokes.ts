@@ -14,8 +14,8 @@ export interface Stroke {
   from: Point;
 }
 
-export type StrokePath = "tile.join.excluded" | "tile.join.kept" | "tile.touch.strokes";
-export const pathOf = (tool: Tool): StrokePath => (tool === "excluded" || tool === "kept" ? `tile.join.${tool}` : "tile.touch.strokes");
+export type StrokePath = "tile.join.excluded" | "tile.join.kept" | "tile.retouch.strokes";
+export const pathOf = (tool: Tool): StrokePath => (tool === "excluded" || tool === "kept" ? `tile.join.${tool}` : "tile.retouch.strokes");
 
 /** From the tile to the flattened picture and back: x, y, and lengths across. */
 export function onPicture({ sample, work, tile }: Material["preview"]) {
@@ -33,7 +33,7 @@ const tidied = ([x, y]: Point): Point => [tidy(x), tidy(y)];
 
 /** All strokes of one setting, on the tile. */
 export function readStrokes(path: StrokePath, kept: KeptStroke[] | RepairStroke[], preview: Material["preview"]): Stroke[] {
-  if (path === "tile.touch.strokes") {
+  if (path === "tile.retouch.strokes") {
     return (kept as RepairStroke[]).map(({ kind, dx = 0, dy = 0, radius, points }) => ({ tool: kind, from: [dx, dy], radius, points }));
   }
   const { back, across } = onPicture(preview);
@@ -43,7 +43,7 @@ export function readStrokes(path: StrokePath, kept: KeptStroke[] | RepairStroke[
 
 /** The setting that holds these strokes. */
 export function writeStrokes(path: StrokePath, strokes: Stroke[], preview: Material["preview"]): KeptStroke[] | RepairStroke[] {
-  if (path === "tile.touch.strokes") {
+  if (path === "tile.retouch.strokes") {
     return strokes.map(({ tool, from, radius, points }): RepairStroke => {
       const [dx, dy] = tidied(from);
       return { kind: tool as RepairStroke["kind"], dx, dy, radius: tidy(radius), points: points.map(tidied) };

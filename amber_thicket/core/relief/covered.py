@@ -9,8 +9,8 @@ import numpy as np
 
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.numeric.mixed import mix
-from amber_thicket.core.numeric.ranks import quantiles
+from amber_thicket.core.numeric.mix import mix
+from amber_thicket.core.numeric.quantiles import quantiles
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief.shape import reach_of, within
@@ -80,7 +80,7 @@ def _matters(options: dict[str, Any]) -> Any:
 
 
 OPERATION = Operation(
-    id="relief.laid",
+    id="relief.covered",
     label="Height, with covers",
     help="The height with what lies on the surface.",
     settings=Settings,

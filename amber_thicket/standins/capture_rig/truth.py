@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.relief.normal import from_height as normals_of
-from amber_thicket.standins.bench.camera import Stand, seen_from
-from amber_thicket.standins.bench.noise import Field
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.capture_rig.camera import Stand, seen_from
+from amber_thicket.standins.capture_rig.noise import Field
+from amber_thicket.standins.capture_rig.surface import Surface
 
 
 def truth_seen(surface: Surface, stand: Stand | None = None) -> dict[str, NDArray[np.uint8] | NDArray[np.uint16]]:

@@ -7,7 +7,8 @@ from typing import Any
 from flask import Blueprint, Response
 from pydantic import Field
 
-from amber_thicket.service import answers, placing
+from amber_thicket.service import answers
+from amber_thicket.service import registration as placing
 from amber_thicket.service.sources import file_key
 from amber_thicket.web.endpoint import Body, endpoint
 from amber_thicket.web.materials import material_detail

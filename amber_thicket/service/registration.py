@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from amber_thicket.core.align.register import Registration, register_by_points, register_photographs
-from amber_thicket.core.gather.placed import RegisteredFile
+from amber_thicket.core.gather.registration import RegisteredFile
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.source import Source, halvings
@@ -37,8 +37,8 @@ def register_file(
         raise BadSetting(f"A file cannot be placed “{way[:20]}”.", remedy=f"Known: {', '.join(WAYS)}.", setting="way")
     if key == first and way != "free":
         raise BadSetting("The first photograph lies where it lies.", remedy="Choose another file.", setting="key")
-    settings = evaluation.recipe.settings("gather.placed")
-    kept = {name: [p for p in getattr(settings, name) if p.file != key] for name in ("places", "joined")}
+    settings = evaluation.recipe.settings("gather.registration")
+    kept = {name: [p for p in getattr(settings, name) if p.file != key] for name in ("files", "joined")}
     found: Registration | None = None
     if way != "free":
         if pairs:
@@ -48,8 +48,8 @@ def register_file(
             found = register_photographs(*pictures, outlines=way == "lay")
         matrix = tuple(round(float(v), 9) for v in np.asarray(found.matrix).ravel())
         place = RegisteredFile(file=key, matrix=matrix)
-        kept["joined" if way == "join" else "places"] = [place] if way == "join" else [*kept["places"], place]
-    return {f"gather.placed.{name}": rows for name, rows in kept.items()}, found
+        kept["joined" if way == "join" else "files"] = [place] if way == "join" else [*kept["files"], place]
+    return {f"gather.registration.{name}": rows for name, rows in kept.items()}, found
 
 
 def describe_registration(found: Registration | None) -> str:

@@ -14,8 +14,8 @@ from amber_thicket.core.relief.normal import from_height as normals_of
 from amber_thicket.core.shading.horizon import open_sky
 from amber_thicket.core.square.lens import straight
 from amber_thicket.core.square.view import turns
-from amber_thicket.standins.bench.noise import Field
-from amber_thicket.standins.bench.surface import Surface
+from amber_thicket.standins.capture_rig.noise import Field
+from amber_thicket.standins.capture_rig.surface import Surface
 
 
 @dataclass(frozen=True)

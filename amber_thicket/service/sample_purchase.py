@@ -14,7 +14,7 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.core.relief.normal import from_height as normals_of
 from amber_thicket.core.shading.horizon import open_sky
 from amber_thicket.formats.write import png_bytes
-from amber_thicket.standins.bench.harbour_grating import harbour_grating
+from amber_thicket.standins.capture_rig.harbour_grating import harbour_grating
 
 SIDE, SEED = 1024, 11
 NAME = "harbour_grating.zip"

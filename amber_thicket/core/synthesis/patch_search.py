@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.around import Window
 from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.window import Window
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.lattice import find
 from amber_thicket.core.synthesis.mosaic import located

@@ -21,8 +21,8 @@ from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import MOST, Coordinate, Stroke, drawn, local, softened
 from amber_thicket.core.synthesis.cut import features
 from amber_thicket.core.synthesis.fill import covering, patched
-from amber_thicket.core.synthesis.lookalike import find_steps
 from amber_thicket.core.synthesis.mosaic import Mosaic
+from amber_thicket.core.synthesis.patch_search import find_steps
 
 _RIM, _SOFT, _MEMBRANE_SIDE = 0.012, 2.5 / 768, 160
 
@@ -135,7 +135,7 @@ def _membrane(difference: Pixels, hard: Pixels, rim: float, thin: float) -> Pixe
 
 
 OPERATION = Operation(
-    id="tile.touch",
+    id="tile.retouch",
     label="Repair brush",
     help="Strokes on the tile that clone, heal or fill, in every map.",
     settings=Settings,

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.standins.bench.noise import Cells, Field, flat, fractal, mix, per_cell, smoothstep
-from amber_thicket.standins.bench.surface import Surface, surface_of
+from amber_thicket.standins.capture_rig.noise import Cells, Field, flat, fractal, mix, per_cell, smoothstep
+from amber_thicket.standins.capture_rig.surface import Surface, surface_of
 
 _KINDS = ((112, 112, 116), (150, 142, 130), (96, 88, 92), (168, 156, 138), (122, 98, 84), (84, 92, 96), (190, 184, 172))
 

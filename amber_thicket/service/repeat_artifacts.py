@@ -8,8 +8,8 @@ from typing import Any
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
 from amber_thicket.core.settings import as_plain
-from amber_thicket.core.tile.giveaways import ALARM, RepeatArtifact, find_repeat_artifacts, unfit
 from amber_thicket.core.tile.repair import with_filled
+from amber_thicket.core.tile.repeat_artifacts import ALARM, RepeatArtifact, find_repeat_artifacts, unfit
 
 
 def _giveaways(evaluation: Evaluation) -> list[RepeatArtifact]:
@@ -33,11 +33,13 @@ def describe_repeat_artifacts(evaluation: Evaluation) -> dict[str, Any]:
 def _before(evaluation: Evaluation) -> float | None:
     """How far the strongest place stood out before any repair; None where there was none."""
     recipe = evaluation.recipe
-    if not recipe.settings("tile.repair").spots and not recipe.settings("tile.touch").strokes:
+    if not recipe.settings("tile.repair").spots and not recipe.settings("tile.retouch").strokes:
         return None
     size = fit_side(recipe, PLAN_SIDE)
     joined = evaluation.layer("joined", size).pixels
-    found = evaluation.memory.get(f"giveaways/{evaluation.key('joined', size)}", lambda: tuple(find_repeat_artifacts(joined)))
+    found = evaluation.memory.get(
+        f"giveaways/{evaluation.key('joined', size)}", lambda: tuple(find_repeat_artifacts(joined))
+    )
     return float(found[0].strength) if found else None
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.standins.bench.noise import Cells, flat, fractal, mix, per_cell, smoothstep
-from amber_thicket.standins.bench.surface import Surface, surface_of
+from amber_thicket.standins.capture_rig.noise import Cells, flat, fractal, mix, per_cell, smoothstep
+from amber_thicket.standins.capture_rig.surface import Surface, surface_of
 
 
 def tarred_felt(side: int, seed: int) -> Surface:

@@ -26,7 +26,7 @@ class Settings(OperationSettings):
     )
 
 
-def decide_known(
+def decide_known_shading(
     lit: Callable[[], Raster],
     height: Callable[[], Raster] | None,
     sun: Callable[[], Raster],
@@ -38,7 +38,7 @@ def decide_known(
     return sun() if height else None
 
 
-def known(
+def known_shading(
     lit: Callable[[], Raster],
     height: Callable[[], Raster] | None,
     sun: Callable[[], Raster],
@@ -48,10 +48,10 @@ def known(
     amount: float,
 ) -> Raster:
     """Linear RGB divided by the light the height explains, by amount per cent."""
-    return lit() if decided is None else without(lit(), decided, frame, amount)
+    return lit() if decided is None else remove_known_shading(lit(), decided, frame, amount)
 
 
-def without(lit: Raster, sun: Raster, frame: Frame, amount: float = 100.0) -> Raster:
+def remove_known_shading(lit: Raster, sun: Raster, frame: Frame, amount: float = 100.0) -> Raster:
     """Linear RGB of the frame divided by the light on its relief (see sun.sun), by amount per cent.
 
     A smaller picture is divided by the mean light of its pixels: the light on a height made smaller is another.
@@ -69,14 +69,14 @@ def without(lit: Raster, sun: Raster, frame: Frame, amount: float = 100.0) -> Ra
 
 
 OPERATION = Operation(
-    id="even.known",
+    id="even.known_shading",
     label="Known relief",
     help="Light taken out by the height map that came along.",
     settings=Settings,
     tags=("takes_light_out",),
     reads=("previous", "?squared.height", "sun"),
-    apply=known,
-    decide=decide_known,
+    apply=known_shading,
+    decide=decide_known_shading,
     decides_by=(),
     decides_at=_SHARPEST,
     lazy=True,

@@ -5,8 +5,8 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from amber_thicket.standins.bench.noise import Field, flat, fractal, mix, smoothstep
-from amber_thicket.standins.bench.surface import Surface, surface_of
+from amber_thicket.standins.capture_rig.noise import Field, flat, fractal, mix, smoothstep
+from amber_thicket.standins.capture_rig.surface import Surface, surface_of
 
 
 def coir_matting(side: int, seed: int, *, yarns: int = 22) -> Surface:

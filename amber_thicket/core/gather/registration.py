@@ -31,14 +31,14 @@ class RegisteredFile(Record):
 
 
 class Settings(OperationSettings):
-    places: tuple[RegisteredFile, ...] = setting(
+    files: tuple[RegisteredFile, ...] = setting(
         (), most=MOST, label="Laid in place", help="Files that are laid on the first photograph, each by a matrix."
     )
     joined: tuple[RegisteredFile, ...] = setting(
         (), most=MOST, label="Goes on with", help="The file that is joined to the first photograph, by a matrix."
     )
 
-    @field_validator("places", "joined")
+    @field_validator("files", "joined")
     @classmethod
     def _are_apart(cls, rows: tuple[RegisteredFile, ...]) -> tuple[RegisteredFile, ...]:
         are_apart(rows, "places", by="file")
@@ -47,7 +47,7 @@ class Settings(OperationSettings):
 
 def places_of(settings: Any) -> dict[str, RegisteredFile]:
     """Places by file."""
-    return {place.file: place for place in settings.places}
+    return {place.file: place for place in settings.files}
 
 
 def moved_back(places: Sequence[RegisteredFile], file: str, x: float, y: float) -> tuple[RegisteredFile, ...]:
@@ -62,7 +62,7 @@ def moved_back(places: Sequence[RegisteredFile], file: str, x: float, y: float) 
 
 
 OPERATION = Operation(
-    id="gather.placed",
+    id="gather.registration",
     label="Laid in place",
     help="Photographs of the same thing that lie elsewhere: laid on the first, or joined to it.",
     settings=Settings,

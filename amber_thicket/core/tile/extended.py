@@ -6,9 +6,9 @@ from typing import Any
 
 import numpy as np
 
-from amber_thicket.core.numeric.filters import blur, fill_by_normalized_convolution, enlarge, shrink
+from amber_thicket.core.numeric.filters import blur, enlarge, fill_by_normalized_convolution, shrink
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.numeric.mixed import mix
+from amber_thicket.core.numeric.mix import mix
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.settings import OperationSettings
@@ -41,7 +41,7 @@ def _like(mask: Pixels, other: Pixels) -> Pixels:
     return mask[..., None] if other.ndim == 3 else mask
 
 
-def carried(tile: Raster, cut: Raster | None, /, **_: Any) -> Raster:
+def extended(tile: Raster, cut: Raster | None, /, **_: Any) -> Raster:
     """The tile, with the colour of a cut-out carried on beyond its edge."""
     if cut is None:
         return tile
@@ -53,12 +53,12 @@ class Settings(OperationSettings):
 
 
 OPERATION = Operation(
-    id="tile.carried",
+    id="tile.extended",
     label="Colour beyond the edge",
     help="The colour of a cut-out goes on beyond its edge.",
     settings=Settings,
     reads=("previous", "cut"),
-    apply=carried,
+    apply=extended,
     also=("tile.cutout",),
     uses=lambda options: ("touched", "cut") if options["cutout"].on else ("touched",),
     matters=lambda options: options["cutout"].on,

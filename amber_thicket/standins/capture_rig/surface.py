@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from amber_thicket.standins.bench.noise import Field
+from amber_thicket.standins.capture_rig.noise import Field
 
 
 @dataclass(frozen=True)

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.colour import encode_srgb
-from amber_thicket.standins.bench.camera import Shot, photograph
-from amber_thicket.standins.bench.noise import Cells, Field, flat, fractal, mix, smoothstep
-from amber_thicket.standins.bench.surface import Surface, surface_of
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.noise import Cells, Field, flat, fractal, mix, smoothstep
+from amber_thicket.standins.capture_rig.surface import Surface, surface_of
 
 
 @dataclass(frozen=True)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from amber_thicket.standins.bench.noise import flat, fractal, mix, smoothstep
-from amber_thicket.standins.bench.surface import Surface, surface_of
+from amber_thicket.standins.capture_rig.noise import flat, fractal, mix, smoothstep
+from amber_thicket.standins.capture_rig.surface import Surface, surface_of
 
 
 def harbour_grating(side: int, seed: int, *, across: int = 6) -> Surface:
