@@ -5,18 +5,21 @@ Arguments are parts of test names to run alone, as in `./run test seam`.
 
 from __future__ import annotations
 
+import contextlib
+import json
 import os
 import re
 import subprocess
 import sys
 import time
 import unittest
+from collections import deque
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).parent
-PARTS = 8
+_SIDE_BY_SIDE = os.cpu_count() or 1
 
 
 def _each(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
@@ -54,41 +57,64 @@ def _modules() -> list[str]:
     return sorted(".".join(path.relative_to(ROOT.parent).with_suffix("").parts) for path in ROOT.rglob("test_*.py"))
 
 
+# Seconds modules took when they were last timed (`./run test --times`), so that the longest begin first; new ones count
+# as usual ones.
+TIMES = ROOT / "times.json"
+_USUAL = 8.0
+
+
 def _whole() -> int:
-    """Everything: what needs no browser in several processes side by side, then the browser alone, undisturbed."""
-    plain = [name for name in _modules() if ".browser." not in name]
-    # Neighbours in the list are of one kind and about as long, so each part gets some of every kind.
-    parts = [plain[first::PARTS] for first in range(PARTS)]
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        counts = list(pool.map(_apart, parts))
-    counts.append(_apart([name for name in _modules() if ".browser." in name]))
-    passed, failed, skipped = (sum(count[i] for count in counts) for i in range(3))
+    """Everything, in as many processes side by side as there are processors, the longest modules first. One process
+    drives browsers as long as there is a module of that kind, so that no two disturb each other."""
+    times: dict[str, float] = json.loads(TIMES.read_text()) if TIMES.is_file() else {}
+    modules = sorted(_modules(), key=lambda name: -times.get(name, _USUAL))
+    browsers = deque(name for name in modules if ".browser." in name)
+    plain = deque(name for name in modules if ".browser." not in name)
+    done: dict[str, tuple[tuple[int, int, int], float]] = {}
+
+    def work(*queues: deque[str]) -> None:
+        for queue in queues:
+            with contextlib.suppress(IndexError):
+                while True:
+                    name = queue.popleft()
+                    done[name] = _apart(name)
+
+    with ThreadPoolExecutor(_SIDE_BY_SIDE) as pool:
+        workers = [pool.submit(work, browsers, plain), *(pool.submit(work, plain) for _ in range(_SIDE_BY_SIDE - 1))]
+        for worker in workers:
+            worker.result()
+    passed, failed, skipped = (sum(count[i] for count, _ in done.values()) for i in range(3))
+    if "--times" in sys.argv:
+        TIMES.write_text(json.dumps({name: round(done[name][1], 1) for name in sorted(done)}, indent=1) + "\n")
     print(f"{passed} passed, {failed} failed, {skipped} skipped")
     return 0 if passed and not failed else 1
 
 
-def _apart(names: list[str]) -> tuple[int, int, int]:
-    """(passed, failed, skipped) of some modules in a process of their own; what went wrong is printed."""
-    done = subprocess.run(
-        [sys.executable, "-m", "tests", *(f"{name}." for name in names)], capture_output=True, text=True, check=False
-    )
+def _apart(name: str) -> tuple[tuple[int, int, int], float]:
+    """(passed, failed, skipped) of a module in a process of its own, and how long it took; what went wrong is
+    printed."""
+    began = time.monotonic()
+    done = subprocess.run([sys.executable, "-m", "tests", f"{name}."], capture_output=True, text=True, check=False)
     said = re.search(r"(\d+) passed, (\d+) failed, (\d+) skipped\s*$", done.stdout)
-    lines = done.stdout.splitlines()
+    took = time.monotonic() - began
     if said is None or done.returncode:
         print(done.stdout, done.stderr[-4000:], sep="\n", flush=True)
     else:
-        print("\n".join(line for line in lines if line.startswith(("Ran ", "slowest: "))), flush=True)
+        slowest = next((line for line in done.stdout.splitlines() if line.startswith("slowest: ")), "")
+        print(f"{name}: {said[1]} in {took:.0f} s; {slowest}", flush=True)
     # A process that broke off counts as one failure.
-    return (int(said[1]), int(said[2]), int(said[3])) if said else (0, 1, 0)
+    return ((int(said[1]), int(said[2]), int(said[3])) if said else (0, 1, 0)), took
 
 
 def main() -> int:
     os.environ.setdefault("PYTHONHASHSEED", "0")
-    wanted = sys.argv[1:]
+    wanted = [word for word in sys.argv[1:] if word != "--times"]
     if not wanted:
         return _whole()
     loader = unittest.TestLoader()
-    everything = loader.discover(str(ROOT), pattern="test_*.py", top_level_dir=str(ROOT.parent))
+    # Of whole modules no others are imported.
+    modules = [name for name in _modules() if f"{name}." in wanted] if all(w.endswith(".") for w in wanted) else []
+    everything = loader.loadTestsFromNames(modules or _modules())
     suite = unittest.TestSuite(t for t in _each(everything) if any(w in t.id() for w in wanted))
     result = unittest.TextTestRunner(verbosity=1, resultclass=Result, stream=sys.stdout).run(suite)
     assert isinstance(result, Result)
