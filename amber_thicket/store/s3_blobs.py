@@ -24,6 +24,9 @@ class S3Blobs(Blobs):
     Raises BadSetting for no such address or without boto3, ServiceAway where the store does not answer.
     """
 
+    # Objects a listing tells at a time.
+    PAGE = 1000
+
     def __init__(self, folder: Path, address: str) -> None:
         super().__init__(folder)
         self.address = address
@@ -105,7 +108,9 @@ class S3Blobs(Blobs):
 
     def listed(self) -> Iterator[tuple[str, int, float]]:
         with self._answering():
-            pages = self._client.get_paginator("list_objects_v2").paginate(Bucket=self._bucket, Prefix=self._prefix)
+            pages = self._client.get_paginator("list_objects_v2").paginate(
+                Bucket=self._bucket, Prefix=self._prefix, PaginationConfig={"PageSize": self.PAGE}
+            )
             for page in pages:
                 for found in page.get("Contents", ()):
                     name = found["Key"][len(self._prefix) :]
