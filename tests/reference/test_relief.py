@@ -5,7 +5,8 @@ import unittest
 import numpy as np
 from scipy.ndimage import map_coordinates
 
-from amber_thicket.core.relief import normal, occlusion
+from amber_thicket.core.relief import normal
+from amber_thicket.core.shading import horizon
 from tests.support import bumps
 
 
@@ -61,7 +62,7 @@ def brute_force(height: np.ndarray, depth: float, reach: float, rings: int = 16)
 
 class OcclusionTest(unittest.TestCase):
     def test_flat_is_open(self) -> None:
-        open_sky = occlusion.from_height(np.full((64, 64), 0.3, np.float32), depth=10, reach=20)
+        open_sky = horizon.open_sky(np.full((64, 64), 0.3, np.float32), depth=10, reach=20)
         np.testing.assert_allclose(open_sky, 1, atol=1e-5)
 
     def test_foot_of_a_wall(self) -> None:
@@ -69,7 +70,7 @@ class OcclusionTest(unittest.TestCase):
         # Radiation Heat Transfer Configuration Factors", B-5 in the limit of an infinite plate at right angles.
         height = np.zeros((128, 128), np.float32)
         height[:, 64:] = 1
-        open_sky = occlusion.from_height(height, depth=4000, reach=60, wraps=False)
+        open_sky = horizon.open_sky(height, depth=4000, reach=60, wraps=False)
         # The last floor pixel before the wall has a slope of its own; the one before it has none.
         self.assertAlmostEqual(float(open_sky[64, 62]), 0.5, delta=0.02)
 
@@ -81,13 +82,13 @@ class OcclusionTest(unittest.TestCase):
             x = np.abs(np.arange(512) - 255.5)
             profile = np.minimum(x, 100) / np.tan(half)
             height = np.tile(profile, (400, 1)).astype(np.float32)
-            open_sky = occlusion.from_height(height, depth=1.0, reach=390, wraps=False)
+            open_sky = horizon.open_sky(height, depth=1.0, reach=390, wraps=False)
             wall = (x > 2) & (x < 98)
             self.assertAlmostEqual(float(open_sky[200, wall].mean()), float(np.sin(half)), delta=0.03)
 
     def test_against_brute_force(self) -> None:
         height = bumps(64, 30)
-        ours = occlusion.from_height(height, depth=8.0, reach=14)
+        ours = horizon.open_sky(height, depth=8.0, reach=14)
         error = ours - brute_force(height, 8.0, 14)
         self.assertLess(float(np.sqrt(np.mean(error**2))), 0.02)
         self.assertLess(abs(float(error.mean())), 0.01)
