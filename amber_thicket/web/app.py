@@ -153,25 +153,30 @@ def _connect(app: Flask, database: SqliteDatabase) -> None:
             stop_using(token)
 
 
+def declarations(demo: bool = False) -> dict[str, Any]:
+    """What the page is built from: settings, stages, roles, formats and profiles, as /api/about answers."""
+    return {
+        "version": __version__,
+        "demo": demo,
+        "stages": [{"id": stage, "layer": STAGE_LAYERS[stage]} for stage in STAGES],
+        "operations": catalogue(),
+        "roles": [_role(role) for role in EVERY.values()],
+        "shapes": {name: describe(model) for name, model in SHAPES.items()},
+        "deposits": [{"label": label, "changes": changes} for label, changes in DEPOSITS],
+        "surfaces": [asdict(start) for start in STARTS],
+        "contents": [{"id": id, "label": label, "whole": has_colour(id)} for id, label in CONTENT_LABELS.items()],
+        "formats": [asdict(format) for format in FORMATS.values()],
+        "profiles": list(PROFILES.values()),
+    }
+
+
 def _about(app: Flask, config: Config) -> None:
     """What the page is built from: settings, stages, roles; and the page itself."""
 
     @endpoint(app, "GET", "/api/about", answer=answers.About)
     def about() -> Any:
         """Settings, stages, roles, formats and profiles: what the page is built from."""
-        return {
-            "version": __version__,
-            "demo": config.demo,
-            "stages": [{"id": stage, "layer": STAGE_LAYERS[stage]} for stage in STAGES],
-            "operations": catalogue(),
-            "roles": [_role(role) for role in EVERY.values()],
-            "shapes": {name: describe(model) for name, model in SHAPES.items()},
-            "deposits": [{"label": label, "changes": changes} for label, changes in DEPOSITS],
-            "surfaces": [asdict(start) for start in STARTS],
-            "contents": [{"id": id, "label": label, "whole": has_colour(id)} for id, label in CONTENT_LABELS.items()],
-            "formats": [asdict(format) for format in FORMATS.values()],
-            "profiles": list(PROFILES.values()),
-        }
+        return declarations(config.demo)
 
     @app.get("/api/openapi.json")
     def openapi() -> Response:

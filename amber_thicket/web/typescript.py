@@ -1,6 +1,6 @@
 """TypeScript types from the declarations, so that page and core cannot drift apart.
 
-Run as a module, it writes frontend/src/api/generated.ts; a test holds the file to this.
+Run as a module, it writes frontend/src/api/types.ts; a test holds the file to this.
 """
 
 from __future__ import annotations

@@ -2,7 +2,11 @@
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { api, calledOff, pictureUrl, Problem, request } from "./client";
 
-const answers = (response: Response | Error) => vi.stubGlobal("fetch", vi.fn(async () => (response instanceof Error ? Promise.reject(response) : response)));
+const answers = (response: Response | Error) =>
+  vi.stubGlobal(
+    "fetch",
+    vi.fn(async () => (response instanceof Error ? Promise.reject(response) : response)),
+  );
 const failure = async (response: Response | Error): Promise<Problem> => {
   answers(response);
   return request("/api/x").then(
@@ -58,7 +62,9 @@ describe("answers", () => {
 describe("addresses of pictures", () => {
   it("name layer, key, size and slot", () => {
     expect(pictureUrl("m", "height", "u16", "k")).toBe("/api/materials/m/picture/height.u16?key=k&side=768");
-    expect(pictureUrl("m", "normal", "jpg", "k", "first-normal", 2048)).toBe("/api/materials/m/picture/normal.jpg?key=k&side=2048&slot=first-normal");
+    expect(pictureUrl("m", "normal", "jpg", "k", "first-normal", 2048)).toBe(
+      "/api/materials/m/picture/normal.jpg?key=k&side=2048&slot=first-normal",
+    );
   });
   it("lead to zones, snapshots and lamps", () => {
     expect(pictureUrl("m", "zone:a1", "jpg", "k", "s")).toBe("/api/materials/m/zones/a1.jpg?key=k&side=768&slot=s");

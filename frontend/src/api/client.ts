@@ -1,5 +1,32 @@
 /** Requests to the service. Errors carry what happened and what to do. */
-import type { About, Brief, Changes, Checks, Compared, Deleted, Deletion, Figures, FilePlan, HistogramTold, Job, LayerId, Lights, LightsFound, Material, Nothing, Place, Placed, Places, Probe, Proposal, ResultsDeleted, Space, TilingSuggestion, Wanted, ZoneSuggestions } from "./types";
+import type {
+  About,
+  Brief,
+  Changes,
+  Checks,
+  Compared,
+  Deleted,
+  Deletion,
+  Figures,
+  FilePlan,
+  HistogramTold,
+  Job,
+  LayerId,
+  Lights,
+  LightsFound,
+  Material,
+  Nothing,
+  Place,
+  Placed,
+  Places,
+  Probe,
+  Proposal,
+  ResultsDeleted,
+  Space,
+  TilingSuggestion,
+  Wanted,
+  ZoneSuggestions,
+} from "./types";
 
 export class Problem extends Error {
   constructor(
@@ -21,7 +48,11 @@ async function answered(response: Response): Promise<Response> {
   if (response.status === 204) throw new Problem(499, "Called off.", "");
   if (response.ok) return response;
   const body = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
-  throw new Problem(response.status, body.title ?? "The program did not answer.", body.detail ?? "Is it still running?");
+  throw new Problem(
+    response.status,
+    body.title ?? "The program did not answer.",
+    body.detail ?? "Is it still running?",
+  );
 }
 
 export async function request(path: string, init?: RequestInit): Promise<Response> {
@@ -47,11 +78,15 @@ const ENCLOSED = "application/vnd.amber-thicket.enclosed";
 
 /** An answer that may have the first picture enclosed: length of the JSON, the JSON, the JPEG. */
 async function opened(response: Response): Promise<{ material: Material; picture: Blob | null }> {
-  if (!response.headers.get("Content-Type")?.startsWith(ENCLOSED)) return { material: (await response.json()) as Material, picture: null };
+  if (!response.headers.get("Content-Type")?.startsWith(ENCLOSED))
+    return { material: (await response.json()) as Material, picture: null };
   const data = await response.arrayBuffer();
   const length = new DataView(data).getUint32(0, true);
   const material = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as Material;
-  return { material, picture: data.byteLength > 4 + length ? new Blob([new Uint8Array(data, 4 + length)], { type: "image/jpeg" }) : null };
+  return {
+    material,
+    picture: data.byteLength > 4 + length ? new Blob([new Uint8Array(data, 4 + length)], { type: "image/jpeg" }) : null,
+  };
 }
 
 const at = (id: string) => `/api/materials/${id}`;
@@ -65,18 +100,21 @@ export const api = {
     const headers = { "Content-Type": "application/json", Accept: `${ENCLOSED}, application/json` };
     return opened(await request(`${at(id)}/recipe`, { method: "PATCH", headers, body, keepalive: true }));
   },
-  step: (id: string, way: "undo" | "redo", revision: number) => send<Material>("POST", `${at(id)}/${way}`, { revision }),
+  step: (id: string, way: "undo" | "redo", revision: number) =>
+    send<Material>("POST", `${at(id)}/${way}`, { revision }),
   rename: (id: string, name: string) => send<Material>("PATCH", at(id), { name }),
   setAside: (id: string, archived: boolean) => send<Brief>("POST", `${at(id)}/${archived ? "archive" : "restore"}`, {}),
-  checks: (id: string, signal?: AbortSignal) =>
-    get<Checks>(`${at(id)}/checks?slot=checks`, signal),
+  checks: (id: string, signal?: AbortSignal) => get<Checks>(`${at(id)}/checks?slot=checks`, signal),
   figures: (id: string, signal?: AbortSignal) => get<Figures>(`${at(id)}/figures?slot=figures`, signal),
-  compare: (id: string, one: LayerId, other: LayerId, signal?: AbortSignal) => get<Compared>(`${at(id)}/compare?one=${one}&other=${other}`, signal),
-  histogram: (id: string, layer: LayerId, signal?: AbortSignal) => get<HistogramTold>(`${at(id)}/histogram/${layer}?slot=histogram-${layer}`, signal),
+  compare: (id: string, one: LayerId, other: LayerId, signal?: AbortSignal) =>
+    get<Compared>(`${at(id)}/compare?one=${one}&other=${other}`, signal),
+  histogram: (id: string, layer: LayerId, signal?: AbortSignal) =>
+    get<HistogramTold>(`${at(id)}/histogram/${layer}?slot=histogram-${layer}`, signal),
   probe: (id: string, x: number, y: number, signal?: AbortSignal) =>
     get<Probe>(`${at(id)}/probe?x=${x.toFixed(5)}&y=${y.toFixed(5)}`, signal),
   groups: (names: string[]) => send<string[][]>("POST", "/api/groups", { names }),
-  setRole: (id: string, key: string, revision: number, role: string) => send<Material>("PATCH", `${at(id)}/files/${key}`, { revision, role }),
+  setRole: (id: string, key: string, revision: number, role: string) =>
+    send<Material>("PATCH", `${at(id)}/files/${key}`, { revision, role }),
   zones: (id: string) => get<ZoneSuggestions>(`${at(id)}/zones/suggested`),
   neutral: (id: string, [x, y]: [number, number]) => send<Changes>("POST", `${at(id)}/neutral`, { x, y }),
   tiling: (id: string) => get<TilingSuggestion>(`${at(id)}/tiling`),
@@ -92,11 +130,14 @@ export const api = {
   generate: (wanted: Wanted) => send<Job>("POST", "/api/generate", wanted),
   keep: (job: string, number: number) => send<Brief>("POST", `/api/generate/${job}/${number}/keep`, {}),
   packSeveral: (materials: string[]) => send<Job>("POST", "/api/pack", { materials }),
-  sheet: (materials: string[], name: string, side: number, padding: number) => send<Brief>("POST", "/api/sheets", { materials, name, side, padding }),
+  sheet: (materials: string[], name: string, side: number, padding: number) =>
+    send<Brief>("POST", "/api/sheets", { materials, name, side, padding }),
   snapshot: (id: string, name: string) => send<Material>("POST", `${at(id)}/snapshots`, { name }),
   dropSnapshot: (id: string, snapshot: number) => send<Material>("DELETE", `${at(id)}/snapshots/${snapshot}`, {}),
-  backTo: (id: string, snapshot: number, revision: number) => send<Material>("POST", `${at(id)}/snapshots/${snapshot}/back`, { revision }),
-  compareWith: (id: string, layer: LayerId, snapshot: number, signal?: AbortSignal) => get<Compared>(`${at(id)}/snapshots/${snapshot}/compare?layer=${layer}`, signal),
+  backTo: (id: string, snapshot: number, revision: number) =>
+    send<Material>("POST", `${at(id)}/snapshots/${snapshot}/back`, { revision }),
+  compareWith: (id: string, layer: LayerId, snapshot: number, signal?: AbortSignal) =>
+    get<Compared>(`${at(id)}/snapshots/${snapshot}/compare?layer=${layer}`, signal),
   plan: (id: string) => get<FilePlan>(`${at(id)}/plan`),
   pack: (id: string, revision: number) => send<Job>("POST", `${at(id)}/pack`, { revision }),
   space: () => get<Space>("/api/space"),
@@ -107,9 +148,17 @@ export const api = {
   cancel: (id: string) => send<Job>("POST", `/api/jobs/${id}/cancel`, {}),
 };
 
-export function pictureUrl(id: string, layer: string, kind: "jpg" | "png" | "u16", key: string, slot = "", side = 768): string {
+export function pictureUrl(
+  id: string,
+  layer: string,
+  kind: "jpg" | "png" | "u16",
+  key: string,
+  slot = "",
+  side = 768,
+): string {
   // A zone is shown as a picture of its own: the colour where it is, grey elsewhere.
-  if (layer.startsWith("zone:")) return `${at(id)}/zones/${layer.slice(5)}.jpg?key=${key}&side=${side}${slot && `&slot=${slot}`}`;
+  if (layer.startsWith("zone:"))
+    return `${at(id)}/zones/${layer.slice(5)}.jpg?key=${key}&side=${side}${slot && `&slot=${slot}`}`;
   // A layer as it was in a snapshot: then:NUMBER:LAYER.
   if (layer.startsWith("then:")) {
     const [, number, what] = layer.split(":");
@@ -125,11 +174,20 @@ export function pictureUrl(id: string, layer: string, kind: "jpg" | "png" | "u16
 
 /** Uploads one capture, telling how far it is (0…1). to: the material it is one more map of, and the name of the drop.
  * as: what it is, where the person says so. */
-export function upload(file: File, progress: (share: number) => void, to?: { id: string; gesture: string }, as = ""): Promise<Brief> {
+export function upload(
+  file: File,
+  progress: (share: number) => void,
+  to?: { id: string; gesture: string },
+  as = "",
+): Promise<Brief> {
   return new Promise((resolve, reject) => {
     const line = new XMLHttpRequest();
     const name = encodeURIComponent(file.name);
-    line.open("POST", (to ? `${at(to.id)}/files?file=${name}&gesture=${to.gesture}` : `/api/materials?file=${name}`) + (as && `&as=${as}`));
+    line.open(
+      "POST",
+      (to ? `${at(to.id)}/files?file=${name}&gesture=${to.gesture}` : `/api/materials?file=${name}`) +
+        (as && `&as=${as}`),
+    );
     line.responseType = "json";
     line.upload.onprogress = (event) => progress(event.lengthComputable ? event.loaded / event.total : 0);
     line.onload = () => {

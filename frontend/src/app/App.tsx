@@ -22,7 +22,17 @@ export function App() {
   );
   return (
     <>
-      {audit ? <AuditPage /> : words ? <GeneratePage /> : space ? <SpacePage /> : material ? <Bench id={material} /> : <Library />}
+      {audit ? (
+        <AuditPage />
+      ) : words ? (
+        <GeneratePage />
+      ) : space ? (
+        <SpacePage />
+      ) : material ? (
+        <Bench id={material} />
+      ) : (
+        <Library />
+      )}
       <KeysPage />
       <Notices />
     </>

@@ -27,9 +27,13 @@ const show = (how: "single" | "repeated" | "shifted") => () => {
   setView(side, { how });
 };
 
-const stages = (Object.keys(STAGE_NAMES) as StageId[]).map(
-  (stage, number): Action => ({ id: `stage.${stage}`, label: STAGE_NAMES[stage], keys: String(number + 1), group: "Stages", run: () => openStage(stage) }),
-);
+const stages = (Object.keys(STAGE_NAMES) as StageId[]).map((stage, number): Action => ({
+  id: `stage.${stage}`,
+  label: STAGE_NAMES[stage],
+  keys: String(number + 1),
+  group: "Stages",
+  run: () => openStage(stage),
+}));
 
 const BRUSH_KEYS: Record<Tool, string> = { excluded: "o", kept: "k", clone: "c", heal: "e", fill: "p" };
 const brush = (tool: Tool) => {
@@ -41,14 +45,54 @@ export const ACTIONS: Action[] = [
   { id: "view.single", label: "Single tile", keys: "s", group: "Views", run: show("single") },
   { id: "view.repeated", label: "Repeated", keys: "r", group: "Views", run: show("repeated") },
   { id: "view.shifted", label: "Shifted by half", keys: "h", group: "Views", run: show("shifted") },
-  { id: "view.lit", label: "Lit, in the second view", keys: "l", group: "Views", run: () => setView("second", { what: "lit" }) },
+  {
+    id: "view.lit",
+    label: "Lit, in the second view",
+    keys: "l",
+    group: "Views",
+    run: () => setView("second", { what: "lit" }),
+  },
   { id: "view.fit", label: "Fit the whole", keys: "f", group: "Views", run: () => useViews.setState({ look: null }) },
-  { id: "view.alone", label: "One view or two", keys: "v", group: "Views", run: () => useViews.setState(({ arrangement, active }) => ({ arrangement: arrangement === "first" || arrangement === "second" ? "beside" : active })) },
-  { id: "view.whole", label: "One view in the whole window", keys: "w", group: "Views", run: () => useViews.setState(({ whole }) => ({ whole: !whole })) },
-  { id: "view.stack", label: "Beside or stacked", keys: "b", group: "Views", run: () => useViews.setState(({ arrangement }) => ({ arrangement: arrangement === "stacked" ? "beside" : "stacked" })) },
-  { id: "view.histogram", label: "Histogram", keys: "d", group: "Views", run: () => useViews.setState(({ histogram }) => ({ histogram: !histogram })) },
+  {
+    id: "view.alone",
+    label: "One view or two",
+    keys: "v",
+    group: "Views",
+    run: () =>
+      useViews.setState(({ arrangement, active }) => ({
+        arrangement: arrangement === "first" || arrangement === "second" ? "beside" : active,
+      })),
+  },
+  {
+    id: "view.whole",
+    label: "One view in the whole window",
+    keys: "w",
+    group: "Views",
+    run: () => useViews.setState(({ whole }) => ({ whole: !whole })),
+  },
+  {
+    id: "view.stack",
+    label: "Beside or stacked",
+    keys: "b",
+    group: "Views",
+    run: () =>
+      useViews.setState(({ arrangement }) => ({ arrangement: arrangement === "stacked" ? "beside" : "stacked" })),
+  },
+  {
+    id: "view.histogram",
+    label: "Histogram",
+    keys: "d",
+    group: "Views",
+    run: () => useViews.setState(({ histogram }) => ({ histogram: !histogram })),
+  },
   { id: "view.input", label: "Hold: what came into this stage", keys: "i", group: "Views", run: () => {} },
-  ...(Object.entries(BRUSH_KEYS) as [Tool, string][]).map(([tool, keys]): Action => ({ id: `brush.${tool}`, label: `${TOOL_NAMES[tool]}, in Tile`, keys, group: "Work", run: () => brush(tool) })),
+  ...(Object.entries(BRUSH_KEYS) as [Tool, string][]).map(([tool, keys]): Action => ({
+    id: `brush.${tool}`,
+    label: `${TOOL_NAMES[tool]}, in Tile`,
+    keys,
+    group: "Work",
+    run: () => brush(tool),
+  })),
   { id: "work.undo", label: "Undo", keys: "Ctrl Z", group: "Work", run: () => void step("undo") },
   { id: "work.redo", label: "Redo", keys: "Ctrl Shift Z", group: "Work", run: () => void step("redo") },
   { id: "work.library", label: "Back to the library", keys: "g", group: "Work", run: () => go(null) },
@@ -59,7 +103,9 @@ export const ACTIONS: Action[] = [
 /** Whether typing goes into a field just now. */
 function typing(event: KeyboardEvent): boolean {
   const target = event.target;
-  return target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
+  return (
+    target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName))
+  );
 }
 
 /** The key of an event in the words of the list. */
@@ -78,7 +124,9 @@ export function useKeys() {
       if (typing(event)) return;
       if (key === "i") useViews.setState({ input: true });
       if (key === "Escape" && useViews.getState().whole) useViews.setState({ whole: false });
-      const action = ACTIONS.find((a) => a.keys === key) ?? (key === "Ctrl Y" ? ACTIONS.find((a) => a.id === "work.redo") : undefined);
+      const action =
+        ACTIONS.find((a) => a.keys === key) ??
+        (key === "Ctrl Y" ? ACTIONS.find((a) => a.id === "work.redo") : undefined);
       if (!action || event.repeat) return;
       event.preventDefault();
       action.run();

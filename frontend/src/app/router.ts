@@ -8,7 +8,12 @@ interface Place {
   space: boolean;
 }
 
-const placeOf = (path: string): Place => ({ material: /^\/m\/([\w-]+)$/.exec(path)?.[1] ?? null, audit: path === "/audit", words: path === "/words", space: path === "/space" });
+const placeOf = (path: string): Place => ({
+  material: /^\/m\/([\w-]+)$/.exec(path)?.[1] ?? null,
+  audit: path === "/audit",
+  words: path === "/words",
+  space: path === "/space",
+});
 
 export const usePlace = create<Place>(() => placeOf(location.pathname));
 

@@ -24,7 +24,10 @@ export function openStream(tell: (told: Told) => void, back: () => void) {
       back();
     };
     line.addEventListener("missed", back);
-    for (const kind of KINDS) line.addEventListener(kind, (event) => tell({ kind, data: JSON.parse((event as MessageEvent<string>).data) as unknown }));
+    for (const kind of KINDS)
+      line.addEventListener(kind, (event) =>
+        tell({ kind, data: JSON.parse((event as MessageEvent<string>).data) as unknown }),
+      );
     line.onerror = () => {
       broken += 1;
       // Refused, because too many pages are open, or broken off again and again on its way here.

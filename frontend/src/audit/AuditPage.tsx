@@ -11,7 +11,18 @@ import { Mark } from "../ui/Mark";
 import { Pick } from "../ui/Pick";
 import { ProgressLine } from "../ui/ProgressLine";
 import { tellProblem } from "../ui/notices";
-import { audit, auditSample, type AuditedFile, type AuditedSet, type AuditFinding, bringToAudit, type Brought, litPicture, repair, useAudit } from "./state";
+import {
+  audit,
+  auditSample,
+  type AuditedFile,
+  type AuditedSet,
+  type AuditFinding,
+  bringToAudit,
+  type Brought,
+  litPicture,
+  repair,
+  useAudit,
+} from "./state";
 
 export function AuditPage() {
   const { files, report, profile, doing } = useAudit();
@@ -38,23 +49,51 @@ export function AuditPage() {
         <span className="text-soft">of map sets made elsewhere</span>
         <span className="flex-1" />
         <span className="text-soft">For</span>
-        <Pick label="Receiver" value={profile} groups={[{ options: (about?.profiles ?? []).map(({ id, label }) => ({ value: id, label })) }]} onChange={(next) => void audit(next)} />
+        <Pick
+          label="Receiver"
+          value={profile}
+          groups={[{ options: (about?.profiles ?? []).map(({ id, label }) => ({ value: id, label })) }]}
+          onChange={(next) => void audit(next)}
+        />
         <ThemeButton />
         <Button look={files.length ? "plain" : "main"} onClick={() => picker.current?.click()}>
           <FolderOpen size={14} /> Open maps
         </Button>
-        <input ref={picker} type="file" multiple accept="image/*,.exr,.hdr,.tif,.tiff,.zip,.tga" aria-label="Files to audit" className="hidden" onChange={(event) => { void bringToAudit([...(event.target.files ?? [])].map((file) => ({ file, name: file.webkitRelativePath || file.name }))); event.target.value = ""; }} />
-        <div className="absolute inset-x-0 bottom-0"><ProgressLine busy={doing !== ""} /></div>
+        <input
+          ref={picker}
+          type="file"
+          multiple
+          accept="image/*,.exr,.hdr,.tif,.tiff,.zip,.tga"
+          aria-label="Files to audit"
+          className="hidden"
+          onChange={(event) => {
+            void bringToAudit(
+              [...(event.target.files ?? [])].map((file) => ({ file, name: file.webkitRelativePath || file.name })),
+            );
+            event.target.value = "";
+          }}
+        />
+        <div className="absolute inset-x-0 bottom-0">
+          <ProgressLine busy={doing !== ""} />
+        </div>
       </header>
       <main className="min-h-0 flex-1 overflow-y-auto px-6 py-5">
-        {doing && <p data-testid="doing" className="pb-3 text-soft">{doing}</p>}
+        {doing && (
+          <p data-testid="doing" className="pb-3 text-soft">
+            {doing}
+          </p>
+        )}
         {!files.length && !doing && <Start demo={about?.demo ?? false} onPick={() => picker.current?.click()} />}
-        {report?.sets.map((one, number) => <OneSet key={`${one.name}${number}`} set={one} number={number} />)}
+        {report?.sets.map((one, number) => (
+          <OneSet key={`${one.name}${number}`} set={one} number={number} />
+        ))}
         {report && report.refused.length > 0 && (
           <section aria-label="Left out" className="mt-4">
             <h2 className="font-medium">Left out</h2>
             {report.refused.map((row) => (
-              <p key={row.file} className="text-soft">{row.file}: {row.why}</p>
+              <p key={row.file} className="text-soft">
+                {row.file}: {row.why}
+              </p>
             ))}
           </section>
         )}
@@ -67,17 +106,28 @@ function Start({ demo, onPick }: { demo: boolean; onPick: () => void }) {
   return (
     <div className="mx-auto mt-16 flex w-[560px] flex-col items-center rounded-[14px] border-2 border-dashed border-line px-10 py-12 text-center">
       <h2 className="text-[18px] font-semibold">Drop a folder, a zip, or the maps of a set</h2>
-      <p className="mt-1 mb-5 max-w-[420px] text-soft">Every file is looked at: which map it is, which way green and white point, how it is encoded, how deep it really is, whether all fit together. What can be put right is put right in one step.</p>
+      <p className="mt-1 mb-5 max-w-[420px] text-soft">
+        Every file is looked at: which map it is, which way green and white point, how it is encoded, how deep it really
+        is, whether all fit together. What can be put right is put right in one step.
+      </p>
       <div className="flex gap-2">
-        <Button look="main" className="h-8 px-4" onClick={onPick}>Open maps</Button>
-        {demo && <Button className="h-8 px-4" onClick={() => void auditSample()}>Harbour grating, a simulated purchase</Button>}
+        <Button look="main" className="h-8 px-4" onClick={onPick}>
+          Open maps
+        </Button>
+        {demo && (
+          <Button className="h-8 px-4" onClick={() => void auditSample()}>
+            Harbour grating, a simulated purchase
+          </Button>
+        )}
       </div>
     </div>
   );
 }
 
 function OneSet({ set, number }: { set: AuditedSet; number: number }) {
-  const wrong = [...set.files.flatMap((file) => file.findings), ...set.findings].filter((finding) => finding.level === "blocked" || finding.level === "attention");
+  const wrong = [...set.files.flatMap((file) => file.findings), ...set.findings].filter(
+    (finding) => finding.level === "blocked" || finding.level === "attention",
+  );
   const mended = wrong.filter((finding) => finding.repair).length;
   const open = async () => {
     const id = await repair(number);
@@ -87,22 +137,34 @@ function OneSet({ set, number }: { set: AuditedSet; number: number }) {
     <section aria-label={set.name} className="mb-8">
       <div className="flex items-start gap-5 border-b border-line pb-4">
         <div className="flex-1">
-          <h2 className="flex items-center gap-2 text-[18px] font-semibold"><Level level={set.level} word={false} /> {set.name}</h2>
+          <h2 className="flex items-center gap-2 text-[18px] font-semibold">
+            <Level level={set.level} word={false} /> {set.name}
+          </h2>
           <p className="mt-1 max-w-[520px] text-soft">
-            {wrong.length === 0 ? `${set.files.length} files, nothing wrong with them.` : `${wrong.length} things are wrong; ${mended === wrong.length ? "all of them" : `${mended} of them`} can be put right.`}
+            {wrong.length === 0
+              ? `${set.files.length} files, nothing wrong with them.`
+              : `${wrong.length} things are wrong; ${mended === wrong.length ? "all of them" : `${mended} of them`} can be put right.`}
           </p>
           <div className="mt-3 flex items-center gap-3">
             <Button look="main" className="h-8 px-4" onClick={() => void open()}>
               <Hammer size={14} /> {wrong.length ? "Repair all and open" : "Open as a material"}
             </Button>
-            {wrong.length > 0 && <span className="text-[12px] text-soft">Undo there shows it as it was found; the files themselves stay as they are.</span>}
+            {wrong.length > 0 && (
+              <span className="text-[12px] text-soft">
+                Undo there shows it as it was found; the files themselves stay as they are.
+              </span>
+            )}
           </div>
-          {set.findings.map((finding, i) => <OneFinding key={i} finding={finding} />)}
+          {set.findings.map((finding, i) => (
+            <OneFinding key={i} finding={finding} />
+          ))}
         </div>
         {wrong.length > 0 && <BeforeAfter set={set} number={number} />}
       </div>
       <ul className="divide-y divide-line">
-        {set.files.map((file) => <OneFile key={file.file} file={file} />)}
+        {set.files.map((file) => (
+          <OneFile key={file.file} file={file} />
+        ))}
       </ul>
     </section>
   );
@@ -115,7 +177,10 @@ function BeforeAfter({ set, number }: { set: AuditedSet; number: number }) {
     const control = new AbortController();
     let made = "";
     litPicture(number, control.signal)
-      .then((next) => { made = next; setUrl(next); })
+      .then((next) => {
+        made = next;
+        setUrl(next);
+      })
       .catch(() => {});
     return () => {
       control.abort();
@@ -124,8 +189,17 @@ function BeforeAfter({ set, number }: { set: AuditedSet; number: number }) {
   }, [set, number]);
   return (
     <figure className="w-[440px] shrink-0">
-      <div className="aspect-[2/1] overflow-hidden rounded-card bg-surround">{url ? <img src={url} alt={`${set.name} in one light, as found and repaired`} className="size-full object-cover" /> : <p className="grid h-full place-items-center text-[12px] text-black/70">Lighting it both ways …</p>}</div>
-      <figcaption className="flex justify-around pt-1 text-[12px] text-soft"><span>As found</span><span>Repaired</span></figcaption>
+      <div className="aspect-[2/1] overflow-hidden rounded-card bg-surround">
+        {url ? (
+          <img src={url} alt={`${set.name} in one light, as found and repaired`} className="size-full object-cover" />
+        ) : (
+          <p className="grid h-full place-items-center text-[12px] text-black/70">Lighting it both ways …</p>
+        )}
+      </div>
+      <figcaption className="flex justify-around pt-1 text-[12px] text-soft">
+        <span>As found</span>
+        <span>Repaired</span>
+      </figcaption>
     </figure>
   );
 }
@@ -134,20 +208,41 @@ const CHANNEL: Record<string, string> = { r: "Red", g: "Green", b: "Blue", a: "A
 const roleName = (role: string) => (role === "packed" ? "Packed" : (roleOf(role)?.short ?? "Not known"));
 
 function OneFile({ file }: { file: AuditedFile }) {
-  const facts = [`${file.size[0]} × ${file.size[1]} px`, file.floating ? "float" : `${file.bits} bit`, file.format.toUpperCase(), file.encoding === "srgb" ? "sRGB" : "linear"];
+  const facts = [
+    `${file.size[0]} × ${file.size[1]} px`,
+    file.floating ? "float" : `${file.bits} bit`,
+    file.format.toUpperCase(),
+    file.encoding === "srgb" ? "sRGB" : "linear",
+  ];
   return (
     <li className="flex gap-4 py-3">
-      <div className="size-16 shrink-0 overflow-hidden rounded-card bg-surround"><img src={`/api/audit/picture/${file.blob}.jpg`} alt="" loading="lazy" className="size-full object-cover" /></div>
+      <div className="size-16 shrink-0 overflow-hidden rounded-card bg-surround">
+        <img src={`/api/audit/picture/${file.blob}.jpg`} alt="" loading="lazy" className="size-full object-cover" />
+      </div>
       <div className="w-64 shrink-0">
         <p className="font-medium">{roleName(file.role)}</p>
-        <p className="truncate text-soft" title={file.file}>{file.file}</p>
+        <p className="truncate text-soft" title={file.file}>
+          {file.file}
+        </p>
         <p className="figures text-soft">{facts.join(" · ")}</p>
-        {Object.keys(file.channels).length > 0 && <p className="text-[12px] text-soft">{Object.entries(file.channels).map(([channel, role]) => `${CHANNEL[channel]}: ${roleName(role).toLowerCase()}`).join(", ")}</p>}
+        {Object.keys(file.channels).length > 0 && (
+          <p className="text-[12px] text-soft">
+            {Object.entries(file.channels)
+              .map(([channel, role]) => `${CHANNEL[channel]}: ${roleName(role).toLowerCase()}`)
+              .join(", ")}
+          </p>
+        )}
       </div>
       <div className="flex-1">
-        {file.findings.filter((finding) => finding.level !== "pass").map((finding, i) => <OneFinding key={i} finding={finding} />)}
+        {file.findings
+          .filter((finding) => finding.level !== "pass")
+          .map((finding, i) => (
+            <OneFinding key={i} finding={finding} />
+          ))}
         {file.findings.every((finding) => finding.level === "pass") && (
-          <p className="flex items-baseline gap-2"><Level level="pass" word={false} /> <span>{file.findings[0]?.what ?? "Nothing is wrong with it."}</span></p>
+          <p className="flex items-baseline gap-2">
+            <Level level="pass" word={false} /> <span>{file.findings[0]?.what ?? "Nothing is wrong with it."}</span>
+          </p>
         )}
       </div>
     </li>
@@ -157,10 +252,21 @@ function OneFile({ file }: { file: AuditedFile }) {
 function OneFinding({ finding }: { finding: AuditFinding }) {
   return (
     <div className="flex items-baseline gap-2 py-0.5">
-      <span className="w-[92px] shrink-0"><Level level={finding.level} /></span>
+      <span className="w-[92px] shrink-0">
+        <Level level={finding.level} />
+      </span>
       <p className="flex-1">
-        {finding.what} <span className="text-soft">{finding.why}{finding.sure < 0.995 ? ` Sure: ${Math.round(finding.sure * 100)} %.` : ""}</span>
-        {finding.repair && <span className="block text-[12px]"><Hammer size={11} className="mr-1 inline text-amber" aria-label="Repair:" />{finding.repair}</span>}
+        {finding.what}{" "}
+        <span className="text-soft">
+          {finding.why}
+          {finding.sure < 0.995 ? ` Sure: ${Math.round(finding.sure * 100)} %.` : ""}
+        </span>
+        {finding.repair && (
+          <span className="block text-[12px]">
+            <Hammer size={11} className="mr-1 inline text-amber" aria-label="Repair:" />
+            {finding.repair}
+          </span>
+        )}
       </p>
     </div>
   );
@@ -173,7 +279,9 @@ async function filesIn(drop: DataTransfer): Promise<Brought[]> {
   const found: Brought[] = [];
   const walk = async (entry: FileSystemEntry): Promise<void> => {
     if (entry.isFile) {
-      const file = await new Promise<File | null>((resolve) => (entry as FileSystemFileEntry).file(resolve, () => resolve(null)));
+      const file = await new Promise<File | null>((resolve) =>
+        (entry as FileSystemFileEntry).file(resolve, () => resolve(null)),
+      );
       if (file) found.push({ file, name: entry.fullPath.replace(/^\//, "") });
       return;
     }

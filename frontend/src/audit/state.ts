@@ -1,7 +1,16 @@
 /** The files that are audited and the report on them; kept in this browser until others come. */
 import { create } from "zustand";
 import { request } from "../api/client";
-import type { AuditedFile, AuditedSet, AuditFile, AuditFinding, AuditRefused, AuditReport, AuditTaken, Brief } from "../api/types";
+import type {
+  AuditedFile,
+  AuditedSet,
+  AuditFile,
+  AuditFinding,
+  AuditRefused,
+  AuditReport,
+  AuditTaken,
+  Brief,
+} from "../api/types";
 import { tell, tellProblem } from "../ui/notices";
 
 export type { AuditedFile, AuditedSet, AuditFinding };
@@ -17,12 +26,22 @@ interface Auditing {
 
 const KEPT = "audit-1";
 const before = JSON.parse(sessionStorage.getItem(KEPT) ?? "{}") as Partial<Auditing>;
-export const useAudit = create<Auditing>(() => ({ files: before.files ?? [], refused: before.refused ?? [], profile: before.profile ?? "separate_y_plus", report: null, doing: "" }));
-useAudit.subscribe(({ files, refused, profile }) => sessionStorage.setItem(KEPT, JSON.stringify({ files, refused, profile })));
+export const useAudit = create<Auditing>(() => ({
+  files: before.files ?? [],
+  refused: before.refused ?? [],
+  profile: before.profile ?? "separate_y_plus",
+  report: null,
+  doing: "",
+}));
+useAudit.subscribe(({ files, refused, profile }) =>
+  sessionStorage.setItem(KEPT, JSON.stringify({ files, refused, profile })),
+);
 const { getState: now, setState: set } = useAudit;
 
 async function asked<T>(path: string, body: unknown): Promise<T> {
-  return (await request(path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) })).json() as Promise<T>;
+  return (
+    await request(path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) })
+  ).json() as Promise<T>;
 }
 
 /** A file with the folders it lies in before its name. */
@@ -101,6 +120,11 @@ export async function repair(number: number): Promise<string | null> {
 
 export async function litPicture(number: number, signal: AbortSignal): Promise<string> {
   const { files, profile } = now();
-  const answer = await request("/api/audit/lit.jpg", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ files, profile, set: number }), signal });
+  const answer = await request("/api/audit/lit.jpg", {
+    method: "POST",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify({ files, profile, set: number }),
+    signal,
+  });
   return URL.createObjectURL(await answer.blob());
 }

@@ -34,7 +34,11 @@ function useProbe(material: Material): Probe | null {
 }
 
 const wrapped = (n: number, size: number) => Math.floor((((n % 1) + 1) % 1) * size);
-const signed = (n: number) => n.toFixed(2).replace("-", "−").replace(/^(−?)0/, "$1");
+const signed = (n: number) =>
+  n
+    .toFixed(2)
+    .replace("-", "−")
+    .replace(/^(−?)0/, "$1");
 
 export function Readout({ material }: { material: Material }) {
   const pointer = useViews((state) => state.pointer);
@@ -46,17 +50,28 @@ export function Readout({ material }: { material: Material }) {
   const working = useWorking((state) => state.now);
   const [width, height] = [finishedWidth(material), finishedHeight(material)];
   const mm = material.preview.tile_mm;
-  const doing = Object.keys(running).map((what) => ({ figures: "seams", lit: "the lit view", lamps: "sense of the lamps" })[what] ?? whatName(what as "lit")?.toLowerCase() ?? what);
+  const doing = Object.keys(running).map(
+    (what) =>
+      ({ figures: "seams", lit: "the lit view", lamps: "sense of the lamps" })[what] ??
+      whatName(what as "lit")?.toLowerCase() ??
+      what,
+  );
   const px = pointer && [wrapped(pointer.x, width), wrapped(pointer.y, height)];
   return (
     <footer className="figures flex h-8 shrink-0 items-center gap-4 overflow-hidden border-t border-line bg-ground px-3 whitespace-nowrap">
       {px && probe ? (
         <>
           <span>
-            {px[0]}, {px[1]} px{mm !== null && <b className="pl-2 font-semibold">{`${((px[0]! / width) * mm).toFixed(1)}, ${((px[1]! / width) * mm).toFixed(1)} mm`}</b>}
+            {px[0]}, {px[1]} px
+            {mm !== null && (
+              <b className="pl-2 font-semibold">{`${((px[0]! / width) * mm).toFixed(1)}, ${((px[1]! / width) * mm).toFixed(1)} mm`}</b>
+            )}
           </span>
           <Value name="Base" value={probe.base_color.join(" ")} />
-          <Value name="Height" value={probe.height_mm === null ? signed(probe.height) : `${probe.height_mm.toFixed(2)} mm`} />
+          <Value
+            name="Height"
+            value={probe.height_mm === null ? signed(probe.height) : `${probe.height_mm.toFixed(2)} mm`}
+          />
           <Value name="Normal" value={probe.normal.map(signed).join(" ")} />
           <Value name="Rough" value={signed(probe.roughness)} />
           <Value name="Metal" value={signed(probe.metallic)} />
@@ -67,7 +82,11 @@ export function Readout({ material }: { material: Material }) {
       )}
       <span className="flex-1" />
       <span className="text-soft" data-testid="doing">
-        {working && doing.length ? `${working.what}, ${Math.round(working.share * 100)} %` : doing.length ? `Making ${doing.join(", ")} …` : ""}
+        {working && doing.length
+          ? `${working.what}, ${Math.round(working.share * 100)} %`
+          : doing.length
+            ? `Making ${doing.join(", ")} …`
+            : ""}
       </span>
       {figures && !cut && (
         <>

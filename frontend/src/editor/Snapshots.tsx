@@ -24,16 +24,27 @@ export function Snapshots({ material }: { material: Material }) {
   const [name, setName] = useState("");
   const against = useViews((state) => state.compare.snapshot);
   const compare = (id: number) =>
-    useViews.setState((state) => ({ compare: { ...state.compare, snapshot: against === id ? null : id, mode: against === id ? "off" : state.compare.mode === "off" ? "wipe" : state.compare.mode } }));
+    useViews.setState((state) => ({
+      compare: {
+        ...state.compare,
+        snapshot: against === id ? null : id,
+        mode: against === id ? "off" : state.compare.mode === "off" ? "wipe" : state.compare.mode,
+      },
+    }));
   return (
     <Popover.Root>
       <Popover.Trigger asChild>
         <Button look="quiet" title="Named states of this material">
-          <BookmarkPlus size={14} /> Snapshots{material.snapshots.length > 0 && <span className="figures">{material.snapshots.length}</span>}
+          <BookmarkPlus size={14} /> Snapshots
+          {material.snapshots.length > 0 && <span className="figures">{material.snapshots.length}</span>}
         </Button>
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content align="end" sideOffset={6} className="z-40 w-80 rounded-[10px] border border-line bg-raised p-3 shadow-lg shadow-black/40">
+        <Popover.Content
+          align="end"
+          sideOffset={6}
+          className="z-40 w-80 rounded-[10px] border border-line bg-raised p-3 shadow-lg shadow-black/40"
+        >
           <form
             className="flex gap-1.5"
             onSubmit={(event) => {
@@ -42,26 +53,59 @@ export function Snapshots({ material }: { material: Material }) {
               setName("");
             }}
           >
-            <input aria-label="Name of the snapshot" placeholder={`State ${material.snapshots.length + 1}`} value={name} maxLength={80} onChange={(event) => setName(event.target.value)} className="h-7 min-w-0 flex-1 rounded-[5px] border border-line bg-ground px-2 outline-none placeholder:text-soft focus:border-amber" />
-            <Button type="submit" look="main">Keep</Button>
+            <input
+              aria-label="Name of the snapshot"
+              placeholder={`State ${material.snapshots.length + 1}`}
+              value={name}
+              maxLength={80}
+              onChange={(event) => setName(event.target.value)}
+              className="h-7 min-w-0 flex-1 rounded-[5px] border border-line bg-ground px-2 outline-none placeholder:text-soft focus:border-amber"
+            />
+            <Button type="submit" look="main">
+              Keep
+            </Button>
           </form>
           <ul aria-label="Snapshots there are" className="mt-2 flex max-h-64 flex-col gap-0.5 overflow-y-auto">
             {material.snapshots.map((one) => (
               <li key={one.id} className="flex h-8 items-center gap-1">
-                <span className="min-w-0 flex-1 truncate" title={new Date(one.created * 1000).toLocaleString()}>{one.name}</span>
-                <Button look={against === one.id ? "main" : "quiet"} aria-pressed={against === one.id} className="h-6.5 px-1.5 text-[12px]" title="Lay it over the first view" onClick={() => compare(one.id)}>
+                <span className="min-w-0 flex-1 truncate" title={new Date(one.created * 1000).toLocaleString()}>
+                  {one.name}
+                </span>
+                <Button
+                  look={against === one.id ? "main" : "quiet"}
+                  aria-pressed={against === one.id}
+                  className="h-6.5 px-1.5 text-[12px]"
+                  title="Lay it over the first view"
+                  onClick={() => compare(one.id)}
+                >
                   <GitCompareArrows size={13} /> Compare
                 </Button>
-                <Button look="quiet" className="h-6.5 px-1.5 text-[12px]" onClick={() => void ask((id, revision) => api.backTo(id, one.id, revision))}>
+                <Button
+                  look="quiet"
+                  className="h-6.5 px-1.5 text-[12px]"
+                  onClick={() => void ask((id, revision) => api.backTo(id, one.id, revision))}
+                >
                   <Undo size={13} /> Go back
                 </Button>
-                <button type="button" aria-label={`Take ${one.name} away`} className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text" onClick={() => { if (against === one.id) compare(one.id); void ask((id) => api.dropSnapshot(id, one.id)); }}>
+                <button
+                  type="button"
+                  aria-label={`Take ${one.name} away`}
+                  className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+                  onClick={() => {
+                    if (against === one.id) compare(one.id);
+                    void ask((id) => api.dropSnapshot(id, one.id));
+                  }}
+                >
                   <X size={13} />
                 </button>
               </li>
             ))}
           </ul>
-          <p className="mt-1 text-[12px] text-soft">{material.snapshots.length ? "Going back is a step that undo takes back; nothing is lost." : "Name the state as it is now, to go back to it or to compare with it."}</p>
+          <p className="mt-1 text-[12px] text-soft">
+            {material.snapshots.length
+              ? "Going back is a step that undo takes back; nothing is lost."
+              : "Name the state as it is now, to go back to it or to compare with it."}
+          </p>
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>

@@ -55,13 +55,20 @@ export function StageColumn({ material }: { material: Material }) {
     if (id === "pack") {
       const newest = packs[0];
       if (!newest) return "not yet";
-      return { done: "packed", queued: "waiting", running: "packing", failed: "failed", cancelled: "not yet" }[newest.state];
+      return { done: "packed", queued: "waiting", running: "packing", failed: "failed", cancelled: "not yet" }[
+        newest.state
+      ];
     }
     if (changes) return changes === 1 ? "1 edit" : `${changes} edits`;
-    return { gather: "as shot", square: "whole", even: "as set", tile: "as set", relief: "as set", response: "as set" }[id];
+    return { gather: "as shot", square: "whole", even: "as set", tile: "as set", relief: "as set", response: "as set" }[
+      id
+    ];
   };
   return (
-    <nav aria-label="Stages" className="relative flex h-full w-[136px] shrink-0 flex-col gap-1.5 border-r border-line bg-ground py-1.5 pr-2 pl-5">
+    <nav
+      aria-label="Stages"
+      className="relative flex h-full w-[136px] shrink-0 flex-col gap-1.5 border-r border-line bg-ground py-1.5 pr-2 pl-5"
+    >
       <Twig open={open} />
       {STAGES.map((id, number) => (
         <button
@@ -76,7 +83,17 @@ export function StageColumn({ material }: { material: Material }) {
           )}
         >
           <span className="min-h-0 w-full flex-1 bg-lifted">
-            {strip && <span aria-hidden className="block size-full" style={{ backgroundImage: `url(${strip})`, backgroundSize: "100% 800%", backgroundPosition: `0 ${(number / 7) * 100}%` }} />}
+            {strip && (
+              <span
+                aria-hidden
+                className="block size-full"
+                style={{
+                  backgroundImage: `url(${strip})`,
+                  backgroundSize: "100% 800%",
+                  backgroundPosition: `0 ${(number / 7) * 100}%`,
+                }}
+              />
+            )}
           </span>
           <span className="flex w-full shrink-0 items-baseline justify-between gap-1 px-1.5 py-0.5">
             <span className={cx("text-[12px]", id === stage && "font-semibold")}>{STAGE_NAMES[id]}</span>
@@ -104,10 +121,29 @@ function Twig({ open }: { open: number }) {
   };
   return (
     <svg aria-hidden viewBox="0 0 20 800" preserveAspectRatio="none" className="absolute top-0 left-0 h-full w-5">
-      <path d={wave(8, at(open))} fill="none" stroke="var(--soft)" strokeWidth="1.200" vectorEffect="non-scaling-stroke" />
-      <path d={wave(at(open), 792)} fill="none" stroke="var(--line)" strokeWidth="1.200" strokeDasharray="2 4" vectorEffect="non-scaling-stroke" />
-      {STAGES.map((_, number) => number < open && <circle key={number} cx="10" cy={at(number)} r="2.600" fill="var(--soft)" />)}
-      <path transform={`translate(10 ${at(open)}) scale(0.5)`} d="M0-15C5-9 9-4 9 2a9 9 0 0 1-18 0C-9-4-5-9 0-15z" fill="var(--amber)" />
+      <path
+        d={wave(8, at(open))}
+        fill="none"
+        stroke="var(--soft)"
+        strokeWidth="1.200"
+        vectorEffect="non-scaling-stroke"
+      />
+      <path
+        d={wave(at(open), 792)}
+        fill="none"
+        stroke="var(--line)"
+        strokeWidth="1.200"
+        strokeDasharray="2 4"
+        vectorEffect="non-scaling-stroke"
+      />
+      {STAGES.map(
+        (_, number) => number < open && <circle key={number} cx="10" cy={at(number)} r="2.600" fill="var(--soft)" />,
+      )}
+      <path
+        transform={`translate(10 ${at(open)}) scale(0.5)`}
+        d="M0-15C5-9 9-4 9 2a9 9 0 0 1-18 0C-9-4-5-9 0-15z"
+        fill="var(--amber)"
+      />
     </svg>
   );
 }

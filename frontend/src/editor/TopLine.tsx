@@ -22,10 +22,21 @@ export function TopLine({ material }: { material: Material }) {
   const [blocked, attention] = [count("blocked"), count("attention")];
   const mm = material.preview.tile_mm;
   const [width, height] = [finishedWidth(material), finishedHeight(material)];
-  const size = [mm && `${mm.toFixed(0)} × ${((mm * height) / width).toFixed(0)} mm`, `${width} × ${height} px`, mm && `${(width / mm).toFixed(1)} px/mm`].filter(Boolean).join(" · ");
+  const size = [
+    mm && `${mm.toFixed(0)} × ${((mm * height) / width).toFixed(0)} mm`,
+    `${width} × ${height} px`,
+    mm && `${(width / mm).toFixed(1)} px/mm`,
+  ]
+    .filter(Boolean)
+    .join(" · ");
   return (
     <header className="flex h-11 shrink-0 items-center gap-2 border-b border-line bg-ground px-3">
-      <button type="button" onClick={() => go(null)} className="flex items-center gap-2 rounded-card px-1 py-1 text-soft hover:text-text" title="Back to the library (g)">
+      <button
+        type="button"
+        onClick={() => go(null)}
+        className="flex items-center gap-2 rounded-card px-1 py-1 text-soft hover:text-text"
+        title="Back to the library (g)"
+      >
         <Mark size={22} /> Library
       </button>
       <Name key={place.material} name={material.name} />
@@ -35,15 +46,31 @@ export function TopLine({ material }: { material: Material }) {
       <span aria-live="polite" className="text-[12px] text-soft">
         {saving && !unsaved ? "Saving" : ""}
       </span>
-      <Button look="quiet" disabled={!material.undo} onClick={() => void step("undo")} title={material.undo ? `Undo: ${material.undo}` : "Nothing to undo"}>
+      <Button
+        look="quiet"
+        disabled={!material.undo}
+        onClick={() => void step("undo")}
+        title={material.undo ? `Undo: ${material.undo}` : "Nothing to undo"}
+      >
         <Undo2 size={14} /> Undo
       </Button>
-      <Button look="quiet" disabled={!material.redo} onClick={() => void step("redo")} title={material.redo ? `Redo: ${material.redo}` : "Nothing to redo"}>
+      <Button
+        look="quiet"
+        disabled={!material.redo}
+        onClick={() => void step("redo")}
+        title={material.redo ? `Redo: ${material.redo}` : "Nothing to redo"}
+      >
         <Redo2 size={14} /> Redo
       </Button>
       <Snapshots material={material} />
       <ThemeButton />
-      <Button look="quiet" className="px-1.5" aria-label="All keys" title="All keys (?)" onClick={() => useKeysPage.setState({ open: true })}>
+      <Button
+        look="quiet"
+        className="px-1.5"
+        aria-label="All keys"
+        title="All keys (?)"
+        onClick={() => useKeysPage.setState({ open: true })}
+      >
         <Keyboard size={15} />
       </Button>
       <Button className={fresh ? "" : "opacity-60"} onClick={() => openStage("check")} title="Open Check">
@@ -59,11 +86,17 @@ export function TopLine({ material }: { material: Material }) {
 
 /** What another release of the program set and this one does not know: it is told, and stays with the material. */
 function KeptAside({ material }: { material: Material }) {
-  const paths = Object.entries(material.recipe.aside?.operations ?? {}).flatMap(([id, values]) => Object.keys(values).map((name) => `${id}.${name}`));
+  const paths = Object.entries(material.recipe.aside?.operations ?? {}).flatMap(([id, values]) =>
+    Object.keys(values).map((name) => `${id}.${name}`),
+  );
   if (!paths.length) return null;
   return (
-    <span className="flex shrink-0 items-center gap-1.5 rounded-card border border-line px-1.5 text-[12px] text-soft" title={`Set by another release and not known here; they stay with the material: ${paths.join(", ")}`}>
-      <TriangleAlert size={12} className="text-amber" aria-hidden /> {paths.length} {paths.length === 1 ? "setting" : "settings"} kept aside
+    <span
+      className="flex shrink-0 items-center gap-1.5 rounded-card border border-line px-1.5 text-[12px] text-soft"
+      title={`Set by another release and not known here; they stay with the material: ${paths.join(", ")}`}
+    >
+      <TriangleAlert size={12} className="text-amber" aria-hidden /> {paths.length}{" "}
+      {paths.length === 1 ? "setting" : "settings"} kept aside
     </span>
   );
 }
@@ -76,7 +109,10 @@ export function Unsaved() {
     <div role="alert" className="flex shrink-0 items-center gap-3 border-b border-line bg-lifted px-3 py-1.5">
       <TriangleAlert size={15} className="shrink-0 text-amber" aria-hidden />
       <p className="min-w-0 flex-1">
-        <b>Not saved yet.</b> {unsaved.message} <span className="text-soft">{unsaved.detail} Your changes are kept on this page and sent again every few seconds.</span>
+        <b>Not saved yet.</b> {unsaved.message}{" "}
+        <span className="text-soft">
+          {unsaved.detail} Your changes are kept on this page and sent again every few seconds.
+        </span>
       </p>
       <Button onClick={saveAgain}>Try now</Button>
     </div>
@@ -86,7 +122,13 @@ export function Unsaved() {
 export function ThemeButton() {
   const { theme, swap } = useTheme();
   return (
-    <Button look="quiet" className="px-1.5" aria-label={theme === "dusk" ? "Day theme" : "Dusk theme"} title={theme === "dusk" ? "Day (t)" : "Dusk (t)"} onClick={swap}>
+    <Button
+      look="quiet"
+      className="px-1.5"
+      aria-label={theme === "dusk" ? "Day theme" : "Dusk theme"}
+      title={theme === "dusk" ? "Day (t)" : "Dusk (t)"}
+      onClick={swap}
+    >
       {theme === "dusk" ? <Sun size={15} /> : <Moon size={15} />}
     </Button>
   );
@@ -96,7 +138,12 @@ function Name({ name }: { name: string }) {
   const [draft, setDraft] = useState<string | null>(null);
   if (draft === null) {
     return (
-      <button type="button" title="Rename" onClick={() => setDraft(name)} className="max-w-80 truncate rounded-[5px] px-1.5 py-0.5 text-[15px] font-semibold hover:bg-raised">
+      <button
+        type="button"
+        title="Rename"
+        onClick={() => setDraft(name)}
+        className="max-w-80 truncate rounded-[5px] px-1.5 py-0.5 text-[15px] font-semibold hover:bg-raised"
+      >
         {name}
       </button>
     );

@@ -26,7 +26,9 @@ export function whenRested(work: () => void, rest: number, behind: string[] = []
   let calm = -behind.length;
   const look = () => {
     const busyWith = Object.keys(useBusy.getState().running);
-    calm = busyWith.some((what) => isLayer(what) || what === "saving" || behind.includes(what)) ? -behind.length : calm + 1;
+    calm = busyWith.some((what) => isLayer(what) || what === "saving" || behind.includes(what))
+      ? -behind.length
+      : calm + 1;
     if (calm > 0) work();
     else timer = window.setTimeout(look, 15);
   };

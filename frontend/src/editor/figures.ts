@@ -2,7 +2,16 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, calledOff } from "../api/client";
-import type { Compared, Figures, Finding, HistogramTold, LayerId, Material, Places, TilingSuggestion } from "../api/types";
+import type {
+  Compared,
+  Figures,
+  Finding,
+  HistogramTold,
+  LayerId,
+  Material,
+  Places,
+  TilingSuggestion,
+} from "../api/types";
 import { busy, whenRested } from "./busy";
 
 /** The value once it has rested for a moment: the picture comes first, the cards, then figures follow, rules last. */
@@ -15,7 +24,12 @@ export function useRested<T>(value: T, last = false): T {
 }
 
 /** Asks for something that belongs to a key, once the key has rested; the older answer stays meanwhile. */
-function useMeasured<T>(what: string, material: Material, key: string | number, ask: (id: string, signal: AbortSignal) => Promise<T>): T | undefined {
+function useMeasured<T>(
+  what: string,
+  material: Material,
+  key: string | number,
+  ask: (id: string, signal: AbortSignal) => Promise<T>,
+): T | undefined {
   const rested = useRested(key, what === "checks");
   const query = useQuery({
     queryKey: [what, material.id, rested],
@@ -36,17 +50,31 @@ function useMeasured<T>(what: string, material: Material, key: string | number, 
 }
 
 export function useFigures(material: Material): Figures | undefined {
-  return useMeasured("figures", material, `${material.keys.base_color}/${material.keys.height}/${Object.values(material.zones).join("")}`, api.figures);
+  return useMeasured(
+    "figures",
+    material,
+    `${material.keys.base_color}/${material.keys.height}/${Object.values(material.zones).join("")}`,
+    api.figures,
+  );
 }
 
 /** How far two layers lie apart. */
-export function useCompared(material: Material, one: LayerId, other: LayerId, then: number | null): Compared | undefined {
-  return useMeasured("compared", material, `${material.keys[one]}/${then ?? material.keys[other]}`, (id, signal) => (then === null ? api.compare(id, one, other, signal) : api.compareWith(id, one, then, signal)));
+export function useCompared(
+  material: Material,
+  one: LayerId,
+  other: LayerId,
+  then: number | null,
+): Compared | undefined {
+  return useMeasured("compared", material, `${material.keys[one]}/${then ?? material.keys[other]}`, (id, signal) =>
+    then === null ? api.compare(id, one, other, signal) : api.compareWith(id, one, then, signal),
+  );
 }
 
 /** How the values of a layer are spread. */
 export function useHistogram(material: Material, layer: LayerId): HistogramTold | undefined {
-  return useMeasured("histogram", material, `${layer}/${material.keys[layer]}`, (id, signal) => api.histogram(id, layer, signal));
+  return useMeasured("histogram", material, `${layer}/${material.keys[layer]}`, (id, signal) =>
+    api.histogram(id, layer, signal),
+  );
 }
 
 /** How the sample is best made to tile. */

@@ -19,8 +19,18 @@ function service() {
   let operations: Record<string, Record<string, unknown>> = {};
   let revision = 1;
   const gates: (() => void)[] = [];
-  const material = () => ({ id: "m", revision, undo: "x", redo: null, recipe: { version: 1, operations }, keys: { base_color: `key${revision}`, evened: `key${revision}` } }) as unknown as Material;
-  vi.spyOn(api, "about").mockResolvedValue({ operations: [{ id: "tile.join", settings: [{ name: "overlap_x", default: 20 }] }] } as unknown as About);
+  const material = () =>
+    ({
+      id: "m",
+      revision,
+      undo: "x",
+      redo: null,
+      recipe: { version: 1, operations },
+      keys: { base_color: `key${revision}`, evened: `key${revision}` },
+    }) as unknown as Material;
+  vi.spyOn(api, "about").mockResolvedValue({
+    operations: [{ id: "tile.join", settings: [{ name: "overlap_x", default: 20 }] }],
+  } as unknown as About);
   vi.spyOn(api, "material").mockImplementation(async () => material());
   vi.spyOn(api, "edit").mockImplementation(async (_id, known, changes, _label, gesture) => {
     asked.push({ revision: known, changes, gesture });
@@ -28,7 +38,10 @@ function service() {
     if (known !== revision) throw new Problem(409, "Changed elsewhere.", "");
     for (const [path, value] of Object.entries(changes)) {
       const cut = path.lastIndexOf(".");
-      operations = { ...operations, [path.slice(0, cut)]: { ...operations[path.slice(0, cut)], [path.slice(cut + 1)]: value } };
+      operations = {
+        ...operations,
+        [path.slice(0, cut)]: { ...operations[path.slice(0, cut)], [path.slice(cut + 1)]: value },
+      };
     }
     revision += 1;
     return { material: material(), picture: new Blob(["jpeg"]) };
@@ -130,7 +143,12 @@ describe("editing", () => {
     vi.mocked(api.edit).mockRejectedValue(new Problem(507, "The disk is full.", "Make room."));
     change({ [OVERLAP]: 32 }, "Overlap");
     expect(await settled()).toBeNull();
-    vi.mocked(api.material).mockResolvedValueOnce({ id: "other", revision: 1, recipe: { version: 1, operations: {} }, keys: {} } as unknown as Material);
+    vi.mocked(api.material).mockResolvedValueOnce({
+      id: "other",
+      revision: 1,
+      recipe: { version: 1, operations: {} },
+      keys: {},
+    } as unknown as Material);
     await openMaterial("other");
     expect([overlap(), useBench.getState().unsaved]).toEqual([20, null]);
     vi.mocked(api.edit).mockImplementation(working);
@@ -153,14 +171,19 @@ describe("editing", () => {
     saveAgain();
     await wire.answer();
     await settled();
-    expect([overlap(), useBench.getState().material?.revision, useBench.getState().unsaved]).toEqual([34, wire.revision(), null]);
+    expect([overlap(), useBench.getState().material?.revision, useBench.getState().unsaved]).toEqual([
+      34,
+      wire.revision(),
+      null,
+    ]);
   });
 
   it("has the picture that came with the answer before the state it belongs to", async () => {
     useViews.setState({ stage: "tile" });
     const seen: boolean[] = [];
     const stop = useBench.subscribe((state, before) => {
-      if (state.material !== before.material && state.material) seen.push(keptPicture(pictureName("base_color", `key${state.material.revision}`, 768)) !== undefined);
+      if (state.material !== before.material && state.material)
+        seen.push(keptPicture(pictureName("base_color", `key${state.material.revision}`, 768)) !== undefined);
     });
     change({ [OVERLAP]: 27 }, "Overlap");
     await wire.answer();
@@ -184,7 +207,9 @@ describe("editing", () => {
   });
 
   it("undoes only after what is on the way, and by the revision that left", async () => {
-    const undo = vi.spyOn(api, "step").mockImplementation(async () => ({ ...useBench.getState().material!, revision: 9 }));
+    const undo = vi
+      .spyOn(api, "step")
+      .mockImplementation(async () => ({ ...useBench.getState().material!, revision: 9 }));
     change({ [OVERLAP]: 28 }, "Overlap");
     const done = step("undo");
     expect(undo).not.toHaveBeenCalled();

@@ -27,7 +27,14 @@ interface BenchState {
   unsaved: Problem | null;
 }
 
-export const useBench = create<BenchState>(() => ({ about: null, material: null, pending: {}, saving: false, missing: null, unsaved: null }));
+export const useBench = create<BenchState>(() => ({
+  about: null,
+  material: null,
+  pending: {},
+  saving: false,
+  missing: null,
+  unsaved: null,
+}));
 
 const get = useBench.getState;
 const set = useBench.setState;
@@ -125,7 +132,8 @@ function drain(): Promise<void> {
 function showing(): LayerId[] {
   const { setups, stage, arrangement } = useViews.getState();
   const { first, second } = setups[stage];
-  const whats = arrangement === "first" ? [first.what] : arrangement === "second" ? [second.what] : [first.what, second.what];
+  const whats =
+    arrangement === "first" ? [first.what] : arrangement === "second" ? [second.what] : [first.what, second.what];
   return whats.filter((what) => what !== "lit");
 }
 
@@ -150,7 +158,8 @@ async function sendAll() {
 export const saveAgain = () => void drain();
 
 /** The disk is full, the program is busy or gone: things that pass by. */
-const passes = (error: unknown): error is Problem => error instanceof Problem && [507, 503, 502, 0].includes(error.status);
+const passes = (error: unknown): error is Problem =>
+  error instanceof Problem && [507, 503, 502, 0].includes(error.status);
 
 let onItsWay: Changes = {};
 
@@ -162,7 +171,14 @@ async function send({ changes, label, gesture }: Waiting): Promise<boolean> {
   set({ saving: true });
   try {
     const layers = showing();
-    const { material: newest, picture } = await api.edit(material.id, material.revision, changes, label, gesture, layers);
+    const { material: newest, picture } = await api.edit(
+      material.id,
+      material.revision,
+      changes,
+      label,
+      gesture,
+      layers,
+    );
     if (picture && layers[0]) await keepPicture(layers[0], newest.keys[layers[0]] ?? "", picture);
     // What was changed again since stays on top of the answer.
     if (get().material?.id === newest.id) set({ material: newest, pending: pendingOf(queue), unsaved: null });
@@ -170,7 +186,8 @@ async function send({ changes, label, gesture }: Waiting): Promise<boolean> {
     return true;
   } catch (error) {
     if (get().material?.id !== material.id) {
-      if (passes(error)) leftBehind.set(material.id, [...(leftBehind.get(material.id) ?? []), { changes, label, gesture }]);
+      if (passes(error))
+        leftBehind.set(material.id, [...(leftBehind.get(material.id) ?? []), { changes, label, gesture }]);
       return true;
     }
     if (passes(error)) {
@@ -192,7 +209,15 @@ async function send({ changes, label, gesture }: Waiting): Promise<boolean> {
 /** Whether two values say the same; what one of them leaves to its default counts as said. */
 function sameValue(one: unknown, other: unknown): boolean {
   if (typeof one !== "object" || typeof other !== "object" || !one || !other) return one === other;
-  return [one, other].every((asked) => Object.entries(asked).every(([key, value]) => key in one && key in other && sameValue((one as Record<string, unknown>)[key], (other as Record<string, unknown>)[key]) && value !== undefined));
+  return [one, other].every((asked) =>
+    Object.entries(asked).every(
+      ([key, value]) =>
+        key in one &&
+        key in other &&
+        sameValue((one as Record<string, unknown>)[key], (other as Record<string, unknown>)[key]) &&
+        value !== undefined,
+    ),
+  );
 }
 
 /** Whether a change that is refused as too late was made before: its answer was lost, not the change itself. */
@@ -228,7 +253,10 @@ async function recover(error: unknown, id: string) {
   queue.length = 0;
   set({ pending: {} });
   if (error instanceof Problem && error.status === 409) {
-    tell("This material was changed in another window.", "The newest state is shown now; your last change was not made.");
+    tell(
+      "This material was changed in another window.",
+      "The newest state is shown now; your last change was not made.",
+    );
   } else {
     tellProblem(error, "The change was not made");
   }

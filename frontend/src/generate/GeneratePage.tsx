@@ -23,9 +23,22 @@ interface Wanted {
 }
 
 /** Kept while the page is left and come back to. */
-const useWanted = create<Wanted & { job: string | null }>(() => ({ words: "tarred felt, worn and dusty", seed: 1, tileable: true, top_down: true, side: 1024, job: null }));
+const useWanted = create<Wanted & { job: string | null }>(() => ({
+  words: "tarred felt, worn and dusty",
+  seed: 1,
+  tileable: true,
+  top_down: true,
+  side: 1024,
+  job: null,
+}));
 
-const EXAMPLES = ["wet grey pebbles", "old red bricks, mossy", "rippled sand, dry", "blue canvas, worn", "cracked concrete, stained"];
+const EXAMPLES = [
+  "wet grey pebbles",
+  "old red bricks, mossy",
+  "rippled sand, dry",
+  "blue canvas, worn",
+  "cracked concrete, stained",
+];
 const SIZES = [512, 1024, 2048].map((side) => ({ value: String(side), label: `${side}` }));
 
 async function ask(seed = useWanted.getState().seed) {
@@ -54,10 +67,14 @@ export function GeneratePage() {
           <Mark size={26} /> <ArrowLeft size={14} /> Library
         </button>
         <h1 className="text-[16px] font-semibold">From words</h1>
-        <span className="rounded-[5px] border border-line px-2 py-0.5 text-soft">Simulation: draws surfaces of the capture bench, no service is asked</span>
+        <span className="rounded-[5px] border border-line px-2 py-0.5 text-soft">
+          Simulation: draws surfaces of the capture bench, no service is asked
+        </span>
         <span className="flex-1" />
         <ThemeButton />
-        <div className="absolute inset-x-0 bottom-0"><ProgressLine busy={working} share={job?.progress} /></div>
+        <div className="absolute inset-x-0 bottom-0">
+          <ProgressLine busy={working} share={job?.progress} />
+        </div>
       </header>
       <div className="flex min-h-0 flex-1">
         <form
@@ -68,21 +85,66 @@ export function GeneratePage() {
             void ask();
           }}
         >
-          <label htmlFor="words" className="font-medium">Surface, in words</label>
-          <textarea id="words" value={words} maxLength={300} rows={4} onChange={(event) => useWanted.setState({ words: event.target.value })} className="resize-none rounded-card border border-line bg-raised px-2.5 py-2 outline-none focus:border-amber" />
+          <label htmlFor="words" className="font-medium">
+            Surface, in words
+          </label>
+          <textarea
+            id="words"
+            value={words}
+            maxLength={300}
+            rows={4}
+            onChange={(event) => useWanted.setState({ words: event.target.value })}
+            className="resize-none rounded-card border border-line bg-raised px-2.5 py-2 outline-none focus:border-amber"
+          />
           <div className="flex flex-wrap gap-1 py-1">
             {EXAMPLES.map((text) => (
-              <button key={text} type="button" onClick={() => useWanted.setState({ words: text })} className="rounded-full border border-line px-2 py-0.5 text-[12px] text-soft hover:bg-lifted hover:text-text">
+              <button
+                key={text}
+                type="button"
+                onClick={() => useWanted.setState({ words: text })}
+                className="rounded-full border border-line px-2 py-0.5 text-[12px] text-soft hover:bg-lifted hover:text-text"
+              >
                 {text}
               </button>
             ))}
           </div>
-          <label className="flex h-8 items-center justify-between">Edges should meet <Switch label="Edges should meet" checked={tileable} onChange={(on) => useWanted.setState({ tileable: on })} /></label>
-          <label className="flex h-8 items-center justify-between">Straight from above <Switch label="Straight from above" checked={top_down} onChange={(on) => useWanted.setState({ top_down: on })} /></label>
-          <div className="flex h-8 items-center justify-between">Size, px <Choice label="Size" value={String(side)} options={SIZES} onChange={(next) => useWanted.setState({ side: Number(next) })} /></div>
+          <label className="flex h-8 items-center justify-between">
+            Edges should meet{" "}
+            <Switch
+              label="Edges should meet"
+              checked={tileable}
+              onChange={(on) => useWanted.setState({ tileable: on })}
+            />
+          </label>
+          <label className="flex h-8 items-center justify-between">
+            Straight from above{" "}
+            <Switch
+              label="Straight from above"
+              checked={top_down}
+              onChange={(on) => useWanted.setState({ top_down: on })}
+            />
+          </label>
+          <div className="flex h-8 items-center justify-between">
+            Size, px{" "}
+            <Choice
+              label="Size"
+              value={String(side)}
+              options={SIZES}
+              onChange={(next) => useWanted.setState({ side: Number(next) })}
+            />
+          </div>
           <label className="flex h-8 items-center justify-between">
             Seed
-            <input type="number" aria-label="Seed" min={0} value={seed} onChange={(event) => useWanted.setState({ seed: Math.max(0, Math.floor(Number(event.target.value) || 0)) })} className="figures h-6.5 w-24 rounded-[5px] border border-line bg-raised px-2 text-right outline-none focus:border-amber" />
+            <input
+              type="number"
+              aria-label="Seed"
+              min={0}
+              value={seed}
+              onChange={(event) =>
+                useWanted.setState({ seed: Math.max(0, Math.floor(Number(event.target.value) || 0)) })
+              }
+              className="figures h-6.5 w-24 rounded-[5px] border border-line bg-raised px-2 text-right outline-none focus:border-amber"
+            />
           </label>
           <Button type="submit" look="main" className="mt-2 h-8" disabled={working}>
             <Sparkle size={14} /> {working ? "Making four …" : "Make four"}
@@ -91,12 +153,21 @@ export function GeneratePage() {
             <Dices size={14} /> Four others
           </Button>
           {working && job && (
-            <Button look="quiet" onClick={() => void api.cancel(job.id).catch(tellProblem)}>Cancel</Button>
+            <Button look="quiet" onClick={() => void api.cancel(job.id).catch(tellProblem)}>
+              Cancel
+            </Button>
           )}
-          <p className="mt-2 text-[12px] text-soft">Wishes are sometimes not quite met: the view leans, light is baked in, edges do not meet, features are too large. Triage in Gather tells, before time is spent on it.</p>
+          <p className="mt-2 text-[12px] text-soft">
+            Wishes are sometimes not quite met: the view leans, light is baked in, edges do not meet, features are too
+            large. Triage in Gather tells, before time is spent on it.
+          </p>
         </form>
         <main className="min-h-0 flex-1 overflow-y-auto p-5">
-          {job ? <Made job={job} /> : <p className="pt-32 text-center text-soft">Say what surface you want, and four pictures of it are made.</p>}
+          {job ? (
+            <Made job={job} />
+          ) : (
+            <p className="pt-32 text-center text-soft">Say what surface you want, and four pictures of it are made.</p>
+          )}
         </main>
       </div>
     </div>
@@ -116,22 +187,40 @@ function Made({ job }: { job: Job }) {
       setKeeping(null);
     }
   };
-  if (job.state === "failed" || job.state === "cancelled") return <p role="alert" className="pt-32 text-center">{job.message}</p>;
+  if (job.state === "failed" || job.state === "cancelled")
+    return (
+      <p role="alert" className="pt-32 text-center">
+        {job.message}
+      </p>
+    );
   return (
     <>
       <p aria-live="polite" className="pb-3 text-soft">
         {job.state === "done" ? `${job.title}.` : job.message || "Waiting for the worker …"}
-        {result?.unread && result.unread.length > 0 && <strong className="text-text"> Not understood, so without effect: {result.unread.join(", ")}.</strong>}
+        {result?.unread && result.unread.length > 0 && (
+          <strong className="text-text"> Not understood, so without effect: {result.unread.join(", ")}.</strong>
+        )}
       </p>
       <ul className="grid grid-cols-2 gap-4" style={{ maxWidth: "calc(100vh - 130px)" }}>
         {Array.from({ length: 4 }, (_, number) => (
-          <li key={number} className="relative aspect-square overflow-hidden rounded-[10px] border border-line bg-surround">
+          <li
+            key={number}
+            className="relative aspect-square overflow-hidden rounded-[10px] border border-line bg-surround"
+          >
             {result?.candidates?.[number] && (
               <>
-                <img src={`/api/generate/${job.id}/${number}.png`} alt={`Candidate ${number + 1}`} className="size-full object-cover" />
+                <img
+                  src={`/api/generate/${job.id}/${number}.png`}
+                  alt={`Candidate ${number + 1}`}
+                  className="size-full object-cover"
+                />
                 <div className="absolute inset-x-0 bottom-0 flex items-center justify-between bg-ground/90 px-3 py-2">
-                  <span className="figures text-soft">{number + 1} · seed {result.candidates[number].seed}</span>
-                  <Button look="main" disabled={keeping !== null} onClick={() => void keep(number)}>{keeping === number ? "Reading …" : "Keep this one"}</Button>
+                  <span className="figures text-soft">
+                    {number + 1} · seed {result.candidates[number].seed}
+                  </span>
+                  <Button look="main" disabled={keeping !== null} onClick={() => void keep(number)}>
+                    {keeping === number ? "Reading …" : "Keep this one"}
+                  </Button>
                 </div>
               </>
             )}

@@ -14,7 +14,11 @@ interface Props {
 }
 
 export function DeleteForGood({ material, onClose, onDeleted }: Props) {
-  const { data } = useQuery({ queryKey: ["deletion", material.id], queryFn: () => api.deletion(material.id), gcTime: 0 });
+  const { data } = useQuery({
+    queryKey: ["deletion", material.id],
+    queryFn: () => api.deletion(material.id),
+    gcTime: 0,
+  });
   const run = async () => {
     try {
       const { bytes } = await api.deleteForGood(material.id);

@@ -7,11 +7,16 @@ export function Empty({ onPick }: { onPick: () => void }) {
       <div className="flex w-[520px] flex-col items-center rounded-[14px] border-2 border-dashed border-line px-10 py-12 text-center">
         <Thicket />
         <h2 className="mt-5 text-[18px] font-semibold">Bring in a surface</h2>
-        <p className="mt-1 mb-5 max-w-96 text-soft">Photographs, a light set, a cut-out, existing maps, or words. Drop files anywhere, or paste a picture. It becomes a seamless map set in eight stages, and nothing you do to it is final.</p>
+        <p className="mt-1 mb-5 max-w-96 text-soft">
+          Photographs, a light set, a cut-out, existing maps, or words. Drop files anywhere, or paste a picture. It
+          becomes a seamless map set in eight stages, and nothing you do to it is final.
+        </p>
         <Button look="main" className="h-8 px-4" onClick={onPick}>
           Choose what to bring
         </Button>
-        <p className="mt-3 text-[12px] text-soft">JPEG, PNG, TIFF, WebP, OpenEXR and camera RAW; up to 200 megapixels</p>
+        <p className="mt-3 text-[12px] text-soft">
+          JPEG, PNG, TIFF, WebP, OpenEXR and camera RAW; up to 200 megapixels
+        </p>
       </div>
     </div>
   );

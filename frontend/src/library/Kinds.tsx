@@ -6,18 +6,53 @@ import { Dialog } from "../ui/Dialog";
 
 export type Kind = "photographs" | "lights" | "cutout" | "maps";
 
-const KINDS: { kind: Kind | "words" | "audit"; name: string; about: string; icon: ComponentType<{ size?: number; className?: string }> }[] = [
+const KINDS: {
+  kind: Kind | "words" | "audit";
+  name: string;
+  about: string;
+  icon: ComponentType<{ size?: number; className?: string }>;
+}[] = [
   { kind: "photographs", name: "Photographs", about: "One surface each. Scans and camera RAW too.", icon: Aperture },
-  { kind: "lights", name: "Light set", about: "3 to 32 photographs from one fixed camera, the lamp moved round in a ring, in order.", icon: SunDim },
-  { kind: "cutout", name: "Cut-out", about: "A leaf or a frond on an even ground; its back and a back-lit photograph if there are.", icon: Leaf },
-  { kind: "maps", name: "Existing maps", about: "All maps of one surface: they go through every step together.", icon: Layers },
-  { kind: "words", name: "From words", about: "Four pictures of a surface you describe, by the simulation that ships.", icon: WholeWord },
-  { kind: "audit", name: "Audit a foreign set", about: "Find out what maps made elsewhere are, and what is wrong with them.", icon: Images },
+  {
+    kind: "lights",
+    name: "Light set",
+    about: "3 to 32 photographs from one fixed camera, the lamp moved round in a ring, in order.",
+    icon: SunDim,
+  },
+  {
+    kind: "cutout",
+    name: "Cut-out",
+    about: "A leaf or a frond on an even ground; its back and a back-lit photograph if there are.",
+    icon: Leaf,
+  },
+  {
+    kind: "maps",
+    name: "Existing maps",
+    about: "All maps of one surface: they go through every step together.",
+    icon: Layers,
+  },
+  {
+    kind: "words",
+    name: "From words",
+    about: "Four pictures of a surface you describe, by the simulation that ships.",
+    icon: WholeWord,
+  },
+  {
+    kind: "audit",
+    name: "Audit a foreign set",
+    about: "Find out what maps made elsewhere are, and what is wrong with them.",
+    icon: Images,
+  },
 ];
 
 export function Kinds({ open, onClose, onPick }: { open: boolean; onClose: () => void; onPick: (kind: Kind) => void }) {
   return (
-    <Dialog title="What do you bring in?" about="Files can also be dropped anywhere, or pasted; their names tell what they are." open={open} onClose={onClose}>
+    <Dialog
+      title="What do you bring in?"
+      about="Files can also be dropped anywhere, or pasted; their names tell what they are."
+      open={open}
+      onClose={onClose}
+    >
       <ul className="grid grid-cols-2 gap-2.5">
         {KINDS.map(({ kind, name, about, icon: Icon }) => (
           <li key={kind}>

@@ -42,7 +42,12 @@ export function Library() {
     return () => removeEventListener("paste", paste);
   }, [bring]);
 
-  const shown = (list.data ?? []).filter((m) => words.toLowerCase().split(/\s+/).every((word) => m.name.toLowerCase().includes(word)));
+  const shown = (list.data ?? []).filter((m) =>
+    words
+      .toLowerCase()
+      .split(/\s+/)
+      .every((word) => m.name.toLowerCase().includes(word)),
+  );
   return (
     <div
       className="flex h-full flex-col"
@@ -64,20 +69,39 @@ export function Library() {
         <span className="flex-1" />
         <label className="flex h-7 w-64 items-center gap-2 rounded-card border border-line bg-raised px-2.5">
           <Search size={13} className="text-soft" aria-hidden />
-          <input aria-label="Search by name" placeholder="Search by name" value={words} onChange={(event) => setWords(event.target.value)} className="w-full bg-transparent outline-none placeholder:text-soft" />
+          <input
+            aria-label="Search by name"
+            placeholder="Search by name"
+            value={words}
+            onChange={(event) => setWords(event.target.value)}
+            className="w-full bg-transparent outline-none placeholder:text-soft"
+          />
         </label>
         <Button look="quiet" aria-pressed={aside} onClick={() => setAside(!aside)}>
           <Archive size={14} /> {aside ? "Back to the library" : "Put aside"}
         </Button>
         {aside && (
-          <Button look="quiet" title="What takes room on the disk, and what can be given back" onClick={() => goTo("/space")}>
+          <Button
+            look="quiet"
+            title="What takes room on the disk, and what can be given back"
+            onClick={() => goTo("/space")}
+          >
             <HardDrive size={14} /> Space
           </Button>
         )}
-        <Button look={choosingMany ? "plain" : "quiet"} aria-pressed={choosingMany} title="Choose several to pack or lay out together" onClick={() => useChosen.setState({ ids: choosingMany ? null : [] })}>
+        <Button
+          look={choosingMany ? "plain" : "quiet"}
+          aria-pressed={choosingMany}
+          title="Choose several to pack or lay out together"
+          onClick={() => useChosen.setState({ ids: choosingMany ? null : [] })}
+        >
           <CheckCheck size={14} /> Choose
         </Button>
-        <Button look="quiet" title="What maps made elsewhere are, and what is wrong with them" onClick={() => goTo("/audit")}>
+        <Button
+          look="quiet"
+          title="What maps made elsewhere are, and what is wrong with them"
+          onClick={() => goTo("/audit")}
+        >
           <SearchCheck size={14} /> Audit
         </Button>
         <ThemeButton />
@@ -109,7 +133,9 @@ export function Library() {
       <main className="min-h-0 flex-1 overflow-y-auto p-6">
         {list.isSuccess && shown.length === 0 ? (
           words || aside ? (
-            <p className="pt-24 text-center text-soft">{words ? `No material is called “${words}”.` : "Nothing is put aside."}</p>
+            <p className="pt-24 text-center text-soft">
+              {words ? `No material is called “${words}”.` : "Nothing is put aside."}
+            </p>
           ) : (
             <Empty onPick={() => setChoosing(true)} />
           )
@@ -120,7 +146,11 @@ export function Library() {
             ))}
             {!aside && !words && (
               <li>
-                <button type="button" onClick={() => setChoosing(true)} className="grid size-full min-h-56 place-items-center rounded-[10px] border-2 border-dashed border-line text-soft hover:border-amber hover:text-text">
+                <button
+                  type="button"
+                  onClick={() => setChoosing(true)}
+                  className="grid size-full min-h-56 place-items-center rounded-[10px] border-2 border-dashed border-line text-soft hover:border-amber hover:text-text"
+                >
                   <span>
                     <Plus size={18} className="mx-auto mb-1.5" />
                     Drop captures anywhere,
@@ -151,14 +181,22 @@ function Card({ material, onMoved }: { material: Brief; onMoved: () => void }) {
   const move = async () => {
     try {
       await api.setAside(material.id, !material.archived);
-      tell(material.archived ? `${material.name} is back in the library` : `${material.name} was put aside`, material.archived ? "" : "Nothing is deleted; find it under Put aside.");
+      tell(
+        material.archived ? `${material.name} is back in the library` : `${material.name} was put aside`,
+        material.archived ? "" : "Nothing is deleted; find it under Put aside.",
+      );
       onMoved();
     } catch (error) {
       tellProblem(error);
     }
   };
   return (
-    <li className={cx("group relative overflow-hidden rounded-[10px] border bg-raised focus-within:border-amber", chosen ? "border-amber ring-1 ring-amber" : "border-line hover:border-soft")}>
+    <li
+      className={cx(
+        "group relative overflow-hidden rounded-[10px] border bg-raised focus-within:border-amber",
+        chosen ? "border-amber ring-1 ring-amber" : "border-line hover:border-soft",
+      )}
+    >
       <a
         href={`/m/${material.id}`}
         onClick={(event) => {
@@ -171,7 +209,16 @@ function Card({ material, onMoved }: { material: Brief; onMoved: () => void }) {
         aria-pressed={chosen}
         role={chosen === undefined ? undefined : "button"}
       >
-        <div className="aspect-square w-full bg-surround">{material.thumbnail && <img src={`/api/thumbnails/${material.thumbnail}.jpg`} alt="" loading="lazy" className="size-full object-cover" />}</div>
+        <div className="aspect-square w-full bg-surround">
+          {material.thumbnail && (
+            <img
+              src={`/api/thumbnails/${material.thumbnail}.jpg`}
+              alt=""
+              loading="lazy"
+              className="size-full object-cover"
+            />
+          )}
+        </div>
         <div className="px-3 py-2">
           <p className="truncate font-medium" title={material.name}>
             {material.name}

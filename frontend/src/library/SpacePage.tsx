@@ -66,7 +66,11 @@ function Kinds({ space, onChanged }: { space: Space; onChanged: () => void }) {
       <p className="mb-2 truncate text-soft" title={space.folder}>
         {space.folder}
       </p>
-      <div role="img" aria-label={`${sizeText(own)} of this library, ${sizeText(free)} of ${sizeText(total)} free`} className="flex h-3 overflow-hidden rounded-full bg-raised">
+      <div
+        role="img"
+        aria-label={`${sizeText(own)} of this library, ${sizeText(free)} of ${sizeText(total)} free`}
+        className="flex h-3 overflow-hidden rounded-full bg-raised"
+      >
         <div className="bg-amber" style={{ width: `${Math.max(0.5, (own / total) * 100)}%` }} />
         <div className="bg-line" style={{ width: `${Math.max(0, (1 - (own + free) / total) * 100)}%` }} />
       </div>
@@ -81,9 +85,13 @@ function Kinds({ space, onChanged }: { space: Space; onChanged: () => void }) {
           <li key={part.id} className="flex items-center gap-3 py-2" data-part={part.id}>
             <span className="flex-1">
               {part.label}
-              {part.id === "packs" && <span className="block text-[12px] text-soft">kept for {space.keep_days} days</span>}
+              {part.id === "packs" && (
+                <span className="block text-[12px] text-soft">kept for {space.keep_days} days</span>
+              )}
             </span>
-            {part.id === "packs" && part.bytes > 0 && <Button onClick={() => void drop()}>Delete all {packs?.files}</Button>}
+            {part.id === "packs" && part.bytes > 0 && (
+              <Button onClick={() => void drop()}>Delete all {packs?.files}</Button>
+            )}
             <span className="figures w-20 text-right">{sizeText(part.bytes)}</span>
           </li>
         ))}
@@ -112,10 +120,22 @@ function Materials({ space, onChanged }: { space: Space; onChanged: () => void }
         {space.materials.slice(0, SHOWN).map((one) => (
           <li key={one.id} className="relative flex items-center gap-3 py-1.5">
             <div className="min-w-0 flex-1">
-              <a href={`/m/${one.id}`} onClick={(event) => { event.preventDefault(); go(one.id); }} className="block truncate hover:text-amber" title={one.name}>
+              <a
+                href={`/m/${one.id}`}
+                onClick={(event) => {
+                  event.preventDefault();
+                  go(one.id);
+                }}
+                className="block truncate hover:text-amber"
+                title={one.name}
+              >
                 {one.name}
               </a>
-              <div aria-hidden className="mt-1 h-[3px] rounded-full bg-line" style={{ width: `${Math.max(1, (one.bytes / most) * 100)}%` }} />
+              <div
+                aria-hidden
+                className="mt-1 h-[3px] rounded-full bg-line"
+                style={{ width: `${Math.max(1, (one.bytes / most) * 100)}%` }}
+              />
             </div>
             <span className="figures w-20 text-right">{sizeText(one.bytes)}</span>
             <span className="flex w-32 justify-end">
@@ -130,7 +150,9 @@ function Materials({ space, onChanged }: { space: Space; onChanged: () => void }
           </li>
         ))}
       </ul>
-      {space.materials.length > SHOWN && <p className="mt-2 text-soft">and {space.materials.length - SHOWN} smaller ones</p>}
+      {space.materials.length > SHOWN && (
+        <p className="mt-2 text-soft">and {space.materials.length - SHOWN} smaller ones</p>
+      )}
       {doomed && <DeleteForGood material={doomed} onClose={() => setDoomed(null)} onDeleted={onChanged} />}
     </section>
   );

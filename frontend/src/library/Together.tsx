@@ -50,18 +50,36 @@ export function Together({ materials }: { materials: Brief[] }) {
     }
   };
   return (
-    <div aria-label="Several materials" className="fixed bottom-5 left-1/2 z-30 flex -translate-x-1/2 items-center gap-3 rounded-[10px] border border-line bg-lifted px-4 py-2.5 shadow-lg shadow-black/40">
+    <div
+      aria-label="Several materials"
+      className="fixed bottom-5 left-1/2 z-30 flex -translate-x-1/2 items-center gap-3 rounded-[10px] border border-line bg-lifted px-4 py-2.5 shadow-lg shadow-black/40"
+    >
       {ids !== null ? (
         <>
           <span className="figures">{chosen.length} chosen</span>
           <Button look="main" disabled={!chosen.length} onClick={() => void pack()}>
             <Package size={14} /> Pack together
           </Button>
-          <Button disabled={chosen.length < 2 || busy} title="Cut-outs laid out with room between them, as a material of its own" onClick={() => void sheet()}>
+          <Button
+            disabled={chosen.length < 2 || busy}
+            title="Cut-outs laid out with room between them, as a material of its own"
+            onClick={() => void sheet()}
+          >
             <LayoutGrid size={14} /> {busy ? "Laying out …" : "On one sheet"}
           </Button>
-          <Pick label="Size of the sheet" value={side} groups={[{ options: SIDES }]} onChange={setSide} className="h-7 px-2" />
-          <button type="button" aria-label="Choose no more" className="rounded-card p-1 text-soft hover:text-text" onClick={() => useChosen.setState({ ids: null })}>
+          <Pick
+            label="Size of the sheet"
+            value={side}
+            groups={[{ options: SIDES }]}
+            onChange={setSide}
+            className="h-7 px-2"
+          />
+          <button
+            type="button"
+            aria-label="Choose no more"
+            className="rounded-card p-1 text-soft hover:text-text"
+            onClick={() => useChosen.setState({ ids: null })}
+          >
             <X size={15} />
           </button>
         </>
@@ -79,7 +97,11 @@ function Running({ job }: { job: Job }) {
   return (
     <>
       <span className="max-w-[420px]" role="status">
-        {open ? `${Math.round(job.progress * 100)} % · ${job.message || "waiting"}` : job.state === "done" ? `${job.title}: done` : job.message}
+        {open
+          ? `${Math.round(job.progress * 100)} % · ${job.message || "waiting"}`
+          : job.state === "done"
+            ? `${job.title}: done`
+            : job.message}
         {failed.map((one) => (
           <span key={one.name} className="block text-[12px]">
             <b>!</b> {one.name} was left out: {one.why}
@@ -88,12 +110,21 @@ function Running({ job }: { job: Job }) {
       </span>
       {open && <Button onClick={() => void api.cancel(job.id).catch(tellProblem)}>Cancel</Button>}
       {job.state === "done" && !result?.expired && (
-        <a href={`/api/jobs/${job.id}/file`} download={result?.file} className="inline-flex h-7 items-center gap-1.5 rounded-card bg-amber px-2.5 font-semibold text-on-amber">
+        <a
+          href={`/api/jobs/${job.id}/file`}
+          download={result?.file}
+          className="inline-flex h-7 items-center gap-1.5 rounded-card bg-amber px-2.5 font-semibold text-on-amber"
+        >
           <Download size={14} /> {((result?.bytes ?? 0) / 1e6).toFixed(1)} MB
         </a>
       )}
       {!open && (
-        <button type="button" aria-label="Close" className="rounded-card p-1 text-soft hover:text-text" onClick={() => useChosen.setState({ job: null })}>
+        <button
+          type="button"
+          aria-label="Close"
+          className="rounded-card p-1 text-soft hover:text-text"
+          onClick={() => useChosen.setState({ job: null })}
+        >
           <X size={15} />
         </button>
       )}

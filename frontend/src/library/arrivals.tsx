@@ -11,7 +11,8 @@ import { wayOf } from "../stages/gather/placing";
 import { tell, tellProblem } from "../ui/notices";
 import type { Kind } from "./Kinds";
 
-export const ACCEPT = ".jpg,.jpeg,.png,.tif,.tiff,.webp,.exr,.dng,.nef,.cr2,.cr3,.arw,.orf,.rw2,.raf,image/jpeg,image/png,image/tiff,image/webp";
+export const ACCEPT =
+  ".jpg,.jpeg,.png,.tif,.tiff,.webp,.exr,.dng,.nef,.cr2,.cr3,.arw,.orf,.rw2,.raf,image/jpeg,image/png,image/tiff,image/webp";
 
 export interface Arrival {
   id: number;
@@ -23,7 +24,8 @@ export interface Arrival {
 const useStore = create<{ list: Arrival[] }>(() => ({ list: [] }));
 let next = 1;
 
-const update = (id: number, changes: Partial<Arrival>) => useStore.setState(({ list }) => ({ list: list.map((a) => (a.id === id ? { ...a, ...changes } : a)) }));
+const update = (id: number, changes: Partial<Arrival>) =>
+  useStore.setState(({ list }) => ({ list: list.map((a) => (a.id === id ? { ...a, ...changes } : a)) }));
 const drop = (id: number) => useStore.setState(({ list }) => ({ list: list.filter((a) => a.id !== id) }));
 
 /** Brings one file in, showing how far it is; null when it could not be read, which stays on screen until closed. */
@@ -44,7 +46,11 @@ async function bringOne(file: File, to?: { id: string; gesture: string }, as = "
 async function grouped(files: File[]): Promise<File[][]> {
   if (files.length < 2) return [files];
   const waiting = [...files];
-  const take = (name: string) => waiting.splice(waiting.findIndex((file) => file.name === name), 1)[0]!;
+  const take = (name: string) =>
+    waiting.splice(
+      waiting.findIndex((file) => file.name === name),
+      1,
+    )[0]!;
   return (await api.groups(files.map((file) => file.name))).map((names) => names.map(take));
 }
 
@@ -53,7 +59,10 @@ export async function bringMaps(id: string, files: File[]) {
   const gesture = crypto.randomUUID();
   const before = await api.material(id).catch(() => null);
   for (const file of files) await bringOne(file, { id, gesture });
-  await settle(id, before?.files.map((file) => file.key));
+  await settle(
+    id,
+    before?.files.map((file) => file.key),
+  );
 }
 
 /** What follows once all files of a surface are there: the lamps of a light set, the places of second photographs.
@@ -69,7 +78,8 @@ async function settle(id: string, before: string[] = []) {
       useLights.setState({ found: { ...found, id } });
     }
     for (const file of fresh.filter((one) => one.guess === "back" || one.guess === "back_lit")) {
-      if (wayOf(material.recipe.operations, file.key) === "free") material = (await api.place(id, file.key, material.revision, "lay", [])).material;
+      if (wayOf(material.recipe.operations, file.key) === "free")
+        material = (await api.place(id, file.key, material.revision, "lay", [])).material;
     }
   } catch (error) {
     // Everything is there; what was not found out can be asked for again, or set by hand.
@@ -113,21 +123,34 @@ export function Arrivals() {
   return (
     <ul aria-label="Captures on their way" className="fixed right-5 bottom-5 z-30 flex w-96 flex-col gap-2">
       {list.map((arrival) => (
-        <li key={arrival.id} role={arrival.problem ? "alert" : undefined} className="rounded-card border border-line bg-lifted px-3 py-2 shadow-lg shadow-black/40">
+        <li
+          key={arrival.id}
+          role={arrival.problem ? "alert" : undefined}
+          className="rounded-card border border-line bg-lifted px-3 py-2 shadow-lg shadow-black/40"
+        >
           {arrival.problem ? (
             <div className="flex items-start gap-2">
-              <span aria-hidden className="font-bold">!</span>
+              <span aria-hidden className="font-bold">
+                !
+              </span>
               <div className="min-w-0 flex-1">
                 <p className="font-medium break-words">{arrival.problem.message}</p>
                 <p className="text-soft">{arrival.problem.detail}</p>
               </div>
-              <button type="button" aria-label="Close" onClick={() => drop(arrival.id)} className="text-soft hover:text-text">
+              <button
+                type="button"
+                aria-label="Close"
+                onClick={() => drop(arrival.id)}
+                className="text-soft hover:text-text"
+              >
                 <X size={14} />
               </button>
             </div>
           ) : (
             <>
-              <p className="truncate">{arrival.share < 1 ? `Bringing in ${arrival.name}` : `Reading ${arrival.name}`}</p>
+              <p className="truncate">
+                {arrival.share < 1 ? `Bringing in ${arrival.name}` : `Reading ${arrival.name}`}
+              </p>
               <div className="mt-1.5 h-[3px] overflow-hidden rounded-full bg-line">
                 <div className="h-full bg-amber" style={{ width: `${arrival.share * 100}%` }} />
               </div>

@@ -17,10 +17,18 @@ export function LampPad() {
     const dx = event.clientX - bounds.left - RADIUS;
     const dy = RADIUS - (event.clientY - bounds.top);
     const far = Math.min(RIM, Math.hypot(dx, dy));
-    useLit.setState({ bearing: Math.round(((Math.atan2(dy, dx) * 180) / Math.PI + 360) % 360), elevation: Math.max(2, Math.round(90 - (far / RIM) * 90)) });
+    useLit.setState({
+      bearing: Math.round(((Math.atan2(dy, dx) * 180) / Math.PI + 360) % 360),
+      elevation: Math.max(2, Math.round(90 - (far / RIM) * 90)),
+    });
   };
   const keyed = (event: KeyboardEvent) => {
-    const [turn, lift] = ({ ArrowLeft: [5, 0], ArrowRight: [-5, 0], ArrowUp: [0, 5], ArrowDown: [0, -5] } as Record<string, [number, number]>)[event.key] ?? [0, 0];
+    const [turn, lift] = (
+      { ArrowLeft: [5, 0], ArrowRight: [-5, 0], ArrowUp: [0, 5], ArrowDown: [0, -5] } as Record<
+        string,
+        [number, number]
+      >
+    )[event.key] ?? [0, 0];
     if (!turn && !lift) return;
     event.preventDefault();
     useLit.setState({ bearing: (bearing + turn + 360) % 360, elevation: Math.min(90, Math.max(2, elevation + lift)) });

@@ -57,33 +57,58 @@ export default function Lit({ material }: { material: Material }) {
     pending.current.rest = window.setTimeout(() => redraw.current(false), STILL_MS);
   }, [setup, width, height]);
 
-  useFetched(material.keys.base_color, setWaiting, (signal) => mapPicture(material, "base_color", signal).then((b) => renderer.current?.setPicture("baseMap", b)), redraw);
-  useFetched(material.keys.normal, setWaiting, (signal) => mapPicture(material, "normal", signal).then((b) => renderer.current?.setPicture("normalMap", b)), redraw);
+  useFetched(
+    material.keys.base_color,
+    setWaiting,
+    (signal) => mapPicture(material, "base_color", signal).then((b) => renderer.current?.setPicture("baseMap", b)),
+    redraw,
+  );
+  useFetched(
+    material.keys.normal,
+    setWaiting,
+    (signal) => mapPicture(material, "normal", signal).then((b) => renderer.current?.setPicture("normalMap", b)),
+    redraw,
+  );
   useFetched(
     `${material.keys.ambient_occlusion}${material.keys.roughness}${material.keys.metallic}`,
     setWaiting,
     (signal) => mapPicture(material, "packed", signal).then((b) => renderer.current?.setPicture("packedMap", b)),
     redraw,
   );
-  useFetched(material.keys.height, setWaiting, (signal) => heightField(material, signal).then((f) => renderer.current?.setHeight(f)), redraw);
+  useFetched(
+    material.keys.height,
+    setWaiting,
+    (signal) => heightField(material, signal).then((f) => renderer.current?.setHeight(f)),
+    redraw,
+  );
   useFurther(material, "specular", renderer, setWaiting, redraw);
   useFurther(material, "emissive", renderer, setWaiting, redraw);
   useFurther(material, "opacity", renderer, setWaiting, redraw);
   useFurther(material, "translucency", renderer, setWaiting, redraw);
-  useFetched(setup.surroundings, setWaiting, (signal) => light(setup.surroundings, signal).then((l) => renderer.current?.setLight(l)), redraw);
+  useFetched(
+    setup.surroundings,
+    setWaiting,
+    (signal) => light(setup.surroundings, signal).then((l) => renderer.current?.setLight(l)),
+    redraw,
+  );
 
   const drag = useRef<{ px: number; py: number; turn: number; tilt: number } | null>(null);
   const turned = (event: PointerEvent) => {
     const from = drag.current;
     if (!from || !event.buttons) return;
     const turn = from.turn - (event.clientX - from.px) * 0.4;
-    useLit.setState({ turn: ((turn + 540) % 360) - 180, tilt: Math.min(90, Math.max(8, from.tilt + (event.clientY - from.py) * 0.35)) });
+    useLit.setState({
+      turn: ((turn + 540) % 360) - 180,
+      tilt: Math.min(90, Math.max(8, from.tilt + (event.clientY - from.py) * 0.35)),
+    });
   };
   useEffect(() => {
     const element = frame.current!;
     const wheel = (event: WheelEvent) => {
       event.preventDefault();
-      useLit.setState(({ distance }) => ({ distance: Math.min(2, Math.max(0.18, distance * Math.exp(event.deltaY * 0.0012))) }));
+      useLit.setState(({ distance }) => ({
+        distance: Math.min(2, Math.max(0.18, distance * Math.exp(event.deltaY * 0.0012))),
+      }));
     };
     element.addEventListener("wheel", wheel, { passive: false });
     return () => element.removeEventListener("wheel", wheel);
@@ -106,13 +131,22 @@ export default function Lit({ material }: { material: Material }) {
         onDoubleClick={resetCamera}
       />
       <ProgressLine busy={waiting > 0} />
-      {refused && <p className="absolute inset-0 grid place-items-center px-8 text-center text-black">The lit view needs WebGL 2, which this browser does not offer. All other views work without it.</p>}
+      {refused && (
+        <p className="absolute inset-0 grid place-items-center px-8 text-center text-black">
+          The lit view needs WebGL 2, which this browser does not offer. All other views work without it.
+        </p>
+      )}
       <Popover.Root>
         <Popover.Trigger className="absolute bottom-3 left-3 inline-flex h-7 items-center gap-1.5 rounded-card border border-line bg-ground/90 px-2.5 hover:bg-lifted">
           <SlidersHorizontal size={13} /> Light and shape
         </Popover.Trigger>
         <Popover.Portal>
-          <Popover.Content side="top" align="start" sideOffset={6} className="z-40 w-72 rounded-[10px] border border-line bg-ground p-3 shadow-xl shadow-black/40">
+          <Popover.Content
+            side="top"
+            align="start"
+            sideOffset={6}
+            className="z-40 w-72 rounded-[10px] border border-line bg-ground p-3 shadow-xl shadow-black/40"
+          >
             <LitOptions material={material} />
           </Popover.Content>
         </Popover.Portal>
@@ -123,9 +157,20 @@ export default function Lit({ material }: { material: Material }) {
 }
 
 /** A map that not every surface has: fetched while it is there, dropped when it goes. */
-function useFurther(material: Material, role: Further, renderer: React.RefObject<LitRenderer | null>, setWaiting: (change: (n: number) => number) => void, redraw: React.RefObject<(moving: boolean) => void>) {
+function useFurther(
+  material: Material,
+  role: Further,
+  renderer: React.RefObject<LitRenderer | null>,
+  setWaiting: (change: (n: number) => number) => void,
+  redraw: React.RefObject<(moving: boolean) => void>,
+) {
   const key = material.keys[role] ?? "";
-  useFetched(key, setWaiting, (signal) => mapPicture(material, role, signal).then((bitmap) => renderer.current?.setFurther(role, bitmap)), redraw);
+  useFetched(
+    key,
+    setWaiting,
+    (signal) => mapPicture(material, role, signal).then((bitmap) => renderer.current?.setFurther(role, bitmap)),
+    redraw,
+  );
   useEffect(() => {
     if (key || !renderer.current?.has(role)) return;
     renderer.current.setFurther(role, null);
@@ -134,7 +179,12 @@ function useFurther(material: Material, role: Further, renderer: React.RefObject
 }
 
 /** Runs a fetch when its key changes and there is one, calls the older one off, and redraws when it is there. */
-function useFetched(key: string, setWaiting: (change: (n: number) => number) => void, fetcher: (signal: AbortSignal) => Promise<unknown>, redraw: React.RefObject<(moving: boolean) => void>) {
+function useFetched(
+  key: string,
+  setWaiting: (change: (n: number) => number) => void,
+  fetcher: (signal: AbortSignal) => Promise<unknown>,
+  redraw: React.RefObject<(moving: boolean) => void>,
+) {
   const latest = useRef(fetcher);
   useEffect(() => {
     latest.current = fetcher;
@@ -148,7 +198,8 @@ function useFetched(key: string, setWaiting: (change: (n: number) => number) => 
       .current(control.signal)
       .then(() => redraw.current(false))
       .catch((error: unknown) => {
-        if (!(error instanceof DOMException) && !hasPassed(error) && !calledOff(error)) tellProblem(error, "The lit view is not complete");
+        if (!(error instanceof DOMException) && !hasPassed(error) && !calledOff(error))
+          tellProblem(error, "The lit view is not complete");
       })
       .finally(() => {
         done();

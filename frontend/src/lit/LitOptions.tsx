@@ -22,17 +22,51 @@ export function LitOptions({ material }: { material: Material }) {
   const setup = useLit();
   const set = useLit.setState;
   const depth = useFigures(material)?.evidence["height.depth_mm"];
-  const rows: { label: string; key: "displacement" | "lamp" | "exposure" | "repeat"; min: number; max: number; step: number; mark: number; text: string }[] = [
-    { label: "Displacement", key: "displacement", min: 0, max: 300, step: 5, mark: 100, text: depth === undefined ? `${setup.displacement} %` : `${((depth * setup.displacement) / 100).toFixed(1)} mm` },
+  const rows: {
+    label: string;
+    key: "displacement" | "lamp" | "exposure" | "repeat";
+    min: number;
+    max: number;
+    step: number;
+    mark: number;
+    text: string;
+  }[] = [
+    {
+      label: "Displacement",
+      key: "displacement",
+      min: 0,
+      max: 300,
+      step: 5,
+      mark: 100,
+      text: depth === undefined ? `${setup.displacement} %` : `${((depth * setup.displacement) / 100).toFixed(1)} mm`,
+    },
     { label: "Repeats", key: "repeat", min: 1, max: 8, step: 1, mark: 2, text: `${setup.repeat} ×` },
     { label: "Lamp", key: "lamp", min: 0, max: 6, step: 0.1, mark: 1, text: setup.lamp.toFixed(1) },
-    { label: "Exposure", key: "exposure", min: -3, max: 3, step: 0.1, mark: -0.4, text: `${setup.exposure.toFixed(1)} EV` },
+    {
+      label: "Exposure",
+      key: "exposure",
+      min: -3,
+      max: 3,
+      step: 0.1,
+      mark: -0.4,
+      text: `${setup.exposure.toFixed(1)} EV`,
+    },
   ];
   return (
     <div className="flex flex-col gap-2.5">
       <div className="flex items-center justify-between">
         <span>Surroundings</span>
-        <Choice label="Surroundings" value={setup.surroundings} options={[...SURROUNDINGS, ...(setup.panorama ? [{ value: setup.surroundings.startsWith("own-") ? setup.surroundings : ownName, label: "Own" }] : [])]} onChange={(surroundings) => set({ surroundings })} />
+        <Choice
+          label="Surroundings"
+          value={setup.surroundings}
+          options={[
+            ...SURROUNDINGS,
+            ...(setup.panorama
+              ? [{ value: setup.surroundings.startsWith("own-") ? setup.surroundings : ownName, label: "Own" }]
+              : []),
+          ]}
+          onChange={(surroundings) => set({ surroundings })}
+        />
       </div>
       <div className="flex items-center justify-between">
         <span className="truncate text-soft">{setup.panorama || "A panorama of your own"}</span>
@@ -41,7 +75,17 @@ export function LitOptions({ material }: { material: Material }) {
       {rows.map((row) => (
         <div key={row.key} className="grid grid-cols-[92px_1fr_52px] items-center gap-2">
           <span>{row.label}</span>
-          <Slider label={row.label} value={setup[row.key]} min={row.min} max={row.max} step={row.step} mark={row.mark} valueText={row.text} onChange={(value) => set({ [row.key]: value })} onReset={() => set({ [row.key]: row.mark })} />
+          <Slider
+            label={row.label}
+            value={setup[row.key]}
+            min={row.min}
+            max={row.max}
+            step={row.step}
+            mark={row.mark}
+            valueText={row.text}
+            onChange={(value) => set({ [row.key]: value })}
+            onReset={() => set({ [row.key]: row.mark })}
+          />
           <span className="figures text-right">{row.text}</span>
         </div>
       ))}
@@ -51,7 +95,13 @@ export function LitOptions({ material }: { material: Material }) {
       </label>
       <div className="flex items-center justify-between">
         <span>Mesh</span>
-        <Pick label="Fineness of the mesh" value={String(setup.fineness)} groups={[{ options: FINENESS.map((n) => ({ value: String(n), label: n ? `${n} parts` : "What is quick" })) }]} onChange={(next) => set({ fineness: Number(next) })} className="h-6.5 px-2" />
+        <Pick
+          label="Fineness of the mesh"
+          value={String(setup.fineness)}
+          groups={[{ options: FINENESS.map((n) => ({ value: String(n), label: n ? `${n} parts` : "What is quick" })) }]}
+          onChange={(next) => set({ fineness: Number(next) })}
+          className="h-6.5 px-2"
+        />
       </div>
       <label className="flex items-center justify-between">
         <span>Perspective</span>
@@ -63,14 +113,25 @@ export function LitOptions({ material }: { material: Material }) {
       </div>
       <p className="border-t border-line pt-2 text-soft">Maps that take part</p>
       <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
-        {roles().filter(({ id, lit }) => lit && material.keys[id]).map(({ id }) => id as MapRole).map((role) => (
-          <label key={role} className="flex items-center justify-between gap-2">
-            <span>{layerName(role)}</span>
-            <Switch label={`${layerName(role)} takes part`} checked={!setup.off.includes(role)} onChange={(on) => set({ off: on ? setup.off.filter((r) => r !== role) : [...setup.off, role] })} />
-          </label>
-        ))}
+        {roles()
+          .filter(({ id, lit }) => lit && material.keys[id])
+          .map(({ id }) => id as MapRole)
+          .map((role) => (
+            <label key={role} className="flex items-center justify-between gap-2">
+              <span>{layerName(role)}</span>
+              <Switch
+                label={`${layerName(role)} takes part`}
+                checked={!setup.off.includes(role)}
+                onChange={(on) => set({ off: on ? setup.off.filter((r) => r !== role) : [...setup.off, role] })}
+              />
+            </label>
+          ))}
       </div>
-      <p className="text-[12px] text-soft">{material.preview.tile_mm ? `One tile is ${material.preview.tile_mm.toFixed(0)} mm wide; 100 % displaces by the true depth.` : "100 % displaces by the depth that the normal map shows."}</p>
+      <p className="text-[12px] text-soft">
+        {material.preview.tile_mm
+          ? `One tile is ${material.preview.tile_mm.toFixed(0)} mm wide; 100 % displaces by the true depth.`
+          : "100 % displaces by the depth that the normal map shows."}
+      </p>
     </div>
   );
 }
@@ -80,7 +141,10 @@ let ownName: Surroundings = "studio";
 
 async function openPanorama(file: File) {
   try {
-    const answer = await request(`/api/surroundings?file=${encodeURIComponent(file.name)}`, { method: "POST", body: file });
+    const answer = await request(`/api/surroundings?file=${encodeURIComponent(file.name)}`, {
+      method: "POST",
+      body: file,
+    });
     const { name, label } = (await answer.json()) as { name: Surroundings; label: string };
     ownName = name;
     useLit.setState({ surroundings: name, panorama: label });
@@ -101,7 +165,17 @@ function Open({ label, accept, onFile }: { label: string; accept: string; onFile
   return (
     <label className="inline-flex h-6.5 cursor-pointer items-center rounded-card border border-line bg-raised px-2 text-[12px] focus-within:outline-2 hover:bg-lifted">
       Open
-      <input type="file" aria-label={label} accept={accept} className="sr-only" onChange={(event) => { const file = event.target.files?.[0]; if (file) void onFile(file); event.target.value = ""; }} />
+      <input
+        type="file"
+        aria-label={label}
+        accept={accept}
+        className="sr-only"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          if (file) void onFile(file);
+          event.target.value = "";
+        }}
+      />
     </label>
   );
 }

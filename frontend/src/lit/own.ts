@@ -13,9 +13,14 @@ export async function readShape(file: File): Promise<string> {
   const glb = /\.(glb|gltf)$/i.test(file.name);
   let scene: Object3D;
   try {
-    scene = glb ? (await new GLTFLoader().parseAsync(await file.arrayBuffer(), "")).scene : new OBJLoader().parse(await file.text());
+    scene = glb
+      ? (await new GLTFLoader().parseAsync(await file.arrayBuffer(), "")).scene
+      : new OBJLoader().parse(await file.text());
   } catch (error) {
-    throw new Error(`${file.name} cannot be read as ${glb ? "GLB" : "OBJ"}: ${error instanceof Error ? error.message : "it is damaged"}.`, { cause: error });
+    throw new Error(
+      `${file.name} cannot be read as ${glb ? "GLB" : "OBJ"}: ${error instanceof Error ? error.message : "it is damaged"}.`,
+      { cause: error },
+    );
   }
   const parts: BufferGeometry[] = [];
   scene.updateMatrixWorld(true);
@@ -23,7 +28,8 @@ export async function readShape(file: File): Promise<string> {
     if (!(thing instanceof Mesh)) return;
     const source = (thing.geometry as BufferGeometry).clone().applyMatrix4(thing.matrixWorld);
     if (!source.getAttribute("uv")) return;
-    for (const name of Object.keys(source.attributes)) if (!["position", "normal", "uv"].includes(name)) source.deleteAttribute(name);
+    for (const name of Object.keys(source.attributes))
+      if (!["position", "normal", "uv"].includes(name)) source.deleteAttribute(name);
     source.morphAttributes = {};
     if (!source.getAttribute("normal")) source.computeVertexNormals();
     parts.push(source.index ? source.toNonIndexed() : source);

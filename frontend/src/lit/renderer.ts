@@ -166,11 +166,19 @@ export class LitRenderer {
     texture.needsUpdate = true;
     this.swap("surroundings", texture);
     this.set("levels", new Vector4(light.width, light.height, light.count, 0));
-    this.set("harmonics", Array.from({ length: 9 }, (_, i) => new Vector3(light.harmonics[3 * i], light.harmonics[3 * i + 1], light.harmonics[3 * i + 2])));
+    this.set(
+      "harmonics",
+      Array.from(
+        { length: 9 },
+        (_, i) => new Vector3(light.harmonics[3 * i], light.harmonics[3 * i + 1], light.harmonics[3 * i + 2]),
+      ),
+    );
   }
 
   get ready(): boolean {
-    return ["baseMap", "normalMap", "packedMap", "heightMap", "surroundings"].every((name) => this.material.uniforms[name]?.value);
+    return ["baseMap", "normalMap", "packedMap", "heightMap", "surroundings"].every(
+      (name) => this.material.uniforms[name]?.value,
+    );
   }
 
   resize(width: number, height: number) {
@@ -213,7 +221,8 @@ export class LitRenderer {
     const wanted = own ? `own/${own.name}` : `${shape}/${segments}/${this.aspect}/${deep}`;
     if (this.form !== wanted) {
       this.mesh.geometry.dispose();
-      const form = own?.form ?? formOf(shape, shape === "cube" ? Math.round(segments / 2) : segments, this.aspect, deep);
+      const form =
+        own?.form ?? formOf(shape, shape === "cube" ? Math.round(segments / 2) : segments, this.aspect, deep);
       this.mesh.geometry = form.geometry;
       this.mesh.userData = form;
       this.form = wanted;
@@ -221,7 +230,10 @@ export class LitRenderer {
     const { tile, across, down } = this.mesh.userData as { tile: number; across: number; down: number };
     this.tile = tile / setup.repeat;
     // Round shapes close only over whole tiles; the slab may end anywhere.
-    const rows = setup.shape === "slab" || setup.shape === "own" ? down * setup.repeat : Math.max(1, Math.round(down * setup.repeat));
+    const rows =
+      setup.shape === "slab" || setup.shape === "own"
+        ? down * setup.repeat
+        : Math.max(1, Math.round(down * setup.repeat));
     this.set("repeats", new Vector2(across * setup.repeat, rows));
     const shown = setup.off.includes("height") ? 0 : setup.displacement / 100;
     this.set("displacement", this.span * this.tile * shown);
@@ -241,22 +253,42 @@ export class LitRenderer {
     const turn = (setup.turn + (setup.shape === "cube" ? 32 : 0)) * degrees;
     const narrow = Math.min(1, width / height);
     const away = ((flat ? 1.75 : 2.2) * setup.distance) / Math.max(narrow, 0.45);
-    this.camera.position.set(Math.sin(turn) * Math.cos(tilt) * away, Math.sin(tilt) * away, Math.cos(turn) * Math.cos(tilt) * away);
+    this.camera.position.set(
+      Math.sin(turn) * Math.cos(tilt) * away,
+      Math.sin(tilt) * away,
+      Math.cos(turn) * Math.cos(tilt) * away,
+    );
     this.camera.lookAt(0, 0, flat ? 0.04 : 0);
     this.camera.updateProjectionMatrix();
-    const toward = this.camera.position.clone().sub(new Vector3(0, 0, flat ? 0.04 : 0)).normalize();
+    const toward = this.camera.position
+      .clone()
+      .sub(new Vector3(0, 0, flat ? 0.04 : 0))
+      .normalize();
     this.set("parallel", setup.parallel ? toward : new Vector3());
     if (setup.parallel) {
       const reach = Math.tan(15 * degrees) * away;
-      Object.assign(this.level, { left: (-reach * width) / height, right: (reach * width) / height, top: reach, bottom: -reach, near: 0.01, far: 20 });
+      Object.assign(this.level, {
+        left: (-reach * width) / height,
+        right: (reach * width) / height,
+        top: reach,
+        bottom: -reach,
+        near: 0.01,
+        far: 20,
+      });
       this.level.position.copy(this.camera.position);
       this.level.quaternion.copy(this.camera.quaternion);
       this.level.updateProjectionMatrix();
     }
     const [b, e] = [setup.bearing * degrees, setup.elevation * degrees];
-    const [right, up, out] = [Math.cos(b) * Math.cos(e), Math.sin(b) * Math.cos(e), Math.sin(e) * (setup.behind ? -1 : 1)];
+    const [right, up, out] = [
+      Math.cos(b) * Math.cos(e),
+      Math.sin(b) * Math.cos(e),
+      Math.sin(e) * (setup.behind ? -1 : 1),
+    ];
     // The slab lies on its back: its picture's top points away from the viewer.
-    const toLamp = flat ? new Vector3(right, out, -up) : new Vector3(right, up, out).applyAxisAngle(new Vector3(0, 1, 0), turn);
+    const toLamp = flat
+      ? new Vector3(right, out, -up)
+      : new Vector3(right, up, out).applyAxisAngle(new Vector3(0, 1, 0), turn);
     this.set("toLamp", toLamp);
     this.set("lamp", setup.lamp);
     this.set("exposure", 2 ** setup.exposure);
@@ -264,7 +296,15 @@ export class LitRenderer {
   }
 
   dispose() {
-    for (const name of ["baseMap", "normalMap", "packedMap", "heightMap", "surroundings", ...FURTHER.map((role) => `${role}Map`)]) (this.material.uniforms[name]?.value as Texture | null)?.dispose();
+    for (const name of [
+      "baseMap",
+      "normalMap",
+      "packedMap",
+      "heightMap",
+      "surroundings",
+      ...FURTHER.map((role) => `${role}Map`),
+    ])
+      (this.material.uniforms[name]?.value as Texture | null)?.dispose();
     this.mesh.geometry.dispose();
     this.material.dispose();
     this.renderer.dispose();

@@ -20,9 +20,24 @@ export function formOf(shape: Exclude<Shape, "own">, segments: number, aspect: n
       const geometry = new PlaneGeometry(1, deep, segments, Math.round(segments * deep)).rotateX(-Math.PI / 2);
       return { geometry, tile: 1, across: 1, down: deep / aspect };
     },
-    cube: () => ({ geometry: new BoxGeometry(CUBE, CUBE, CUBE, segments, segments, segments), tile: CUBE, across: 1, down: 1 / aspect }),
-    ball: () => ({ geometry: new SphereGeometry(0.5, segments * 2, segments), tile: Math.PI / 2, across: 2, down: 1 / aspect }),
-    column: () => ({ geometry: new CylinderGeometry(0.32, 0.32, 1, segments * 2, segments, true), tile: 2 * Math.PI * 0.32 * 0.5, across: 2, down: 1 / (2 * Math.PI * 0.32 * 0.5) / aspect }),
+    cube: () => ({
+      geometry: new BoxGeometry(CUBE, CUBE, CUBE, segments, segments, segments),
+      tile: CUBE,
+      across: 1,
+      down: 1 / aspect,
+    }),
+    ball: () => ({
+      geometry: new SphereGeometry(0.5, segments * 2, segments),
+      tile: Math.PI / 2,
+      across: 2,
+      down: 1 / aspect,
+    }),
+    column: () => ({
+      geometry: new CylinderGeometry(0.32, 0.32, 1, segments * 2, segments, true),
+      tile: 2 * Math.PI * 0.32 * 0.5,
+      across: 2,
+      down: 1 / (2 * Math.PI * 0.32 * 0.5) / aspect,
+    }),
     cloth: () => ({ geometry: draped(segments), tile: 1.1, across: 1, down: 1 / aspect }),
   }[shape]();
   form.geometry.computeTangents();

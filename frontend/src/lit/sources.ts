@@ -6,15 +6,24 @@ import type { Surroundings } from "./state";
 
 const GRID = 384;
 
-export async function mapPicture(material: Material, layer: "base_color" | "normal" | "packed" | Further, signal: AbortSignal): Promise<ImageBitmap> {
+export async function mapPicture(
+  material: Material,
+  layer: "base_color" | "normal" | "packed" | Further,
+  signal: AbortSignal,
+): Promise<ImageBitmap> {
   const key = layer === "packed" ? material.pictures.packed : material.keys[layer];
-  const response = await request(pictureUrl(material.id, layer, layer === "base_color" ? "jpg" : "png", key ?? "") + "&follow=1", { signal });
+  const response = await request(
+    pictureUrl(material.id, layer, layer === "base_color" ? "jpg" : "png", key ?? "") + "&follow=1",
+    { signal },
+  );
   return createImageBitmap(await response.blob(), { colorSpaceConversion: "none", premultiplyAlpha: "none" });
 }
 
 /** The height averaged down to the fineness a mesh can show. */
 export async function heightField(material: Material, signal: AbortSignal): Promise<HeightField> {
-  const response = await request(pictureUrl(material.id, "height", "u16", material.keys.height) + "&follow=1", { signal });
+  const response = await request(pictureUrl(material.id, "height", "u16", material.keys.height) + "&follow=1", {
+    signal,
+  });
   const [width, height] = (response.headers.get("X-Size") ?? "0x0").split("x").map(Number) as [number, number];
   const span = Number(response.headers.get("X-Height-Span"));
   const codes = new Uint16Array(await response.arrayBuffer());
@@ -42,5 +51,11 @@ export function averaged(codes: Uint16Array, width: number, height: number) {
 export async function light(name: Surroundings, signal: AbortSignal): Promise<Light> {
   const data = await (await request(`/api/surroundings/${name}.bin`, { signal })).arrayBuffer();
   const [width, height, count, terms] = new Uint32Array(data, 0, 4) as unknown as [number, number, number, number];
-  return { width, height, count, harmonics: new Float32Array(data, 16, terms * 3), levels: new Uint16Array(data, 16 + terms * 12) };
+  return {
+    width,
+    height,
+    count,
+    harmonics: new Float32Array(data, 16, terms * 3),
+    levels: new Uint16Array(data, 16 + terms * 12),
+  };
 }

@@ -34,7 +34,13 @@ export function Field({ info, value, label, spoken, path, onChange, onReset }: P
       <span className="truncate">{shown}</span>
       {/* In the margin: what is said about the value keeps its room. */}
       {changed && (
-        <button type="button" aria-label={`Reset ${name}`} title={`Changed; click for the default, ${valueText(info, info.default)}`} onClick={onReset} className="absolute right-full grid h-5 w-3.5 place-items-center rounded-full hover:bg-lifted">
+        <button
+          type="button"
+          aria-label={`Reset ${name}`}
+          title={`Changed; click for the default, ${valueText(info, info.default)}`}
+          onClick={onReset}
+          className="absolute right-full grid h-5 w-3.5 place-items-center rounded-full hover:bg-lifted"
+        >
           <span className="size-[5px] rounded-full bg-amber" />
         </button>
       )}
@@ -64,7 +70,14 @@ interface RowProps<T> {
   title: React.ReactNode;
 }
 
-function NumberRow({ info, name, value, title, onChange, reset }: RowProps<number> & { info: SettingInfo; onChange: (value: Value, gesture?: string) => void; reset: () => void }) {
+function NumberRow({
+  info,
+  name,
+  value,
+  title,
+  onChange,
+  reset,
+}: RowProps<number> & { info: SettingInfo; onChange: (value: Value, gesture?: string) => void; reset: () => void }) {
   // The text, not the material: a panel of sliders would be drawn anew at every change otherwise.
   const length = useBench((state) => (state.material ? lengthText(info, value, state.material) : ""));
   const gesture = useRef("");
@@ -77,7 +90,15 @@ function NumberRow({ info, name, value, title, onChange, reset }: RowProps<numbe
         {title}
         <span className="flex items-center gap-0.5">
           {length && <span className="figures whitespace-nowrap text-soft">{length}</span>}
-          <NumberField label={`${name}, value`} value={value} text={text} min={info.min} max={info.max} onChange={(next) => onChange(next)} className={open ? "w-16 border-line bg-raised" : ""} />
+          <NumberField
+            label={`${name}, value`}
+            value={value}
+            text={text}
+            min={info.min}
+            max={info.max}
+            onChange={(next) => onChange(next)}
+            className={open ? "w-16 border-line bg-raised" : ""}
+          />
           <span className="w-4 text-[12px] text-soft">{unitText(info.unit)}</span>
         </span>
       </div>
@@ -102,7 +123,13 @@ function NumberRow({ info, name, value, title, onChange, reset }: RowProps<numbe
   );
 }
 
-function ChoiceRow({ info, name, value, title, onChange }: RowProps<Value> & { info: SettingInfo; onChange: (value: Value) => void }) {
+function ChoiceRow({
+  info,
+  name,
+  value,
+  title,
+  onChange,
+}: RowProps<Value> & { info: SettingInfo; onChange: (value: Value) => void }) {
   const options = info.choices.map((c) => ({ value: String(c.value), label: c.label }));
   const take = (next: string) => onChange(info.choices.find((c) => String(c.value) === next)?.value ?? next);
   const letters = options.reduce((sum, option) => sum + option.label.length, 0);

@@ -15,10 +15,16 @@ export function Operation({ id, without = [], flat = false }: { id: string; with
   const touched = folded.filter((s) => changed && s.name in changed).length;
   return (
     <>
-      {shown.filter((s) => flat || !s.folded).map((s) => <Setting key={s.name} path={path(s.name)} />)}
+      {shown
+        .filter((s) => flat || !s.folded)
+        .map((s) => (
+          <Setting key={s.name} path={path(s.name)} />
+        ))}
       {folded.length > 0 && (
         <Fold title="More" note={touched ? `${touched} changed` : ""}>
-          {folded.map((s) => <Setting key={s.name} path={path(s.name)} />)}
+          {folded.map((s) => (
+            <Setting key={s.name} path={path(s.name)} />
+          ))}
         </Fold>
       )}
     </>

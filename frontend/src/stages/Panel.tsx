@@ -20,19 +20,29 @@ export function Panel({ material }: { material: Material }) {
   const reset = () => {
     const paths = Object.entries(material.recipe.operations)
       // What a file is stays as it is: only settings go back.
-      .filter(([id]) => id.startsWith(`${stage}.`) && !["gather.maps", "gather.lights", "gather.registration"].includes(id))
+      .filter(
+        ([id]) => id.startsWith(`${stage}.`) && !["gather.maps", "gather.lights", "gather.registration"].includes(id),
+      )
       .flatMap(([id, values]) => Object.keys(values).map((name) => `${id}.${name}` as SettingPath));
     change(Object.fromEntries(paths.map((path) => [path, null])), `${STAGE_NAMES[stage]} reset`);
   };
   const about = useBench((state) => state.about);
   if (!about) return null;
   return (
-    <aside aria-label={`${STAGE_NAMES[stage]} settings`} className="flex h-full w-[312px] shrink-0 flex-col border-l border-line bg-ground">
+    <aside
+      aria-label={`${STAGE_NAMES[stage]} settings`}
+      className="flex h-full w-[312px] shrink-0 flex-col border-l border-line bg-ground"
+    >
       <div className="px-3.5 pt-2.5 pb-1.5">
         <div className="flex h-6 items-center justify-between">
           <h2 className="text-[15px] font-semibold">{STAGE_NAMES[stage]}</h2>
           {changes > 0 && (
-            <button type="button" onClick={reset} title="Sets everything in this stage back; undo brings it back" className="inline-flex items-center gap-1 rounded-[5px] px-1.5 text-[12px] text-soft hover:bg-lifted hover:text-text">
+            <button
+              type="button"
+              onClick={reset}
+              title="Sets everything in this stage back; undo brings it back"
+              className="inline-flex items-center gap-1 rounded-[5px] px-1.5 text-[12px] text-soft hover:bg-lifted hover:text-text"
+            >
               <RotateCcw size={12} /> Reset {changes}
             </button>
           )}
@@ -51,7 +61,10 @@ export function Panel({ material }: { material: Material }) {
 function HelpLine() {
   const { name, text } = useHelp();
   return (
-    <p aria-live="polite" className="min-h-[46px] border-t border-line px-3.5 py-1.5 text-[12px] leading-[1.35] text-soft">
+    <p
+      aria-live="polite"
+      className="min-h-[46px] border-t border-line px-3.5 py-1.5 text-[12px] leading-[1.35] text-soft"
+    >
       {name && <span className="text-text">{name}: </span>}
       {text || "Point at a setting to read what it does."}
     </p>

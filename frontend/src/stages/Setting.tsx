@@ -13,7 +13,11 @@ interface Props {
 /** The declaration of a setting. */
 export function useSettingInfo(path: SettingPath): SettingInfo | undefined {
   const cut = path.lastIndexOf(".");
-  return useBench((state) => state.about?.operations.find((o) => o.id === path.slice(0, cut))?.settings.find((s) => s.name === path.slice(cut + 1)));
+  return useBench((state) =>
+    state.about?.operations
+      .find((o) => o.id === path.slice(0, cut))
+      ?.settings.find((s) => s.name === path.slice(cut + 1)),
+  );
 }
 
 export const Setting = memo(function Setting({ path, label }: Props) {
@@ -21,5 +25,14 @@ export const Setting = memo(function Setting({ path, label }: Props) {
   const value = useBench((state) => valueOf(state, path));
   if (!info) return null;
   const name = label ?? info.label;
-  return <Field info={info} value={value as Value} label={label} path={path} onChange={(next, gesture) => change({ [path]: next }, name, gesture)} onReset={() => change({ [path]: null }, `${name} reset`)} />;
+  return (
+    <Field
+      info={info}
+      value={value as Value}
+      label={label}
+      path={path}
+      onChange={(next, gesture) => change({ [path]: next }, name, gesture)}
+      onReset={() => change({ [path]: null }, `${name} reset`)}
+    />
+  );
 });

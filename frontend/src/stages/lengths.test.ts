@@ -3,8 +3,22 @@ import { describe, expect, it } from "vitest";
 import type { Material, SettingInfo } from "../api/types";
 import { lengthText, unitText, valueText } from "./lengths";
 
-const number = (more: Partial<SettingInfo>) => ({ kind: "number", name: "x", label: "X", unit: "", integer: false, step: 0.1, min: 0, max: 100, default: 0, choices: [], ...more }) as unknown as SettingInfo;
-const tile = (mm: number | null) => ({ recipe: { operations: {} }, preview: { finished: [2048, 1024], tile_mm: mm } }) as unknown as Material;
+const number = (more: Partial<SettingInfo>) =>
+  ({
+    kind: "number",
+    name: "x",
+    label: "X",
+    unit: "",
+    integer: false,
+    step: 0.1,
+    min: 0,
+    max: 100,
+    default: 0,
+    choices: [],
+    ...more,
+  }) as unknown as SettingInfo;
+const tile = (mm: number | null) =>
+  ({ recipe: { operations: {} }, preview: { finished: [2048, 1024], tile_mm: mm } }) as unknown as Material;
 
 describe("lengths", () => {
   it("are said in px of the finished maps, and in mm where the real size is known", () => {

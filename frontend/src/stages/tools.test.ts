@@ -4,7 +4,11 @@ import { create } from "zustand";
 import { layDownTool, registerTool, toolInHand } from "./tools";
 
 const usePipette = create<{ picking: boolean }>(() => ({ picking: false }));
-const useBrush = create<{ tool: string | null; chosen: number | null; radius: number }>(() => ({ tool: null, chosen: null, radius: 3 }));
+const useBrush = create<{ tool: string | null; chosen: number | null; radius: number }>(() => ({
+  tool: null,
+  chosen: null,
+  radius: 3,
+}));
 registerTool("pipette", usePipette, ({ picking }) => picking, { picking: false });
 registerTool("brush", useBrush, ({ tool, chosen }) => tool !== null || chosen !== null, { tool: null, chosen: null });
 

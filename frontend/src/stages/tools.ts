@@ -9,7 +9,12 @@ interface Tool {
 let held: Tool | null = null;
 
 /** Makes part of a store a tool: it is in hand while `on` says so, and laid down by taking `off` over. */
-export function registerTool<State>(id: string, store: Pick<StoreApi<State>, "subscribe" | "setState">, on: (state: State) => boolean, off: Partial<State>) {
+export function registerTool<State>(
+  id: string,
+  store: Pick<StoreApi<State>, "subscribe" | "setState">,
+  on: (state: State) => boolean,
+  off: Partial<State>,
+) {
   const tool: Tool = { id, layDown: () => store.setState(off) };
   store.subscribe((now, before) => {
     if (on(now) && !on(before)) {

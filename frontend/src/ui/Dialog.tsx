@@ -20,7 +20,10 @@ export function Dialog({ title, about, open, onClose, wide = false, children }: 
         <Radix.Overlay className="fixed inset-0 z-40 bg-black/55" />
         <Radix.Content
           aria-describedby={undefined}
-          className={cx("fixed top-1/2 left-1/2 z-50 max-h-[86vh] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-[10px] border border-line bg-ground p-5 shadow-2xl shadow-black/50", wide ? "w-[1080px]" : "w-[640px]")}
+          className={cx(
+            "fixed top-1/2 left-1/2 z-50 max-h-[86vh] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-[10px] border border-line bg-ground p-5 shadow-2xl shadow-black/50",
+            wide ? "w-[1080px]" : "w-[640px]",
+          )}
         >
           <div className="mb-3 flex items-start justify-between gap-4">
             <div>

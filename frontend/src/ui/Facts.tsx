@@ -5,7 +5,10 @@ export function Facts({ rows }: { rows: [string, React.ReactNode][] }) {
       {rows.map(([name, value]) => (
         <div key={name} className="contents">
           <dt className="text-soft">{name}</dt>
-          <dd className="figures min-w-0 truncate text-right leading-[1.6]" title={typeof value === "string" ? value : undefined}>
+          <dd
+            className="figures min-w-0 truncate text-right leading-[1.6]"
+            title={typeof value === "string" ? value : undefined}
+          >
             {value}
           </dd>
         </div>

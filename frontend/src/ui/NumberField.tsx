@@ -33,7 +33,10 @@ export function NumberField({ label, value, text, min, max, onChange, className 
         if (event.key === "Enter") take();
         if (event.key === "Escape") setDraft(null);
       }}
-      className={cx("figures h-5 w-16 rounded-[4px] border border-transparent bg-transparent px-1 text-right hover:border-line focus:border-line focus:bg-raised", className)}
+      className={cx(
+        "figures h-5 w-16 rounded-[4px] border border-transparent bg-transparent px-1 text-right hover:border-line focus:border-line focus:bg-raised",
+        className,
+      )}
     />
   );
 }

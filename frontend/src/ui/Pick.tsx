@@ -44,7 +44,9 @@ export function Pick<T extends string>({ label, value, groups, onChange, classNa
           <Select.Viewport>
             {groups.map((group, number) => (
               <Select.Group key={group.label ?? number}>
-                {group.label && <Select.Label className="px-2 pt-1.5 pb-0.5 text-[11.5px] text-soft">{group.label}</Select.Label>}
+                {group.label && (
+                  <Select.Label className="px-2 pt-1.5 pb-0.5 text-[11.5px] text-soft">{group.label}</Select.Label>
+                )}
                 {group.options.map((option) => (
                   <Select.Item
                     key={option.value}

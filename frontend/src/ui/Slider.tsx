@@ -15,7 +15,14 @@ interface Props {
   onReset?: () => void;
 }
 
-const STEPS: Record<string, number> = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1, PageUp: 10, PageDown: -10 };
+const STEPS: Record<string, number> = {
+  ArrowRight: 1,
+  ArrowUp: 1,
+  ArrowLeft: -1,
+  ArrowDown: -1,
+  PageUp: 10,
+  PageDown: -10,
+};
 
 /** A number rounded to the fineness of a step, without binary crumbs. */
 export function tidy(value: number, step: number): number {

@@ -34,22 +34,39 @@ export function tell(title: string, detail = "") {
 
 /** Shows an error as what happened and what to do. */
 export function tellProblem(error: unknown, about = "") {
-  const problem = error instanceof Problem ? error : new Problem(0, error instanceof Error ? error.message : String(error), "");
+  const problem =
+    error instanceof Problem ? error : new Problem(0, error instanceof Error ? error.message : String(error), "");
   useNotices.getState().tell(about ? `${about}: ${problem.message}` : problem.message, problem.detail, true);
 }
 
 export function Notices() {
   const { shown, drop } = useNotices();
   return (
-    <div role="status" aria-live="polite" className="pointer-events-none fixed bottom-10 left-1/2 z-50 flex -translate-x-1/2 flex-col gap-2">
+    <div
+      role="status"
+      aria-live="polite"
+      className="pointer-events-none fixed bottom-10 left-1/2 z-50 flex -translate-x-1/2 flex-col gap-2"
+    >
       {shown.map((notice) => (
-        <div key={notice.id} className="pointer-events-auto flex w-[420px] items-start gap-3 rounded-card border border-line bg-lifted px-3 py-2 shadow-lg shadow-black/40">
-          {notice.grave && <span aria-hidden className="mt-px font-bold">!</span>}
+        <div
+          key={notice.id}
+          className="pointer-events-auto flex w-[420px] items-start gap-3 rounded-card border border-line bg-lifted px-3 py-2 shadow-lg shadow-black/40"
+        >
+          {notice.grave && (
+            <span aria-hidden className="mt-px font-bold">
+              !
+            </span>
+          )}
           <div className="flex-1">
             <p className="font-medium">{notice.title}</p>
             {notice.detail && <p className="text-soft">{notice.detail}</p>}
           </div>
-          <button type="button" aria-label="Close" onClick={() => drop(notice.id)} className="text-soft hover:text-text">
+          <button
+            type="button"
+            aria-label="Close"
+            onClick={() => drop(notice.id)}
+            className="text-soft hover:text-text"
+          >
             <X size={14} />
           </button>
         </div>

@@ -13,7 +13,13 @@ interface Props {
   shift: number;
 }
 
-const INK: Record<Stroke["tool"], string> = { excluded: "#000", kept: "#fff", clone: "#fff", heal: "#fff", fill: "#fff" };
+const INK: Record<Stroke["tool"], string> = {
+  excluded: "#000",
+  kept: "#fff",
+  clone: "#fff",
+  heal: "#fff",
+  fill: "#fff",
+};
 
 export function BrushLayer({ material, layer, t, shift }: Props) {
   const { tool, outline, radius, source, aiming, chosen } = useBrush();
@@ -22,13 +28,21 @@ export function BrushLayer({ material, layer, t, shift }: Props) {
   const tile = wraps(layer);
   const here = (name: Stroke["tool"]) => ON_SAMPLE.includes(name) !== tile;
   const drawing = tool !== null && here(tool);
-  const held = chosen && here(chosen.tool) ? strokes.find((stroke) => stroke.index === chosen.index && pathOf(stroke.tool) === pathOf(chosen.tool)) : undefined;
+  const held =
+    chosen && here(chosen.tool)
+      ? strokes.find((stroke) => stroke.index === chosen.index && pathOf(stroke.tool) === pathOf(chosen.tool))
+      : undefined;
   const shown = tile ? (held ? [held] : []) : strokes.filter((stroke) => ON_SAMPLE.includes(stroke.tool));
   return (
     <StrokePad
       t={t}
       shift={shift}
-      marks={shown.map((stroke) => ({ radius: stroke.radius, points: stroke.points, ink: INK[stroke.tool], strong: stroke === held }))}
+      marks={shown.map((stroke) => ({
+        radius: stroke.radius,
+        points: stroke.points,
+        ink: INK[stroke.tool],
+        strong: stroke === held,
+      }))}
       brush={drawing ? { radius, outline, ink: INK[tool] } : null}
       held={held !== undefined}
       aiming={copies(tool) && (aiming || !source)}

@@ -23,9 +23,22 @@ export function useBlink(on: boolean): boolean {
   return on && turned;
 }
 
-const set = (changed: Partial<{ split: number; gain: number }>) => useViews.setState(({ compare }) => ({ compare: { ...compare, ...changed } }));
+const set = (changed: Partial<{ split: number; gain: number }>) =>
+  useViews.setState(({ compare }) => ({ compare: { ...compare, ...changed } }));
 
-export function CompareBar({ material, one, other, then, width }: { material: Material; one: LayerId; other: LayerId; then: number | null; width: number }) {
+export function CompareBar({
+  material,
+  one,
+  other,
+  then,
+  width,
+}: {
+  material: Material;
+  one: LayerId;
+  other: LayerId;
+  then: number | null;
+  width: number;
+}) {
   const { mode, split, gain } = useViews((state) => state.compare);
   const found = useCompared(material, one, other, then);
   const drag = (event: PointerEvent) => {
@@ -59,13 +72,34 @@ export function CompareBar({ material, one, other, then, width }: { material: Ma
           <span className="absolute inset-y-0 left-1/2 w-0.5 -translate-x-1/2 bg-amber" />
         </div>
       )}
-      <p data-testid="compared" className="figures pointer-events-none absolute top-2 left-2 rounded-[5px] bg-ground/85 px-2 py-1">
+      <p
+        data-testid="compared"
+        className="figures pointer-events-none absolute top-2 left-2 rounded-[5px] bg-ground/85 px-2 py-1"
+      >
         {layerName(one)} · {then === null ? layerName(other) : material.snapshots.find((s) => s.id === then)?.name}
-        {found && (found.rms === null ? <span className="pl-3 text-soft">{found.why}</span> : <span className="pl-3">rms {found.rms.toFixed(4)}, at most {found.largest!.toFixed(3)}</span>)}
+        {found &&
+          (found.rms === null ? (
+            <span className="pl-3 text-soft">{found.why}</span>
+          ) : (
+            <span className="pl-3">
+              rms {found.rms.toFixed(4)}, at most {found.largest!.toFixed(3)}
+            </span>
+          ))}
       </p>
       {mode === "difference" && (
-        <div className="absolute bottom-3 left-3 flex w-44 items-center gap-2 rounded-card bg-ground/85 px-2.5 py-1.5" onPointerDown={(event) => event.stopPropagation()}>
-          <Slider label="Gain of the difference" value={gain} min={1} max={32} step={1} valueText={`${gain} times`} onChange={(next) => set({ gain: next })} />
+        <div
+          className="absolute bottom-3 left-3 flex w-44 items-center gap-2 rounded-card bg-ground/85 px-2.5 py-1.5"
+          onPointerDown={(event) => event.stopPropagation()}
+        >
+          <Slider
+            label="Gain of the difference"
+            value={gain}
+            min={1}
+            max={32}
+            step={1}
+            valueText={`${gain} times`}
+            onChange={(next) => set({ gain: next })}
+          />
           <span className="figures w-9 text-right">{gain} ×</span>
         </div>
       )}

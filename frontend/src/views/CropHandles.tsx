@@ -49,7 +49,12 @@ const screenPlace = ([left, top]: Point) => ({ left, top });
 
 /** Points round a rectangle, each side in so many parts, so that a bent side is drawn bent. */
 function edgePoints(l: number, u: number, r: number, d: number, parts: number): Point[] {
-  const corners: Point[] = [[l, u], [r, u], [r, d], [l, d]];
+  const corners: Point[] = [
+    [l, u],
+    [r, u],
+    [r, d],
+    [l, d],
+  ];
   return corners.flatMap(([x0, y0], i) => {
     const [x1, y1] = corners[(i + 1) % 4]!;
     return Array.from({ length: parts }, (_, n): Point => [x0 + ((x1 - x0) * n) / parts, y0 + ((y1 - y0) * n) / parts]);
@@ -63,7 +68,8 @@ export function CropHandles({ material, t }: { material: Material; t: Transform 
   const aspect = picture[0] / picture[1];
   const { toScreen, toPhoto } = photoSpace(material, t);
   const at = (x: number, y: number): Point => toScreen(toCapture(view, aspect, [x / 100, y / 100]));
-  const outline = (l: number, u: number, r: number, d: number) => path(edgePoints(l, u, r, d, view.plain ? 1 : 12).map(([x, y]) => at(x, y)));
+  const outline = (l: number, u: number, r: number, d: number) =>
+    path(edgePoints(l, u, r, d, view.plain ? 1 : 12).map(([x, y]) => at(x, y)));
   const crop = outline(edges.left, edges.top, edges.right, edges.bottom);
   const tileRight = (sample[0] + ((sample[2] - sample[0]) * tile[0]) / work[0]) * 100;
   const tileBottom = (sample[1] + ((sample[3] - sample[1]) * tile[1]) / work[1]) * 100;
@@ -82,7 +88,12 @@ export function CropHandles({ material, t }: { material: Material; t: Transform 
   const begin = (event: PointerEvent) => {
     event.stopPropagation();
     event.currentTarget.setPointerCapture(event.pointerId);
-    drag.current = { from: fromCapture(view, aspect, toPhoto(...place(event))), edges, gesture: crypto.randomUUID(), view };
+    drag.current = {
+      from: fromCapture(view, aspect, toPhoto(...place(event))),
+      edges,
+      gesture: crypto.randomUUID(),
+      view,
+    };
   };
   const follow = (which: Edge[]) => (event: PointerEvent) => {
     const held = drag.current;
@@ -101,7 +112,13 @@ export function CropHandles({ material, t }: { material: Material; t: Transform 
   return (
     <>
       <svg className="absolute inset-0 size-full">
-        <path className="pointer-events-none" fillRule="evenodd" fill="#000" fillOpacity="0.5" d={`M-9999-9999h29999v29999h-29999z ${crop}`} />
+        <path
+          className="pointer-events-none"
+          fillRule="evenodd"
+          fill="#000"
+          fillOpacity="0.5"
+          d={`M-9999-9999h29999v29999h-29999z ${crop}`}
+        />
         <path
           ref={whole}
           d={crop}
@@ -119,7 +136,14 @@ export function CropHandles({ material, t }: { material: Material; t: Transform 
           onPointerUp={end}
           onKeyDown={keyed(ALL)}
         />
-        <path className="pointer-events-none" d={outline(sample[0] * 100, sample[1] * 100, tileRight, tileBottom)} fill="none" stroke="#fff" strokeOpacity="0.8" strokeDasharray="5 4" />
+        <path
+          className="pointer-events-none"
+          d={outline(sample[0] * 100, sample[1] * 100, tileRight, tileBottom)}
+          fill="none"
+          stroke="#fff"
+          strokeOpacity="0.8"
+          strokeDasharray="5 4"
+        />
       </svg>
       {HANDLES.map((handle) => (
         <div
@@ -130,7 +154,12 @@ export function CropHandles({ material, t }: { material: Material; t: Transform 
           aria-valuenow={Math.round(edges[handle.edges[0]!])}
           aria-valuetext={handle.edges.map((edge) => `${edge} ${edges[edge].toFixed(1)} %`).join(", ")}
           className="absolute grid size-6 -translate-1/2 place-items-center"
-          style={{ ...screenPlace(at(edges.left + handle.x * (edges.right - edges.left), edges.top + handle.y * (edges.bottom - edges.top))), cursor: handle.cursor }}
+          style={{
+            ...screenPlace(
+              at(edges.left + handle.x * (edges.right - edges.left), edges.top + handle.y * (edges.bottom - edges.top)),
+            ),
+            cursor: handle.cursor,
+          }}
           onPointerDown={begin}
           onPointerMove={follow(handle.edges)}
           onPointerUp={end}

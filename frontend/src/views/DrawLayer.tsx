@@ -35,7 +35,11 @@ export function DrawLayer({ material, t, shift }: Props) {
         }}
       >
         <p className="pointer-events-none absolute top-3 left-1/2 max-w-[90%] -translate-x-1/2 rounded-card bg-ground/90 px-3 py-1 text-center">
-          {picking.list === "ground" ? "Click colours of the ground; Esc ends it." : picking.list === "picks" ? "Click colours that belong to the zone; Esc ends it." : "Click colours that do not belong to it; Esc ends it."}
+          {picking.list === "ground"
+            ? "Click colours of the ground; Esc ends it."
+            : picking.list === "picks"
+              ? "Click colours that belong to the zone; Esc ends it."
+              : "Click colours that do not belong to it; Esc ends it."}
         </p>
       </div>
     );
@@ -53,7 +57,12 @@ export function DrawLayer({ material, t, shift }: Props) {
       onMove={([dx, dy], gesture) => {
         if (chosen === null || !held) return;
         if (dragged.current?.gesture !== gesture) dragged.current = { gesture, points: held.points };
-        putPoints(task, chosen, dragged.current.points.map(([x, y]): Point => [x + dx, y + dy]), gesture);
+        putPoints(
+          task,
+          chosen,
+          dragged.current.points.map(([x, y]): Point => [x + dx, y + dy]),
+          gesture,
+        );
       }}
     />
   );

@@ -15,7 +15,12 @@ interface Props {
   bitmap: ImageBitmap | null;
 }
 
-const NAMES = { upper_left: "Upper left", upper_right: "Upper right", lower_right: "Lower right", lower_left: "Lower left" };
+const NAMES = {
+  upper_left: "Upper left",
+  upper_right: "Upper right",
+  lower_right: "Lower right",
+  lower_left: "Lower left",
+};
 const ZOOM = 5;
 const GLASS = 132;
 
@@ -30,13 +35,16 @@ export function photoSpace(material: Material, t: Transform) {
   return { toScreen, toPhoto };
 }
 
-export const path = (points: Point[], closed = true) => `M${points.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join("L")}${closed ? "z" : ""}`;
+export const path = (points: Point[], closed = true) =>
+  `M${points.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join("L")}${closed ? "z" : ""}`;
 
 export function CornerHandles({ material, t, bitmap }: Props) {
   const state = useBench();
   const { proposal } = useTool();
   const { toScreen } = photoSpace(material, t);
-  const corners = CORNERS.map((c) => [valueOf(state, cornerPath(c, "x")) as number, valueOf(state, cornerPath(c, "y")) as number] as Point);
+  const corners = CORNERS.map(
+    (c) => [valueOf(state, cornerPath(c, "x")) as number, valueOf(state, cornerPath(c, "y")) as number] as Point,
+  );
   const [held, setHeld] = useState<number | null>(null);
   const drag = useRef<{ px: number; py: number; from: Point; gesture: string } | null>(null);
   const screen = corners.map(([x, y]) => toScreen([x / 100, y / 100]));
@@ -52,7 +60,14 @@ export function CornerHandles({ material, t, bitmap }: Props) {
     event.stopPropagation();
     const [x0, y0] = toScreen([0, 0]);
     const [x1, y1] = toScreen([1, 1]);
-    take(i, [from.from[0] + ((event.clientX - from.px) * 100) / (x1 - x0), from.from[1] + ((event.clientY - from.py) * 100) / (y1 - y0)], from.gesture);
+    take(
+      i,
+      [
+        from.from[0] + ((event.clientX - from.px) * 100) / (x1 - x0),
+        from.from[1] + ((event.clientY - from.py) * 100) / (y1 - y0),
+      ],
+      from.gesture,
+    );
   };
   const keyed = (i: number) => (event: KeyboardEvent) => {
     // A tenth of a per cent a key, with shift a hundredth: about a pixel of a large capture.
@@ -65,7 +80,16 @@ export function CornerHandles({ material, t, bitmap }: Props) {
       <svg aria-hidden className="pointer-events-none absolute inset-0 size-full">
         <path d={path(screen)} fill="none" stroke="#000" strokeOpacity="0.6" strokeWidth="3" />
         <path d={path(screen)} fill="none" stroke="var(--amber)" strokeWidth="1.500" />
-        {proposed && <path d={path(proposed)} fill="var(--amber)" fillOpacity="0.16" stroke="#fff" strokeDasharray="6 4" strokeWidth="1.500" />}
+        {proposed && (
+          <path
+            d={path(proposed)}
+            fill="var(--amber)"
+            fillOpacity="0.16"
+            stroke="#fff"
+            strokeDasharray="6 4"
+            strokeWidth="1.500"
+          />
+        )}
       </svg>
       {screen.map(([x, y], i) => (
         <div
@@ -97,7 +121,10 @@ export function CornerHandles({ material, t, bitmap }: Props) {
       ))}
       {held !== null && bitmap && <Magnifier bitmap={bitmap} at={corners[held]!} beside={screen[held]!} />}
       {proposal && (
-        <div className="absolute top-3 left-1/2 flex w-80 max-w-[94%] -translate-x-1/2 flex-col gap-2 rounded-card border border-line bg-ground/95 px-3 py-2" onPointerDown={(event) => event.stopPropagation()}>
+        <div
+          className="absolute top-3 left-1/2 flex w-80 max-w-[94%] -translate-x-1/2 flex-col gap-2 rounded-card border border-line bg-ground/95 px-3 py-2"
+          onPointerDown={(event) => event.stopPropagation()}
+        >
           <p>
             {proposal.reason} <span className="figures text-soft">Sure {proposal.confidence.toFixed(2)}</span>
           </p>
@@ -107,7 +134,9 @@ export function CornerHandles({ material, t, bitmap }: Props) {
                 Accept corners
               </Button>
             )}
-            <Button onClick={() => useTool.setState({ proposal: null })}>{proposal.accepted ? "Leave" : "Close"}</Button>
+            <Button onClick={() => useTool.setState({ proposal: null })}>
+              {proposal.accepted ? "Leave" : "Close"}
+            </Button>
           </div>
         </div>
       )}
@@ -125,12 +154,34 @@ function Magnifier({ bitmap, at, beside }: { bitmap: ImageBitmap; at: Point; bes
     context.fillStyle = "#777";
     context.fillRect(0, 0, GLASS, GLASS);
     context.imageSmoothingEnabled = false;
-    context.drawImage(bitmap, (at[0] / 100) * bitmap.width - side / 2, (at[1] / 100) * bitmap.height - side / 2, side, side, 0, 0, GLASS, GLASS);
+    context.drawImage(
+      bitmap,
+      (at[0] / 100) * bitmap.width - side / 2,
+      (at[1] / 100) * bitmap.height - side / 2,
+      side,
+      side,
+      0,
+      0,
+      GLASS,
+      GLASS,
+    );
     context.strokeStyle = "#e39a2d";
     context.strokeRect(GLASS / 2 - 0.5, 0, 0, GLASS);
     context.strokeRect(0, GLASS / 2 - 0.5, GLASS, 0);
   });
-  return <canvas ref={canvas} width={GLASS} height={GLASS} aria-hidden className="pointer-events-none absolute rounded-full border-2 border-ground" style={{ left: beside[0] + (beside[0] > 200 ? -GLASS - 18 : 18), top: beside[1] + (beside[1] > 200 ? -GLASS - 18 : 18) }} />;
+  return (
+    <canvas
+      ref={canvas}
+      width={GLASS}
+      height={GLASS}
+      aria-hidden
+      className="pointer-events-none absolute rounded-full border-2 border-ground"
+      style={{
+        left: beside[0] + (beside[0] > 200 ? -GLASS - 18 : 18),
+        top: beside[1] + (beside[1] > 200 ? -GLASS - 18 : 18),
+      }}
+    />
+  );
 }
 
 /** Draw along something level or upright: the picture turns so that it is. */
@@ -200,7 +251,12 @@ export function BendPoints({ material, t }: Omit<Props, "bitmap">) {
       <svg aria-hidden className="pointer-events-none absolute inset-0 size-full">
         {lines.map((line, i) => (
           <g key={i}>
-            <path d={line.length ? path(line.map(toScreen), false) : ""} fill="none" stroke="var(--amber)" strokeWidth="1.500" />
+            <path
+              d={line.length ? path(line.map(toScreen), false) : ""}
+              fill="none"
+              stroke="var(--amber)"
+              strokeWidth="1.500"
+            />
             {line.map((point, j) => (
               <circle key={j} cx={toScreen(point)[0]} cy={toScreen(point)[1]} r="4" fill="var(--amber)" stroke="#000" />
             ))}
@@ -230,5 +286,9 @@ export function NeutralPick({ material, t }: Omit<Props, "bitmap">) {
 }
 
 function Hint({ children }: { children: string }) {
-  return <p className="pointer-events-none absolute top-3 left-1/2 max-w-[90%] -translate-x-1/2 rounded-card bg-ground/90 px-3 py-1 text-center">{children}</p>;
+  return (
+    <p className="pointer-events-none absolute top-3 left-1/2 max-w-[90%] -translate-x-1/2 rounded-card bg-ground/90 px-3 py-1 text-center">
+      {children}
+    </p>
+  );
 }

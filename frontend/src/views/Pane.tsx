@@ -53,7 +53,13 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
   const beside = useViews((state) => state.setups[state.stage].first.what);
   const cut = material.recipe.operations["tile.cutout"]?.on === true;
   // A cut-out does not repeat, and its mask says more than its colour twice.
-  const setup = cut ? { ...kept, how: "single" as How, what: side === "second" && kept.what === beside && beside === "base_color" ? ("opacity" as What) : kept.what } : kept;
+  const setup = cut
+    ? {
+        ...kept,
+        how: "single" as How,
+        what: side === "second" && kept.what === beside && beside === "base_color" ? ("opacity" as What) : kept.what,
+      }
+    : kept;
   const stage = useViews((state) => state.stage);
   const input = useViews((state) => state.input);
   const arrangement = useViews((state) => state.arrangement);
@@ -66,8 +72,23 @@ export function Pane({ side, material }: { side: Side; material: Material }) {
   const what: What = wanted === "lit" || material.keys[wanted] ? wanted : "base_color";
   const alone = arrangement === side;
   return (
-    <section aria-label={side === "first" ? "First view" : "Second view"} className="flex size-full min-h-0 min-w-0 flex-col">
-      <Head side={side} what={what} chosen={wanted === what || input ? setup.what : what} how={setup.how} channel={setup.channel} there={there.join(" ")} cut={cut} input={input} alone={alone} whole={whole} histogram={histogram} />
+    <section
+      aria-label={side === "first" ? "First view" : "Second view"}
+      className="flex size-full min-h-0 min-w-0 flex-col"
+    >
+      <Head
+        side={side}
+        what={what}
+        chosen={wanted === what || input ? setup.what : what}
+        how={setup.how}
+        channel={setup.channel}
+        there={there.join(" ")}
+        cut={cut}
+        input={input}
+        alone={alone}
+        whole={whole}
+        histogram={histogram}
+      />
       <div className="relative min-h-0 flex-1">
         {what === "lit" ? (
           <Suspense fallback={<div className="size-full bg-surround" />}>
@@ -102,7 +123,15 @@ const Repeats = memo(function Repeats({ side, repeat }: { side: Side; repeat: nu
 });
 
 const CompareWith = memo(function CompareWith({ mode }: { mode: Compare }) {
-  return <Pick label="Compare with the second view" value={mode} groups={[{ options: COMPARES }]} onChange={(mode) => useViews.setState((state) => ({ compare: { ...state.compare, mode } }))} className="absolute right-[62px] bottom-2 z-10 h-6 border-transparent bg-ground/85 px-1.5 text-[12px]" />;
+  return (
+    <Pick
+      label="Compare with the second view"
+      value={mode}
+      groups={[{ options: COMPARES }]}
+      onChange={(mode) => useViews.setState((state) => ({ compare: { ...state.compare, mode } }))}
+      className="absolute right-[62px] bottom-2 z-10 h-6 border-transparent bg-ground/85 px-1.5 text-[12px]"
+    />
+  );
 });
 
 interface HeadProps {
@@ -122,16 +151,39 @@ interface HeadProps {
 }
 
 /** The line above a view. It hangs on none of the pixels, so a change of a setting leaves it alone. */
-const Head = memo(function Head({ side, what, chosen, how, channel, there, cut, input, alone, whole, histogram }: HeadProps) {
+const Head = memo(function Head({
+  side,
+  what,
+  chosen,
+  how,
+  channel,
+  there,
+  cut,
+  input,
+  alone,
+  whole,
+  histogram,
+}: HeadProps) {
   const shape = useLit((state) => state.shape);
   const own = useLit((state) => state.shapeFile);
   return (
     <header className="flex h-9 shrink-0 items-center gap-0.5 border-b border-line bg-ground px-1.5">
       {/* What does not fit is cut off here, never the button behind it. */}
       <div className="flex min-w-0 flex-1 items-center gap-1 overflow-hidden">
-        <Pick label="What" value={chosen} groups={groupsOf(there.split(" ") as LayerId[])} onChange={(next) => setView(side, { what: next })} className="h-6.5 px-2 font-medium" />
+        <Pick
+          label="What"
+          value={chosen}
+          groups={groupsOf(there.split(" ") as LayerId[])}
+          onChange={(next) => setView(side, { what: next })}
+          className="h-6.5 px-2 font-medium"
+        />
         {what === "lit" ? (
-          <Choice label="Shape" value={shape} options={own ? [...SHAPES, { value: "own", label: "Own" }] : SHAPES} onChange={(next) => useLit.setState({ shape: next })} />
+          <Choice
+            label="Shape"
+            value={shape}
+            options={own ? [...SHAPES, { value: "own", label: "Own" }] : SHAPES}
+            onChange={(next) => useLit.setState({ shape: next })}
+          />
         ) : (
           <>
             {cut ? null : wraps(what) ? (
@@ -156,12 +208,17 @@ const Head = memo(function Head({ side, what, chosen, how, channel, there, cut, 
           aria-pressed={histogram}
           title="How the values are spread (d)"
           onClick={() => useViews.setState({ histogram: !histogram })}
-          className={cx("shrink-0 rounded-[5px] p-1 hover:bg-lifted hover:text-text", histogram ? "text-amber" : "text-soft")}
+          className={cx(
+            "shrink-0 rounded-[5px] p-1 hover:bg-lifted hover:text-text",
+            histogram ? "text-amber" : "text-soft",
+          )}
         >
           <ChartArea size={13} />
         </button>
       )}
-      {input && what !== "lit" && <span className="rounded-[5px] bg-amber px-1.5 text-[11.5px] font-semibold text-on-amber">Input</span>}
+      {input && what !== "lit" && (
+        <span className="rounded-[5px] bg-amber px-1.5 text-[11.5px] font-semibold text-on-amber">Input</span>
+      )}
       <button
         type="button"
         aria-label={whole ? "Leave the whole window" : "Fill the window"}
@@ -171,15 +228,17 @@ const Head = memo(function Head({ side, what, chosen, how, channel, there, cut, 
       >
         <Fullscreen size={13} />
       </button>
-      {!whole && <button
-        type="button"
-        aria-label={alone ? "Show both views" : "Show this view alone"}
-        title={alone ? "Show both views" : "Show this view alone"}
-        onClick={() => useViews.setState({ arrangement: alone ? "beside" : side })}
-        className="shrink-0 rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
-      >
-        {alone ? <Minimize2 size={13} /> : <Maximize2 size={13} />}
-      </button>}
+      {!whole && (
+        <button
+          type="button"
+          aria-label={alone ? "Show both views" : "Show this view alone"}
+          title={alone ? "Show both views" : "Show this view alone"}
+          onClick={() => useViews.setState({ arrangement: alone ? "beside" : side })}
+          className="shrink-0 rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+        >
+          {alone ? <Minimize2 size={13} /> : <Maximize2 size={13} />}
+        </button>
+      )}
     </header>
   );
 });

@@ -18,7 +18,9 @@ export function PlaceMarks({ material, t, shift }: { material: Material; t: Tran
   return (
     <>
       <svg aria-hidden className="pointer-events-none absolute inset-0 size-full" data-testid="places">
-        {found?.filled.map((place, i) => <circle key={i} {...ring(place)} stroke="#fff" strokeOpacity="0.55" strokeWidth="1" strokeDasharray="1 3" />)}
+        {found?.filled.map((place, i) => (
+          <circle key={i} {...ring(place)} stroke="#fff" strokeOpacity="0.55" strokeWidth="1" strokeDasharray="1 3" />
+        ))}
         {found &&
           standsOut(found).map((place) => (
             <g key={`${place.x}/${place.y}`}>
@@ -35,7 +37,8 @@ export function PlaceMarks({ material, t, shift }: { material: Material; t: Tran
           onClick={(event) => {
             const bounds = event.currentTarget.getBoundingClientRect();
             const [x, y] = t.toTile(event.clientX - bounds.left, event.clientY - bounds.top);
-            if (x >= 0 && y >= 0 && x <= 1 && y <= 1 && !busy) void fill(material.id, [{ x: wrapped(x - 2 * shift), y: wrapped(y - 2 * shift), radius }]);
+            if (x >= 0 && y >= 0 && x <= 1 && y <= 1 && !busy)
+              void fill(material.id, [{ x: wrapped(x - 2 * shift), y: wrapped(y - 2 * shift), radius }]);
           }}
         />
       )}

@@ -19,26 +19,57 @@ export function RepeatGrid({ material, t }: { material: Material; t: Transform }
   const aspect = picture[0] / picture[1];
   const { toScreen, toPhoto } = photoSpace(material, t);
   const at = (x: number, y: number): Point => toScreen(toCapture(view, aspect, [x, y]));
-  const now: Rect = [sample[0], sample[1], sample[0] + ((sample[2] - sample[0]) * tile[0]) / work[0], sample[1] + ((sample[3] - sample[1]) * tile[1]) / work[1]];
+  const now: Rect = [
+    sample[0],
+    sample[1],
+    sample[0] + ((sample[2] - sample[0]) * tile[0]) / work[0],
+    sample[1] + ((sample[3] - sample[1]) * tile[1]) / work[1],
+  ];
   // A suggestion that is not taken yet is drawn as it would be.
   const suggested = grid && valueOf(state, "tile.join.method") !== "lattice" ? (grid.box as Rect) : null;
   const rect = suggested ?? now;
   const line = (from: Point, to: Point) =>
     path(
-      Array.from({ length: PARTS + 1 }, (_, i): Point => at(from[0] + ((to[0] - from[0]) * i) / PARTS, from[1] + ((to[1] - from[1]) * i) / PARTS)),
+      Array.from({ length: PARTS + 1 }, (_, i): Point =>
+        at(from[0] + ((to[0] - from[0]) * i) / PARTS, from[1] + ((to[1] - from[1]) * i) / PARTS),
+      ),
       false,
     );
-  const steps = (from: number, to: number, period: number) => (period > 0 ? Array.from({ length: Math.max(0, Math.round((to - from) / period) - 1) }, (_, i) => from + period * (i + 1)) : []);
+  const steps = (from: number, to: number, period: number) =>
+    period > 0
+      ? Array.from({ length: Math.max(0, Math.round((to - from) / period) - 1) }, (_, i) => from + period * (i + 1))
+      : [];
   const [left, top, right, bottom] = rect;
-  const inner = grid ? [...steps(left, right, grid.period[0]).map((x) => line([x, top], [x, bottom])), ...steps(top, bottom, grid.period[1]).map((y) => line([left, y], [right, y]))].join("") : "";
-  const outline = [line([left, top], [right, top]), line([right, top], [right, bottom]), line([right, bottom], [left, bottom]), line([left, bottom], [left, top])].join("");
+  const inner = grid
+    ? [
+        ...steps(left, right, grid.period[0]).map((x) => line([x, top], [x, bottom])),
+        ...steps(top, bottom, grid.period[1]).map((y) => line([left, y], [right, y])),
+      ].join("")
+    : "";
+  const outline = [
+    line([left, top], [right, top]),
+    line([right, top], [right, bottom]),
+    line([right, bottom], [left, bottom]),
+    line([left, bottom], [left, top]),
+  ].join("");
 
   const take = (next: Rect, gesture: string) => {
     const overlap: Point = [work[0] / tile[0] - 1, work[1] / tile[1] - 1];
-    change(placed(next, overlap, view.size, valueOf(state, "square.flat.stretch") as number, 1 / tileAspect(material.preview)), "Tile on the picture", gesture);
+    change(
+      placed(
+        next,
+        overlap,
+        view.size,
+        valueOf(state, "square.flat.stretch") as number,
+        1 / tileAspect(material.preview),
+      ),
+      "Tile on the picture",
+      gesture,
+    );
   };
   const moved = (rect: Rect, whole: boolean, dx: number, dy: number): Rect => {
-    if (!whole) return [rect[0], rect[1], Math.max(rect[0] + 0.02, rect[2] + dx), Math.max(rect[1] + 0.02, rect[3] + dy)];
+    if (!whole)
+      return [rect[0], rect[1], Math.max(rect[0] + 0.02, rect[2] + dx), Math.max(rect[1] + 0.02, rect[3] + dy)];
     const [spareX, spareY] = [((rect[2] - rect[0]) * work[0]) / tile[0], ((rect[3] - rect[1]) * work[1]) / tile[1]];
     const x = Math.min(1 - spareX - rect[0], Math.max(-rect[0], dx));
     const y = Math.min(1 - spareY - rect[1], Math.max(-rect[1], dy));
@@ -80,11 +111,30 @@ export function RepeatGrid({ material, t }: { material: Material; t: Transform }
           <path d={outline} stroke="var(--amber)" strokeWidth="2" strokeDasharray={suggested ? "7 5" : undefined} />
         </g>
         {!suggested && (
-          <path d={path([at(left, top), at(right, top), corner, at(left, bottom)])} role="slider" tabIndex={0} aria-label="Tile on the picture" aria-valuenow={Math.round(left * 100)} aria-valuetext={`from ${(left * 100).toFixed(1)}, ${(top * 100).toFixed(1)} %`} fill="transparent" className="cursor-move" {...handlers(true)} />
+          <path
+            d={path([at(left, top), at(right, top), corner, at(left, bottom)])}
+            role="slider"
+            tabIndex={0}
+            aria-label="Tile on the picture"
+            aria-valuenow={Math.round(left * 100)}
+            aria-valuetext={`from ${(left * 100).toFixed(1)}, ${(top * 100).toFixed(1)} %`}
+            fill="transparent"
+            className="cursor-move"
+            {...handlers(true)}
+          />
         )}
       </svg>
       {!suggested && (
-        <div role="slider" tabIndex={0} aria-label="Size of the tile" aria-valuenow={Math.round((right - left) * 100)} aria-valuetext={spoken} className="absolute grid size-7 -translate-1/2 cursor-nwse-resize place-items-center" style={{ left: corner[0], top: corner[1] }} {...handlers(false)}>
+        <div
+          role="slider"
+          tabIndex={0}
+          aria-label="Size of the tile"
+          aria-valuenow={Math.round((right - left) * 100)}
+          aria-valuetext={spoken}
+          className="absolute grid size-7 -translate-1/2 cursor-nwse-resize place-items-center"
+          style={{ left: corner[0], top: corner[1] }}
+          {...handlers(false)}
+        >
           <span className="size-[13px] rounded-full border-2 border-amber bg-black/40" />
         </div>
       )}

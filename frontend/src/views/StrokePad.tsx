@@ -31,7 +31,18 @@ interface Props {
   onMove?: (by: Point, gesture: string, from: number) => void;
 }
 
-export function StrokePad({ t, shift, marks, brush, held = false, aiming = false, source = null, onAim, onDraw, onMove }: Props) {
+export function StrokePad({
+  t,
+  shift,
+  marks,
+  brush,
+  held = false,
+  aiming = false,
+  source = null,
+  onAim,
+  onDraw,
+  onMove,
+}: Props) {
   const [line, setLine] = useState<Point[]>([]);
   const [at, setAt] = useState<Point | null>(null);
   const moving = useRef<{ from: Point; gesture: string; began: number } | null>(null);
@@ -65,24 +76,66 @@ export function StrokePad({ t, shift, marks, brush, held = false, aiming = false
     setLine([]);
   };
   const size = brush?.outline ? 6 : (brush?.radius ?? 0) * per;
-  const from = line[0] && source ? ([source[0] - line[0][0] + line.at(-1)![0], source[1] - line[0][1] + line.at(-1)![1]] as Point) : source;
+  const from =
+    line[0] && source
+      ? ([source[0] - line[0][0] + line.at(-1)![0], source[1] - line[0][1] + line.at(-1)![1]] as Point)
+      : source;
   return (
     <>
       <svg aria-hidden className="pointer-events-none absolute inset-0 size-full" data-testid="strokes">
         {marks.map((mark, i) => (
           <Drawn key={i} mark={mark} screen={screen} per={per} />
         ))}
-        {brush && line.length > 0 && <Drawn mark={{ radius: brush.outline ? 0 : brush.radius, points: line, ink: brush.ink, strong: true }} screen={screen} per={per} />}
-        {brush && at && !brush.outline && !aiming && <circle cx={screen(at)[0]} cy={screen(at)[1]} r={Math.max(2, size)} fill="none" stroke="#fff" strokeWidth="1.500" style={{ mixBlendMode: "difference" }} />}
+        {brush && line.length > 0 && (
+          <Drawn
+            mark={{ radius: brush.outline ? 0 : brush.radius, points: line, ink: brush.ink, strong: true }}
+            screen={screen}
+            per={per}
+          />
+        )}
+        {brush && at && !brush.outline && !aiming && (
+          <circle
+            cx={screen(at)[0]}
+            cy={screen(at)[1]}
+            r={Math.max(2, size)}
+            fill="none"
+            stroke="#fff"
+            strokeWidth="1.500"
+            style={{ mixBlendMode: "difference" }}
+          />
+        )}
         {brush && from && !aiming && (
           <g>
-            <circle cx={screen(from)[0]} cy={screen(from)[1]} r={Math.max(5, size)} fill="none" stroke="#000" strokeWidth="3" />
-            <circle cx={screen(from)[0]} cy={screen(from)[1]} r={Math.max(5, size)} fill="none" stroke="var(--amber)" strokeWidth="1.500" strokeDasharray="3 3" />
+            <circle
+              cx={screen(from)[0]}
+              cy={screen(from)[1]}
+              r={Math.max(5, size)}
+              fill="none"
+              stroke="#000"
+              strokeWidth="3"
+            />
+            <circle
+              cx={screen(from)[0]}
+              cy={screen(from)[1]}
+              r={Math.max(5, size)}
+              fill="none"
+              stroke="var(--amber)"
+              strokeWidth="1.500"
+              strokeDasharray="3 3"
+            />
           </g>
         )}
       </svg>
       {(brush || held) && (
-        <div data-testid="brush" className={`absolute inset-0 ${held ? "cursor-move" : aiming ? "cursor-crosshair" : "cursor-none"}`} onPointerDown={down} onPointerMove={move} onPointerUp={up} onPointerLeave={() => setAt(null)} onDoubleClick={(event) => event.stopPropagation()} />
+        <div
+          data-testid="brush"
+          className={`absolute inset-0 ${held ? "cursor-move" : aiming ? "cursor-crosshair" : "cursor-none"}`}
+          onPointerDown={down}
+          onPointerMove={move}
+          onPointerUp={up}
+          onPointerLeave={() => setAt(null)}
+          onDoubleClick={(event) => event.stopPropagation()}
+        />
       )}
     </>
   );
@@ -91,12 +144,20 @@ export function StrokePad({ t, shift, marks, brush, held = false, aiming = false
 function Drawn({ mark, screen, per }: { mark: Mark; screen: (at: Point) => Point; per: number }) {
   const points = mark.points.map(screen);
   const line = mark.radius > 0;
-  const shape = points.length === 1 ? path([points[0]!, [points[0]![0] + 0.01, points[0]![1]]], false) : path(points, !line);
+  const shape =
+    points.length === 1 ? path([points[0]!, [points[0]![0] + 0.01, points[0]![1]]], false) : path(points, !line);
   const width = Math.max(2, 2 * mark.radius * per);
   return (
     <g fill="none" strokeLinecap="round" strokeLinejoin="round">
       {line && mark.strong && <path d={shape} stroke="var(--amber)" strokeWidth={width + 3} opacity="0.55" />}
-      <path d={shape} stroke={line ? mark.ink : "var(--amber)"} strokeWidth={line ? width : 2} fill={line ? "none" : mark.ink} fillOpacity="0.45" opacity={line ? 0.5 : 1} />
+      <path
+        d={shape}
+        stroke={line ? mark.ink : "var(--amber)"}
+        strokeWidth={line ? width : 2}
+        fill={line ? "none" : mark.ink}
+        fillOpacity="0.45"
+        opacity={line ? 0.5 : 1}
+      />
     </g>
   );
 }

@@ -27,7 +27,17 @@ export function fromCapture(view: CaptureView, aspect: number, at: Point): Point
     const [bx, by] = bent(straight, aspect, view.lens);
     straight = [straight[0] + at[0] - bx, straight[1] + at[1] - by];
   }
-  const [a, b, c, d, e, f, g, h, i] = view.homography as [number, number, number, number, number, number, number, number, number];
+  const [a, b, c, d, e, f, g, h, i] = view.homography as [
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+  ];
   const [x, y] = straight;
   // Cramer's rule for u, v in the two equations x·w = …, y·w = ….
   const [p, q, r] = [a - g * x, b - h * x, i * x - c];

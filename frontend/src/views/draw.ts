@@ -14,7 +14,11 @@ export function channelOf(bitmap: ImageBitmap, channel: Channel): HTMLCanvasElem
   context.drawImage(bitmap, 0, 0);
   const image = context.getImageData(0, 0, canvas.width, canvas.height);
   const data = image.data;
-  const weights = { red: [1, 0, 0], green: [0, 1, 0], blue: [0, 0, 1], value: [0.2126, 0.7152, 0.0722] }[channel] as [number, number, number];
+  const weights = { red: [1, 0, 0], green: [0, 1, 0], blue: [0, 0, 1], value: [0.2126, 0.7152, 0.0722] }[channel] as [
+    number,
+    number,
+    number,
+  ];
   for (let i = 0; i < data.length; i += 4) {
     const grey = weights[0] * data[i]! + weights[1] * data[i + 1]! + weights[2] * data[i + 2]!;
     data[i] = data[i + 1] = data[i + 2] = grey;
@@ -24,7 +28,11 @@ export function channelOf(bitmap: ImageBitmap, channel: Channel): HTMLCanvasElem
 }
 
 /** How far two pictures lie apart, channel by channel, times a gain. */
-export function differenceOf(one: HTMLCanvasElement | ImageBitmap, other: HTMLCanvasElement | ImageBitmap, gain: number): HTMLCanvasElement | ImageBitmap {
+export function differenceOf(
+  one: HTMLCanvasElement | ImageBitmap,
+  other: HTMLCanvasElement | ImageBitmap,
+  gain: number,
+): HTMLCanvasElement | ImageBitmap {
   const canvas = document.createElement("canvas");
   [canvas.width, canvas.height] = [one.width, one.height];
   const context = canvas.getContext("2d", { willReadFrequently: true });
@@ -34,7 +42,8 @@ export function differenceOf(one: HTMLCanvasElement | ImageBitmap, other: HTMLCa
   context.drawImage(other, 0, 0, canvas.width, canvas.height);
   const against = context.getImageData(0, 0, canvas.width, canvas.height).data;
   const data = image.data;
-  for (let i = 0; i < data.length; i++) if (i % 4 !== 3) data[i] = Math.min(255, Math.abs(data[i]! - against[i]!) * gain);
+  for (let i = 0; i < data.length; i++)
+    if (i % 4 !== 3) data[i] = Math.min(255, Math.abs(data[i]! - against[i]!) * gain);
   context.putImageData(image, 0, 0);
   return canvas;
 }

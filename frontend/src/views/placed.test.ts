@@ -4,7 +4,13 @@ import { placed } from "./placed";
 describe("a tile placed on the picture", () => {
   it("leaves room for the overlap and keeps its shape", () => {
     const made = placed([0.1, 0.2, 0.5, 0.6], [0.2, 0.1], [1000, 1000], 1, 1);
-    expect(made).toEqual({ "square.crop.left": 10, "square.crop.top": 20, "square.crop.right": 58, "square.crop.bottom": 64, "square.flat.stretch": 1 });
+    expect(made).toEqual({
+      "square.crop.left": 10,
+      "square.crop.top": 20,
+      "square.crop.right": 58,
+      "square.crop.bottom": 64,
+      "square.flat.stretch": 1,
+    });
   });
 
   it("stretches what is not of the wanted shape", () => {

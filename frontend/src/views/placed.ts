@@ -16,6 +16,8 @@ export function placed(rect: Rect, overlap: Point, size: [number, number], stret
     "square.crop.top": tidy(top),
     "square.crop.right": tidy(left + width * (1 + overlap[0])),
     "square.crop.bottom": tidy(top + height * (1 + overlap[1])),
-    "square.flat.stretch": Number(Math.min(4, Math.max(0.25, (stretch * aspect * height * size[1]) / (width * size[0]))).toFixed(5)),
+    "square.flat.stretch": Number(
+      Math.min(4, Math.max(0.25, (stretch * aspect * height * size[1]) / (width * size[0]))).toFixed(5),
+    ),
   };
 }

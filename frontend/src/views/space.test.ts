@@ -8,7 +8,12 @@ const preview = {
   picture: [1500, 1000] as [number, number],
   sample: [0.1, 0.2, 0.6, 0.7] as [number, number, number, number],
   tile_mm: null,
-  view: { homography: [1, 0, 0, 0, 1, 0, 0, 0, 1], lens: [0, 0, 0, 0] as [number, number, number, number], size: [1500, 1000] as [number, number], plain: true },
+  view: {
+    homography: [1, 0, 0, 0, 1, 0, 0, 0, 1],
+    lens: [0, 0, 0, 0] as [number, number, number, number],
+    size: [1500, 1000] as [number, number],
+    plain: true,
+  },
 };
 
 describe("tile space", () => {

@@ -62,7 +62,15 @@ export function transform(look: Gaze, aspect: number, width: number, height: num
 }
 
 /** The gaze after zooming by factor with the place under the pointer kept still. */
-export function zoomed(look: Gaze, aspect: number, width: number, height: number, px: number, py: number, factor: number): Gaze {
+export function zoomed(
+  look: Gaze,
+  aspect: number,
+  width: number,
+  height: number,
+  px: number,
+  py: number,
+  factor: number,
+): Gaze {
   const scale = Math.min(40000, Math.max(24, look.scale * factor));
   const [x, y] = transform(look, aspect, width, height).toTile(px, py);
   return { scale, x: x - (px - width / 2) / scale, y: y - (py - height / 2) / (scale * aspect) };

@@ -92,13 +92,25 @@ export const useViews = create<Views>(() => {
 });
 
 useViews.subscribe((now, before) => {
-  if (now.setups === before.setups && now.stage === before.stage && now.split === before.split && now.arrangement === before.arrangement) return;
+  if (
+    now.setups === before.setups &&
+    now.stage === before.stage &&
+    now.split === before.split &&
+    now.arrangement === before.arrangement
+  )
+    return;
   const { stage, setups, split, arrangement } = now;
   localStorage.setItem(KEPT, JSON.stringify({ stage, setups, split, arrangement }));
 });
 
 export function openStage(stage: StageId) {
-  useViews.setState({ stage, look: null, evidence: null, input: false, compare: { ...useViews.getState().compare, mode: "off", snapshot: null } });
+  useViews.setState({
+    stage,
+    look: null,
+    evidence: null,
+    input: false,
+    compare: { ...useViews.getState().compare, mode: "off", snapshot: null },
+  });
 }
 
 export function setView(side: Side, changes: Partial<ViewSetup>) {

@@ -20,12 +20,18 @@ export function Check({ material }: { material: Material }) {
   const { findings, fresh } = useFindings(material);
   const [opened, setOpened] = useState<string | null>(null);
   if (!findings) return <p className="pt-2 text-soft">Looking at all maps …</p>;
-  const counts = ORDER.map(({ level, words }) => ({ level, words, count: findings.filter((f) => f.level === level).length })).filter((c) => c.count);
+  const counts = ORDER.map(({ level, words }) => ({
+    level,
+    words,
+    count: findings.filter((f) => f.level === level).length,
+  })).filter((c) => c.count);
   const open = findings.filter((f) => f.level !== "pass");
   const passed = findings.filter((f) => f.level === "pass");
   const row = (finding: Finding, number: number) => {
     const id = `${finding.rule}/${finding.map ?? ""}/${number}`;
-    return <Row key={id} finding={finding} open={opened === id} onToggle={() => setOpened(opened === id ? null : id)} />;
+    return (
+      <Row key={id} finding={finding} open={opened === id} onToggle={() => setOpened(opened === id ? null : id)} />
+    );
   };
   return (
     <>
@@ -58,7 +64,12 @@ function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onT
   };
   return (
     <li className="border-b border-line" data-rule={finding.rule} data-level={finding.level}>
-      <button type="button" aria-expanded={open} onClick={look} className="grid w-full grid-cols-[16px_1fr_auto] items-center gap-x-2 py-1.5 text-left hover:bg-raised">
+      <button
+        type="button"
+        aria-expanded={open}
+        onClick={look}
+        className="grid w-full grid-cols-[16px_1fr_auto] items-center gap-x-2 py-1.5 text-left hover:bg-raised"
+      >
         <Level level={finding.level} word={false} />
         <span className="min-w-0 leading-[1.3]">{finding.title}</span>
         <span className="text-[12px] text-soft">{finding.map ? layerName(finding.map) : ""}</span>
@@ -71,7 +82,11 @@ function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onT
             Limit: <span className="figures">{finding.limit}</span>. Source: {finding.source}.
           </p>
           {finding.fix && (
-            <Button look="main" className="self-start" onClick={() => change(finding.fix!.changes as Record<SettingPath, Value | null>, finding.fix!.label)}>
+            <Button
+              look="main"
+              className="self-start"
+              onClick={() => change(finding.fix!.changes as Record<SettingPath, Value | null>, finding.fix!.label)}
+            >
               {finding.fix.label}
             </Button>
           )}

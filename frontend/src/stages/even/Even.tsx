@@ -6,7 +6,8 @@ import { useBrought } from "../gather/Files";
 import { Operation } from "../Operation";
 import { ToneCurve } from "./ToneCurve";
 
-const share = (part: number | undefined) => (part === undefined ? "–" : part === 0 ? "none" : `${(part * 100).toFixed(part < 0.01 ? 2 : 1)} % of the picture`);
+const share = (part: number | undefined) =>
+  part === undefined ? "–" : part === 0 ? "none" : `${(part * 100).toFixed(part < 0.01 ? 2 : 1)} % of the picture`;
 
 export function Even({ material }: { material: Material }) {
   const figures = useFigures(material);
@@ -27,11 +28,31 @@ export function Even({ material }: { material: Material }) {
         {height && (
           <>
             <Operation id="even.known_shading" />
-            {bearing !== undefined && <Facts rows={[["Sun found at", `${bearing.toFixed(0)}°, sky ${((found["even_known_shading.sky"] ?? 0) * 100).toFixed(0)} %`]]} />}
+            {bearing !== undefined && (
+              <Facts
+                rows={[
+                  [
+                    "Sun found at",
+                    `${bearing.toFixed(0)}°, sky ${((found["even_known_shading.sky"] ?? 0) * 100).toFixed(0)} %`,
+                  ],
+                ]}
+              />
+            )}
           </>
         )}
         <Operation id="even.raking" />
-        {raked !== undefined && <Facts rows={[["Light found", raked === 0 ? "from no one side: nothing is taken" : `along ${found["even_raking.bearing"]!.toFixed(0)}°`]]} />}
+        {raked !== undefined && (
+          <Facts
+            rows={[
+              [
+                "Light found",
+                raked === 0
+                  ? "from no one side: nothing is taken"
+                  : `along ${found["even_raking.bearing"]!.toFixed(0)}°`,
+              ],
+            ]}
+          />
+        )}
       </div>
       <div className="border-t border-line pt-1">
         <Operation id="even.shadow" />

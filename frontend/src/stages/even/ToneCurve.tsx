@@ -13,7 +13,13 @@ const [WIDTH, HEIGHT] = [280, 132];
 const PATH = "even.tone.curve";
 
 function useTones(material: Material) {
-  const { picture } = usePicture({ id: material.id, layer: "evened", key: material.keys.evened ?? "", slot: "tones", side: USUAL });
+  const { picture } = usePicture({
+    id: material.id,
+    layer: "evened",
+    key: material.keys.evened ?? "",
+    slot: "tones",
+    side: USUAL,
+  });
   return useMemo(() => {
     if (!picture) return null;
     const canvas = document.createElement("canvas");
@@ -70,7 +76,8 @@ export function ToneCurve({ material }: { material: Material }) {
     put(movedPoint(points, index, [x + by[0], y - by[1]]));
   };
   const line = Array.from({ length: 71 }, (_, i) => at([i / 70, curveAt(points, i / 70)]));
-  const percent = (share: number) => (share === 0 ? "none" : share < 0.0005 ? "under 0.1 %" : `${(share * 100).toFixed(1)} %`);
+  const percent = (share: number) =>
+    share === 0 ? "none" : share < 0.0005 ? "under 0.1 %" : `${(share * 100).toFixed(1)} %`;
   return (
     <section aria-label="Tone curve" className="py-1">
       <svg
@@ -79,13 +86,26 @@ export function ToneCurve({ material }: { material: Material }) {
         className="w-full cursor-crosshair touch-none overflow-visible rounded-card border border-line bg-raised"
         onPointerDown={down}
         onPointerMove={(event) => {
-          if (drag.current && event.buttons) put(movedPoint(points, drag.current.index, place(event)), drag.current.gesture);
+          if (drag.current && event.buttons)
+            put(movedPoint(points, drag.current.index, place(event)), drag.current.gesture);
         }}
         onPointerUp={() => (drag.current = null)}
       >
-        {tones && <path aria-label="Tones counted" d={`M0 ${HEIGHT}${tones.bars.map((bar, i) => `L${((i + 0.5) / 64) * WIDTH} ${HEIGHT - bar * (HEIGHT - 8)}`).join("")}L${WIDTH} ${HEIGHT}z`} fill="var(--text)" opacity="0.22" />}
+        {tones && (
+          <path
+            aria-label="Tones counted"
+            d={`M0 ${HEIGHT}${tones.bars.map((bar, i) => `L${((i + 0.5) / 64) * WIDTH} ${HEIGHT - bar * (HEIGHT - 8)}`).join("")}L${WIDTH} ${HEIGHT}z`}
+            fill="var(--text)"
+            opacity="0.22"
+          />
+        )}
         <path d={`M0 ${HEIGHT}L${WIDTH} 0`} stroke="var(--line)" strokeWidth="1" />
-        <path d={`M${line.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join("L")}`} fill="none" stroke="var(--text)" strokeWidth="1.500" />
+        <path
+          d={`M${line.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join("L")}`}
+          fill="none"
+          stroke="var(--text)"
+          strokeWidth="1.500"
+        />
         {points.map((point, i) => {
           const [x, y] = at(point);
           return (
@@ -114,7 +134,9 @@ export function ToneCurve({ material }: { material: Material }) {
         Mark clipped pixels
         <Switch label="Mark clipped pixels" checked={clipping} onChange={(on) => useViews.setState({ clipping: on })} />
       </label>
-      {tones && <p className="text-[12px] text-soft">{`At full brightness: ${percent(tones.bright)}. At black: ${percent(tones.dark)}.${clipping ? " Amber is too bright, white too dark." : ""}`}</p>}
+      {tones && (
+        <p className="text-[12px] text-soft">{`At full brightness: ${percent(tones.bright)}. At black: ${percent(tones.dark)}.${clipping ? " Amber is too bright, white too dark." : ""}`}</p>
+      )}
     </section>
   );
 }

@@ -21,12 +21,16 @@ export function writeCurve(points: CurvePoint[]): CurvePoint[] {
 export function movedPoint(points: CurvePoint[], index: number, [x, y]: CurvePoint): CurvePoint[] {
   const low = index ? points[index - 1]![0] + 0.01 : 0;
   const high = index < points.length - 1 ? points[index + 1]![0] - 0.01 : 1;
-  return points.map((point, i) => (i === index ? [Math.min(high, Math.max(low, x)), Math.min(1, Math.max(0, y))] : point));
+  return points.map((point, i) =>
+    i === index ? [Math.min(high, Math.max(low, x)), Math.min(1, Math.max(0, y))] : point,
+  );
 }
 
 /** Slopes at points so that nothing overshoots between them (Fritsch & Carlson 1980). */
 function slopes(points: CurvePoint[]): number[] {
-  const steps = points.slice(1).map(([x, y], i) => ({ h: x - points[i]![0], d: (y - points[i]![1]) / (x - points[i]![0]) }));
+  const steps = points
+    .slice(1)
+    .map(([x, y], i) => ({ h: x - points[i]![0], d: (y - points[i]![1]) / (x - points[i]![0]) }));
   const end = (h0: number, h1: number, d0: number, d1: number) => {
     const slope = ((2 * h0 + h1) * d0 - h0 * d1) / (h0 + h1);
     if (Math.sign(slope) !== Math.sign(d0)) return 0;
@@ -53,7 +57,12 @@ export function curveAt(points: CurvePoint[], x: number): number {
   const [[x0, y0], [x1, y1]] = [points[i]!, points[i + 1]!];
   const h = x1 - x0;
   const t = (x - x0) / h;
-  return (2 * t ** 3 - 3 * t ** 2 + 1) * y0 + (t ** 3 - 2 * t ** 2 + t) * h * m[i]! + (-2 * t ** 3 + 3 * t ** 2) * y1 + (t ** 3 - t ** 2) * h * m[i + 1]!;
+  return (
+    (2 * t ** 3 - 3 * t ** 2 + 1) * y0 +
+    (t ** 3 - 2 * t ** 2 + t) * h * m[i]! +
+    (-2 * t ** 3 + 3 * t ** 2) * y1 +
+    (t ** 3 - t ** 2) * h * m[i + 1]!
+  );
 }
 
 export interface Tones {

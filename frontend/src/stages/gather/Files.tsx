@@ -23,7 +23,12 @@ export function Files({ material }: { material: Material }) {
     <section aria-label="Files">
       <h3 className="flex items-center justify-between font-medium">
         Files
-        <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => picker.current?.click()} title="Normal, height, roughness … of the same surface, made elsewhere">
+        <Button
+          look="quiet"
+          className="h-6 px-1.5 text-[12px]"
+          onClick={() => picker.current?.click()}
+          title="Normal, height, roughness … of the same surface, made elsewhere"
+        >
           <FilePlus2 size={13} /> Add maps
         </Button>
       </h3>
@@ -40,13 +45,17 @@ export function Files({ material }: { material: Material }) {
         }}
       />
       <ul className="flex flex-col gap-1.5 py-1">
-        {material.files.filter((file) => !elsewhere(file)).map((file) => (
-          <FileRow key={file.key} file={file} first={file === material.files[0]} />
-        ))}
+        {material.files
+          .filter((file) => !elsewhere(file))
+          .map((file) => (
+            <FileRow key={file.key} file={file} first={file === material.files[0]} />
+          ))}
       </ul>
       {beside.length > 0 && (
         <Fold title="To compare with" note={`${beside.length} files`}>
-          <p className="pb-1.5 text-[12px] text-soft">Choose them in a view. They are never used for the maps and never packed.</p>
+          <p className="pb-1.5 text-[12px] text-soft">
+            Choose them in a view. They are never used for the maps and never packed.
+          </p>
           <ul className="flex flex-col gap-1.5">
             {beside.map((file) => (
               <FileRow key={file.key} file={file} first={false} />
@@ -64,7 +73,10 @@ function FileRow({ file, first }: { file: MaterialFile; first: boolean }) {
   const placed = useBench((state) => wayOf(state.material?.recipe.operations ?? {}, file.key) !== "free");
   const maps = about?.roles.filter(({ brought }) => brought) ?? [];
   const options: { value: FileRole | "none"; label: string }[] = [
-    ...maps.map(({ id, label }) => ({ value: id as FileRole, label: id === "base_color" && file.guess === "photo" ? "Photograph" : label })),
+    ...maps.map(({ id, label }) => ({
+      value: id as FileRole,
+      label: id === "base_color" && file.guess === "photo" ? "Photograph" : label,
+    })),
     { value: "gloss", label: "Gloss" },
     { value: "light", label: "One light" },
     { value: "all_lights", label: "All lights" },
@@ -77,7 +89,15 @@ function FileRow({ file, first }: { file: MaterialFile; first: boolean }) {
         <span className="min-w-0 truncate" title={file.file}>
           {file.file}
         </span>
-        {several && <Pick label={`Role of ${file.file}`} value={file.role || "none"} groups={[{ options }]} onChange={(role) => void setRole(file.key, role === "none" ? "" : role)} className="h-6 px-1.5 text-[12px]" />}
+        {several && (
+          <Pick
+            label={`Role of ${file.file}`}
+            value={file.role || "none"}
+            groups={[{ options }]}
+            onChange={(role) => void setRole(file.key, role === "none" ? "" : role)}
+            className="h-6 px-1.5 text-[12px]"
+          />
+        )}
       </div>
       <p className="figures text-soft">{size}</p>
       {several && file.why && <p className="text-[12px] text-soft">Taken so because {file.why}.</p>}
@@ -98,19 +118,38 @@ function mayLieElsewhere({ role, guess }: MaterialFile): boolean {
 function Placement({ file }: { file: MaterialFile }) {
   const way = useBench((state) => wayOf(state.material?.recipe.operations ?? {}, file.key));
   const busy = usePlacing((state) => state.busy === file.key);
-  const said = { lay: "Laid on the first photograph.", join: "Joined to the first photograph.", free: "Lies as it was photographed." }[way];
+  const said = {
+    lay: "Laid on the first photograph.",
+    join: "Joined to the first photograph.",
+    free: "Lies as it was photographed.",
+  }[way];
   return (
     <div className="mt-1">
       <p className="text-[12px] text-soft">{busy ? "Comparing both photographs …" : said}</p>
       <div className="flex flex-wrap gap-1 pt-1">
         {way === "free" ? (
           <>
-            <Button disabled={busy} className="h-6 px-1.5 text-[12px]" onClick={() => void place(file.key, "lay")}>Lay on the first</Button>
-            {file.role === "" && <Button disabled={busy} className="h-6 px-1.5 text-[12px]" onClick={() => void place(file.key, "join")}>Join to the first</Button>}
-            <Button look="quiet" disabled={busy} className="h-6 px-1.5 text-[12px]" onClick={() => usePlacing.setState({ marking: file })}>By hand</Button>
+            <Button disabled={busy} className="h-6 px-1.5 text-[12px]" onClick={() => void place(file.key, "lay")}>
+              Lay on the first
+            </Button>
+            {file.role === "" && (
+              <Button disabled={busy} className="h-6 px-1.5 text-[12px]" onClick={() => void place(file.key, "join")}>
+                Join to the first
+              </Button>
+            )}
+            <Button
+              look="quiet"
+              disabled={busy}
+              className="h-6 px-1.5 text-[12px]"
+              onClick={() => usePlacing.setState({ marking: file })}
+            >
+              By hand
+            </Button>
           </>
         ) : (
-          <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => void place(file.key, "free")}>Leave it as photographed</Button>
+          <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => void place(file.key, "free")}>
+            Leave it as photographed
+          </Button>
         )}
       </div>
     </div>
@@ -119,7 +158,10 @@ function Placement({ file }: { file: MaterialFile }) {
 
 /** The file that brings a map, or null where the map is made here. */
 export function useBrought(role: FileRole): MaterialFile | null {
-  return useBench((state) => state.material?.files.find((f) => f.role === role || (role === "roughness" && f.role === "gloss")) ?? null);
+  return useBench(
+    (state) =>
+      state.material?.files.find((f) => f.role === role || (role === "roughness" && f.role === "gloss")) ?? null,
+  );
 }
 
 /** Says that a map comes from a file, and lets the program make it instead. */

@@ -23,7 +23,8 @@ export function Gather({ material }: { material: Material }) {
       />
       {source.origin && (
         <p className="py-1 text-[12.5px]">
-          Made from the words “{source.origin.words}” by a <strong>{source.origin.provider.toLowerCase()}</strong>, seed {source.origin.seed}.
+          Made from the words “{source.origin.words}” by a <strong>{source.origin.provider.toLowerCase()}</strong>, seed{" "}
+          {source.origin.seed}.
         </p>
       )}
       {material.files.some((file) => file.role === "light") && <LightRing material={material} />}
@@ -32,11 +33,20 @@ export function Gather({ material }: { material: Material }) {
       <Triage material={material} />
       <h3 className="mt-1 flex items-center justify-between border-t border-line pt-2 font-medium">
         White and exposure
-        <Button look={picking ? "main" : "quiet"} aria-pressed={picking} className="h-6 px-1.5 text-[12px]" onClick={() => usePicking.setState({ picking: !picking })}>
+        <Button
+          look={picking ? "main" : "quiet"}
+          aria-pressed={picking}
+          className="h-6 px-1.5 text-[12px]"
+          onClick={() => usePicking.setState({ picking: !picking })}
+        >
           <Pipette size={13} /> Neutral patch
         </Button>
       </h3>
-      <Operation id="gather.white" without={source.format === "raw" ? [] : ["raw_white", "raw_highlights"]} flat={source.format === "raw"} />
+      <Operation
+        id="gather.white"
+        without={source.format === "raw" ? [] : ["raw_white", "raw_highlights"]}
+        flat={source.format === "raw"}
+      />
       <h3 className="mt-1 border-t border-line pt-2 font-medium">Way up</h3>
       <Operation id="gather.orient" />
     </>

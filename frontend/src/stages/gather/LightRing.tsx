@@ -9,7 +9,17 @@ import { Fold } from "../../ui/Fold";
 import { Level } from "../../ui/Level";
 import { setView } from "../../views/state";
 import { Setting } from "../Setting";
-import { findLamps, moveFrame, type Proof, spot, standApart, turnHalf, useLights, useRing, stopLooking } from "./lights";
+import {
+  findLamps,
+  moveFrame,
+  type Proof,
+  spot,
+  standApart,
+  turnHalf,
+  useLights,
+  useRing,
+  stopLooking,
+} from "./lights";
 
 const R = 82;
 const PROOFS: { value: Proof; label: string; hint: string }[] = [
@@ -45,11 +55,20 @@ export function LightRing({ material }: { material: Material }) {
         )}
       </h3>
       <div className="flex justify-center py-1">
-        <Rose lamps={frames} chosen={shown ? used[shown.number]?.file : undefined} onChoose={(file) => show(used.findIndex((lamp) => lamp.file === file))} />
+        <Rose
+          lamps={frames}
+          chosen={shown ? used[shown.number]?.file : undefined}
+          onChoose={(file) => show(used.findIndex((lamp) => lamp.file === file))}
+        />
       </div>
       {shown ? (
         <div className="flex items-center justify-between gap-2 py-1">
-          <Choice label="What is shown of it" value={shown.what} options={PROOFS} onChange={(what) => show(shown.number, what)} />
+          <Choice
+            label="What is shown of it"
+            value={shown.what}
+            options={PROOFS}
+            onChange={(what) => show(shown.number, what)}
+          />
           <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => useLights.setState({ shown: null })}>
             Colour
           </Button>
@@ -77,7 +96,8 @@ export function LightRing({ material }: { material: Material }) {
       </div>
       {ring.data?.residual != null && (
         <p className="figures py-0.5 text-soft">
-          Unexplained {(ring.data.residual * 100).toFixed(1)} % · {ring.data.glints ? `glints say roughness ${ring.data.roughness!.toFixed(2)}` : "no glints: matt"}
+          Unexplained {(ring.data.residual * 100).toFixed(1)} % ·{" "}
+          {ring.data.glints ? `glints say roughness ${ring.data.roughness!.toFixed(2)}` : "no glints: matt"}
         </p>
       )}
       <Fold title="Photographs" note={`${used.length} of ${frames.length} used`}>
@@ -100,23 +120,57 @@ export function LightRing({ material }: { material: Material }) {
 }
 
 function Frame({ lamp, index }: { lamp: LampRow; index: number }) {
-  const put = [lamp.shift ? `moved ${lamp.shift.toFixed(1)} px` : "", lamp.stops ? `${lamp.stops > 0 ? "+" : ""}${lamp.stops.toFixed(1)} stops` : "", lamp.used ? "" : "another size: not used"].filter(Boolean);
+  const put = [
+    lamp.shift ? `moved ${lamp.shift.toFixed(1)} px` : "",
+    lamp.stops ? `${lamp.stops > 0 ? "+" : ""}${lamp.stops.toFixed(1)} stops` : "",
+    lamp.used ? "" : "another size: not used",
+  ].filter(Boolean);
   return (
     <li className="flex h-7 items-center gap-1.5">
       <span className="figures w-5 text-soft">{index + 1}</span>
-      <span className="min-w-0 flex-1 truncate" title={lamp.name}>{lamp.name}</span>
+      <span className="min-w-0 flex-1 truncate" title={lamp.name}>
+        {lamp.name}
+      </span>
       {put.length > 0 && <span className="figures text-soft">{put.join(", ")}</span>}
-      <Degrees label={`Bearing of ${lamp.name}`} value={lamp.bearing} own={lamp.own} top={359.9} onTake={(bearing) => standApart(lamp, { bearing })} />
-      <Degrees label={`Elevation of ${lamp.name}`} value={lamp.elevation} own={lamp.own} top={85} onTake={(elevation) => standApart(lamp, { elevation })} />
+      <Degrees
+        label={`Bearing of ${lamp.name}`}
+        value={lamp.bearing}
+        own={lamp.own}
+        top={359.9}
+        onTake={(bearing) => standApart(lamp, { bearing })}
+      />
+      <Degrees
+        label={`Elevation of ${lamp.name}`}
+        value={lamp.elevation}
+        own={lamp.own}
+        top={85}
+        onTake={(elevation) => standApart(lamp, { elevation })}
+      />
       {lamp.own && (
-        <button type="button" aria-label={`Put ${lamp.name} back in the ring`} title="Back in the ring" className="grid size-4 place-items-center rounded-full hover:bg-lifted" onClick={() => standApart(lamp, null)}>
+        <button
+          type="button"
+          aria-label={`Put ${lamp.name} back in the ring`}
+          title="Back in the ring"
+          className="grid size-4 place-items-center rounded-full hover:bg-lifted"
+          onClick={() => standApart(lamp, null)}
+        >
           <span className="size-[5px] rounded-full bg-amber" />
         </button>
       )}
-      <button type="button" aria-label={`${lamp.name} earlier`} className="rounded-[5px] p-0.5 text-soft hover:bg-lifted hover:text-text" onClick={() => moveFrame(lamp.file, -1)}>
+      <button
+        type="button"
+        aria-label={`${lamp.name} earlier`}
+        className="rounded-[5px] p-0.5 text-soft hover:bg-lifted hover:text-text"
+        onClick={() => moveFrame(lamp.file, -1)}
+      >
         <ArrowUp size={12} />
       </button>
-      <button type="button" aria-label={`${lamp.name} later`} className="rounded-[5px] p-0.5 text-soft hover:bg-lifted hover:text-text" onClick={() => moveFrame(lamp.file, 1)}>
+      <button
+        type="button"
+        aria-label={`${lamp.name} later`}
+        className="rounded-[5px] p-0.5 text-soft hover:bg-lifted hover:text-text"
+        onClick={() => moveFrame(lamp.file, 1)}
+      >
         <ArrowDown size={12} />
       </button>
     </li>
@@ -124,11 +178,24 @@ function Frame({ lamp, index }: { lamp: LampRow; index: number }) {
 }
 
 /** Degrees of one lamp; typing others lets it stand out of the ring. */
-function Degrees({ label, value, own, top, onTake }: { label: string; value: number; own: boolean; top: number; onTake: (value: number) => void }) {
+function Degrees({
+  label,
+  value,
+  own,
+  top,
+  onTake,
+}: {
+  label: string;
+  value: number;
+  own: boolean;
+  top: number;
+  onTake: (value: number) => void;
+}) {
   const [draft, setDraft] = useState<string | null>(null);
   const take = () => {
     const next = Number(draft);
-    if (draft !== null && draft.trim() && Number.isFinite(next) && Math.abs(next - value) > 0.05) onTake(Math.min(top, Math.max(top > 90 ? 0 : 5, next)));
+    if (draft !== null && draft.trim() && Number.isFinite(next) && Math.abs(next - value) > 0.05)
+      onTake(Math.min(top, Math.max(top > 90 ? 0 : 5, next)));
     setDraft(null);
   };
   return (
@@ -146,12 +213,22 @@ function Degrees({ label, value, own, top, onTake }: { label: string; value: num
 }
 
 /** Drag the ring to turn all lamps; press a lamp to see its photograph. */
-function Rose({ lamps, chosen, onChoose }: { lamps: LampRow[]; chosen: string | undefined; onChoose: (file: string) => void }) {
+function Rose({
+  lamps,
+  chosen,
+  onChoose,
+}: {
+  lamps: LampRow[];
+  chosen: string | undefined;
+  onChoose: (file: string) => void;
+}) {
   const [drag, setDrag] = useState<{ from: number; first: number; gesture: string } | null>(null);
   const first = Number(useBench((state) => valueOf(state, "gather.lights.first")));
   const turnOf = (event: React.PointerEvent) => {
     const box = event.currentTarget.getBoundingClientRect();
-    return (-Math.atan2(event.clientY - box.top - box.height / 2, event.clientX - box.left - box.width / 2) * 180) / Math.PI;
+    return (
+      (-Math.atan2(event.clientY - box.top - box.height / 2, event.clientX - box.left - box.width / 2) * 180) / Math.PI
+    );
   };
   return (
     <svg
@@ -176,14 +253,29 @@ function Rose({ lamps, chosen, onChoose }: { lamps: LampRow[]; chosen: string | 
       <circle r={R / 2} fill="none" stroke="var(--line)" strokeDasharray="2 4" />
       <path d={`M0 ${-R}V${R}M${-R} 0H${R}`} stroke="var(--line)" strokeDasharray="2 4" />
       {[0, 90, 180, 270].map((at) => (
-        <text key={at} x={(R + 12) * Math.cos((at * Math.PI) / 180)} y={-(R + 12) * Math.sin((at * Math.PI) / 180) + 3.5} textAnchor="middle" fontSize="9.500" fill="var(--soft)" className="figures">
+        <text
+          key={at}
+          x={(R + 12) * Math.cos((at * Math.PI) / 180)}
+          y={-(R + 12) * Math.sin((at * Math.PI) / 180) + 3.5}
+          textAnchor="middle"
+          fontSize="9.500"
+          fill="var(--soft)"
+          className="figures"
+        >
           {at}°
         </text>
       ))}
       <rect x="-15" y="-15" width="30" height="30" rx="2" fill="var(--raised)" stroke="var(--line)" />
       {lamps.map((lamp) => {
         const [x, y] = spot(lamp, R);
-        return <path key={lamp.file} d={`M${x * 0.82} ${y * 0.82}L${x * 0.34} ${y * 0.34}`} stroke={chosen === lamp.file ? "var(--amber)" : "var(--line)"} strokeWidth="1.500" />;
+        return (
+          <path
+            key={lamp.file}
+            d={`M${x * 0.82} ${y * 0.82}L${x * 0.34} ${y * 0.34}`}
+            stroke={chosen === lamp.file ? "var(--amber)" : "var(--line)"}
+            strokeWidth="1.500"
+          />
+        );
       })}
       {lamps.map((lamp, index) => {
         const [x, y] = spot(lamp, R);
@@ -199,8 +291,22 @@ function Rose({ lamps, chosen, onChoose }: { lamps: LampRow[]; chosen: string | 
             onClick={() => lamp.used && onChoose(lamp.file)}
             onKeyDown={(event) => (event.key === "Enter" || event.key === " ") && lamp.used && onChoose(lamp.file)}
           >
-            <circle cx={x} cy={y} r="10" fill={chosen === lamp.file ? "var(--amber)" : "var(--lifted)"} stroke={index === 0 ? "var(--amber)" : "var(--soft)"} strokeWidth={index === 0 ? 2 : 1} />
-            <text x={x} y={y + 3.5} textAnchor="middle" fontSize="10" fill={chosen === lamp.file ? "var(--on-amber)" : "var(--text)"} className="figures">
+            <circle
+              cx={x}
+              cy={y}
+              r="10"
+              fill={chosen === lamp.file ? "var(--amber)" : "var(--lifted)"}
+              stroke={index === 0 ? "var(--amber)" : "var(--soft)"}
+              strokeWidth={index === 0 ? 2 : 1}
+            />
+            <text
+              x={x}
+              y={y + 3.5}
+              textAnchor="middle"
+              fontSize="10"
+              fill={chosen === lamp.file ? "var(--on-amber)" : "var(--text)"}
+              className="figures"
+            >
               {index + 1}
             </text>
           </g>

@@ -19,7 +19,16 @@ export function Triage({ material }: { material: Material }) {
     const [left, top, right, bottom] = finding.box;
     setView("first", { what: "gathered", how: "single" });
     useViews.setState({
-      evidence: { map: "gathered", of: finding.what, box: [photo.left + left * photo.width, photo.top + top * photo.height, (right - left) * photo.width, (bottom - top) * photo.height] },
+      evidence: {
+        map: "gathered",
+        of: finding.what,
+        box: [
+          photo.left + left * photo.width,
+          photo.top + top * photo.height,
+          (right - left) * photo.width,
+          (bottom - top) * photo.height,
+        ],
+      },
       look: null,
     });
   };
@@ -35,7 +44,12 @@ export function Triage({ material }: { material: Material }) {
           </span>
           {finding.advice && <span className="col-start-2 text-[12px] text-soft">{finding.advice}</span>}
           {finding.box && (
-            <Button look="quiet" aria-pressed={evidence?.of === finding.what} className="col-start-2 h-6 self-start justify-self-start px-1.5 text-[12px]" onClick={() => show(finding)}>
+            <Button
+              look="quiet"
+              aria-pressed={evidence?.of === finding.what}
+              className="col-start-2 h-6 self-start justify-self-start px-1.5 text-[12px]"
+              onClick={() => show(finding)}
+            >
               <Crosshair size={13} /> Show where
             </Button>
           )}

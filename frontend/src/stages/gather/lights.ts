@@ -14,13 +14,22 @@ const STOPPED = 499;
 export type Proof = "photograph" | "relit" | "difference" | "residual";
 
 /** The photograph that is looked at, how, and what was last found out. */
-export const useLights = create<{ shown: { number: number; what: Proof } | null; found: (Omit<LightsFound, "material"> & { id: string }) | null; looking: boolean }>(() => ({ shown: null, found: null, looking: false }));
+export const useLights = create<{
+  shown: { number: number; what: Proof } | null;
+  found: (Omit<LightsFound, "material"> & { id: string }) | null;
+  looking: boolean;
+}>(() => ({ shown: null, found: null, looking: false }));
 
 export const isLightSet = (material: Material) => material.files.filter((file) => file.role === "light").length >= 3;
 
 /** The ring as the service describes it. */
 export function useRing(material: Material, wanted = true) {
-  return useQuery({ enabled: wanted, queryKey: ["lights", material.id, material.revision], queryFn: () => api.lights(material.id), placeholderData: (old) => old });
+  return useQuery({
+    enabled: wanted,
+    queryKey: ["lights", material.id, material.revision],
+    queryFn: () => api.lights(material.id),
+    placeholderData: (old) => old,
+  });
 }
 
 /** Lets the program find the lamps, and sets what it found. */
@@ -71,7 +80,9 @@ export function moveFrame(file: string, by: 1 | -1) {
 export function standApart(lamp: LampRow, apart: { bearing?: number; elevation?: number } | null) {
   const rows = framesNow().map((row) => {
     if (row.file !== lamp.file) return row;
-    return apart ? { ...row, bearing: apart.bearing ?? lamp.bearing, elevation: apart.elevation ?? lamp.elevation } : { file: row.file };
+    return apart
+      ? { ...row, bearing: apart.bearing ?? lamp.bearing, elevation: apart.elevation ?? lamp.elevation }
+      : { file: row.file };
   });
   putFrames(rows, apart ? "Lamp apart" : "Lamp back in the ring");
 }

@@ -10,7 +10,10 @@ export type Way = "lay" | "join" | "free";
 export type Pair = [number, number, number, number];
 
 /** The file whose places are being marked. */
-export const usePlacing = create<{ marking: MaterialFile | null; busy: string | null }>(() => ({ marking: null, busy: null }));
+export const usePlacing = create<{ marking: MaterialFile | null; busy: string | null }>(() => ({
+  marking: null,
+  busy: null,
+}));
 
 export async function place(file: string, way: Way, pairs: Pair[] = []) {
   const material = await settled();
@@ -20,7 +23,14 @@ export async function place(file: string, way: Way, pairs: Pair[] = []) {
     const { material: newest, told } = await api.place(material.id, file, material.revision, way, pairs);
     if (useBench.getState().material?.id === newest.id) useBench.setState({ material: newest });
     usePlacing.setState({ marking: null });
-    tell(way === "free" ? "It lies as it was photographed." : way === "lay" ? "Laid on the first photograph." : "Joined to the first photograph.", way === "free" ? "" : told);
+    tell(
+      way === "free"
+        ? "It lies as it was photographed."
+        : way === "lay"
+          ? "Laid on the first photograph."
+          : "Joined to the first photograph.",
+      way === "free" ? "" : told,
+    );
   } catch (error) {
     tellProblem(error);
   } finally {
@@ -30,7 +40,10 @@ export async function place(file: string, way: Way, pairs: Pair[] = []) {
 
 /** How a file lies now. */
 export function wayOf(operations: Operations, file: string): Way {
-  const { files = [], joined = [] } = (operations["gather.registration"] ?? {}) as { files?: RegisteredFile[]; joined?: RegisteredFile[] };
+  const { files = [], joined = [] } = (operations["gather.registration"] ?? {}) as {
+    files?: RegisteredFile[];
+    joined?: RegisteredFile[];
+  };
   if (joined.some((row) => row.file === file)) return "join";
   return files.some((row) => row.file === file) ? "lay" : "free";
 }

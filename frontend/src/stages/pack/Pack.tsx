@@ -16,7 +16,11 @@ import { beginOwn } from "./profile";
 import { contentName, OpenProfile, ProfileTable } from "./ProfileTable";
 
 export function Pack({ material }: { material: Material }) {
-  const plan = useQuery({ queryKey: ["plan", material.id, material.revision], queryFn: () => api.plan(material.id), placeholderData: (old) => old });
+  const plan = useQuery({
+    queryKey: ["plan", material.id, material.revision],
+    queryFn: () => api.plan(material.id),
+    placeholderData: (old) => old,
+  });
   const about = useBench((state) => state.about);
   const own = useBench((state) => valueOf(state, "pack.files.profile")) === "own";
   const [table, setTable] = useState(false);
@@ -34,7 +38,13 @@ export function Pack({ material }: { material: Material }) {
               <Table2 size={13} /> Edit the table
             </Button>
           ) : (
-            <Button className="h-6.5 px-2 text-[12px]" onClick={() => { beginOwn(about); setTable(true); }}>
+            <Button
+              className="h-6.5 px-2 text-[12px]"
+              onClick={() => {
+                beginOwn(about);
+                setTable(true);
+              }}
+            >
               <Table2 size={13} /> Change it as a table
             </Button>
           )}
@@ -47,7 +57,8 @@ export function Pack({ material }: { material: Material }) {
       {blocked.length > 0 && fresh && (
         <p className="mt-2 flex gap-2 text-[12.5px]">
           <Level level="blocked" word={false} />
-          {blocked.length === 1 ? "One check blocks" : `${blocked.length} checks block`} this set; the manifest will say so. Settle it in Check first.
+          {blocked.length === 1 ? "One check blocks" : `${blocked.length} checks block`} this set; the manifest will say
+          so. Settle it in Check first.
         </p>
       )}
       <Button look="main" className="mt-3 h-8 w-full" disabled={working} onClick={() => void startPack()}>
@@ -79,14 +90,23 @@ function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; 
               const url = `/api/materials/${material.id}/planned/${index}.jpg?channel=${channel}&key=${material.pictures.planned}&follow=1`;
               const what = contentName(token);
               return (
-                <button key={i} type="button" title={`Show ${what.toLowerCase()} as the file will hold it`} onClick={() => setShown({ file: file.name, channel, what, url })} className="group inline-flex items-center gap-1.5 hover:text-text">
-                  <span className="size-6 overflow-hidden rounded-[4px] border border-line bg-surround group-hover:border-amber">{fresh && <img src={url} alt="" loading="lazy" className="size-full object-cover" />}</span>
+                <button
+                  key={i}
+                  type="button"
+                  title={`Show ${what.toLowerCase()} as the file will hold it`}
+                  onClick={() => setShown({ file: file.name, channel, what, url })}
+                  className="group inline-flex items-center gap-1.5 hover:text-text"
+                >
+                  <span className="size-6 overflow-hidden rounded-[4px] border border-line bg-surround group-hover:border-amber">
+                    {fresh && <img src={url} alt="" loading="lazy" className="size-full object-cover" />}
+                  </span>
                   {channel && channel !== "rgb" ? `${channel.toUpperCase()} ${what}` : what}
                 </button>
               );
             })}
             <span>
-              {file.floating ? (file.bits === 16 ? "half float" : "float") : `${file.bits} bit`} {file.encoding === "srgb" ? "sRGB" : "linear"}
+              {file.floating ? (file.bits === 16 ? "half float" : "float") : `${file.bits} bit`}{" "}
+              {file.encoding === "srgb" ? "sRGB" : "linear"}
               {file.y ? ` ${file.y === "plus" ? "Y+" : "Y−"}` : ""}
             </span>
           </div>
@@ -102,13 +122,27 @@ function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; 
           {layerName(role)} is blank and left out.
         </li>
       ))}
-      <Dialog title={shown ? shown.file : ""} about={shown ? `${shown.channel && shown.channel !== "rgb" ? `Channel ${shown.channel.toUpperCase()}: ` : ""}${shown.what}, the very numbers of the file` : ""} open={shown !== null} onClose={() => setShown(null)}>
-        {shown && <img src={`${shown.url}&side=768`} alt={`${shown.what} in ${shown.file}`} className="aspect-square w-full rounded-card bg-surround object-contain" />}
+      <Dialog
+        title={shown ? shown.file : ""}
+        about={
+          shown
+            ? `${shown.channel && shown.channel !== "rgb" ? `Channel ${shown.channel.toUpperCase()}: ` : ""}${shown.what}, the very numbers of the file`
+            : ""
+        }
+        open={shown !== null}
+        onClose={() => setShown(null)}
+      >
+        {shown && (
+          <img
+            src={`${shown.url}&side=768`}
+            alt={`${shown.what} in ${shown.file}`}
+            className="aspect-square w-full rounded-card bg-surround object-contain"
+          />
+        )}
       </Dialog>
     </ul>
   );
 }
-
 
 export function JobRow({ job }: { job: Job }) {
   const result = packed(job);
@@ -118,13 +152,24 @@ export function JobRow({ job }: { job: Job }) {
       <div className="flex items-center justify-between gap-2">
         <span className="truncate">{result?.file ?? job.title}</span>
         {open && (
-          <button type="button" aria-label="Cancel" title="Cancel" onClick={() => void api.cancel(job.id)} className="text-soft hover:text-text">
+          <button
+            type="button"
+            aria-label="Cancel"
+            title="Cancel"
+            onClick={() => void api.cancel(job.id)}
+            className="text-soft hover:text-text"
+          >
             <X size={14} />
           </button>
         )}
       </div>
       {open && (
-        <div role="progressbar" aria-label={job.title} aria-valuenow={Math.round(job.progress * 100)} className="mt-1.5 h-[3px] rounded-full bg-line">
+        <div
+          role="progressbar"
+          aria-label={job.title}
+          aria-valuenow={Math.round(job.progress * 100)}
+          className="mt-1.5 h-[3px] rounded-full bg-line"
+        >
           <div className="h-full rounded-full bg-amber" style={{ width: `${job.progress * 100}%` }} />
         </div>
       )}
@@ -132,11 +177,15 @@ export function JobRow({ job }: { job: Job }) {
         {job.state === "done" && result?.expired
           ? "Not kept any more; packing again makes the same."
           : job.state === "done" && result
-          ? `${result.files.length} files, ${sizeText(result.bytes)}; ${result.files.filter((f) => f.read_back === "equal").length} pictures read back and equal`
-          : `${job.message}${job.attempt > 1 && open ? ` (try ${job.attempt})` : ""}`}
+            ? `${result.files.length} files, ${sizeText(result.bytes)}; ${result.files.filter((f) => f.read_back === "equal").length} pictures read back and equal`
+            : `${job.message}${job.attempt > 1 && open ? ` (try ${job.attempt})` : ""}`}
       </p>
       {job.state === "done" && result && !result.expired && (
-        <a href={`/api/jobs/${job.id}/file`} download={result.file} className="mt-1.5 inline-flex h-7 items-center gap-1.5 rounded-card border border-line bg-ground px-2.5 hover:bg-lifted">
+        <a
+          href={`/api/jobs/${job.id}/file`}
+          download={result.file}
+          className="mt-1.5 inline-flex h-7 items-center gap-1.5 rounded-card border border-line bg-ground px-2.5 hover:bg-lifted"
+        >
           <Download size={13} /> Download
         </a>
       )}

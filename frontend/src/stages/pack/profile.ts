@@ -15,7 +15,8 @@ export function beginOwn(about: About) {
   if (now) putOwn({ ...now, label: `${now.label}, changed` }, "Own profile");
 }
 
-export const putFile = (profile: Profile, index: number, changed: Partial<FileRule>, label: string) => putOwn({ ...profile, files: profile.files.map((file, i) => (i === index ? { ...file, ...changed } : file)) }, label);
+export const putFile = (profile: Profile, index: number, changed: Partial<FileRule>, label: string) =>
+  putOwn({ ...profile, files: profile.files.map((file, i) => (i === index ? { ...file, ...changed } : file)) }, label);
 
 /** A suffix no other file has. */
 export function freshSuffix(profile: Profile): string {
@@ -25,7 +26,10 @@ export function freshSuffix(profile: Profile): string {
 /** Hands the profile over as a file. */
 export function saveProfile(profile: Profile) {
   const url = URL.createObjectURL(new Blob([JSON.stringify(profile, null, 2)], { type: "application/json" }));
-  const link = Object.assign(document.createElement("a"), { href: url, download: `${profile.label.replace(/[^A-Za-z0-9]+/g, "_")}.profile.json` });
+  const link = Object.assign(document.createElement("a"), {
+    href: url,
+    download: `${profile.label.replace(/[^A-Za-z0-9]+/g, "_")}.profile.json`,
+  });
   link.click();
   URL.revokeObjectURL(url);
 }
@@ -33,7 +37,20 @@ export function saveProfile(profile: Profile) {
 export async function loadProfile(file: File) {
   try {
     const found = JSON.parse(await file.text()) as Profile;
-    putOwn({ ...found, gloss: found.gloss ?? false, needs: found.needs ?? [], files: found.files.map((row) => ({ ...row, required: row.required ?? true, format: row.format ?? "", depth: row.depth ?? "" })) }, `Profile from ${file.name}`);
+    putOwn(
+      {
+        ...found,
+        gloss: found.gloss ?? false,
+        needs: found.needs ?? [],
+        files: found.files.map((row) => ({
+          ...row,
+          required: row.required ?? true,
+          format: row.format ?? "",
+          depth: row.depth ?? "",
+        })),
+      },
+      `Profile from ${file.name}`,
+    );
   } catch {
     tell(`${file.name} is no profile.`, "Give a file that was exported here.");
   }

@@ -34,7 +34,8 @@ export function BandCurve({ material }: { material: Material }) {
     return size < 10 ? size.toFixed(1) : size.toFixed(0);
   };
   const take = (number: number, gain: number) => {
-    if (gain !== gains[number]) change({ [path(BANDS[number]!.name)]: gain }, `${BANDS[number]!.label} detail`, gesture.current);
+    if (gain !== gains[number])
+      change({ [path(BANDS[number]!.name)]: gain }, `${BANDS[number]!.label} detail`, gesture.current);
   };
   const drag = (number: number) => (event: PointerEvent) => {
     if (!event.buttons) return;
@@ -48,24 +49,45 @@ export function BandCurve({ material }: { material: Material }) {
     take(number, Math.min(MOST, Math.max(0, Number((gains[number]! + by * (event.shiftKey ? 0.05 : 0.1)).toFixed(2)))));
   };
   const curve = smooth(gains.map((gain, i) => [xAt(i), yAt(gain)]));
-  const explain = (i: number) => show(`${BANDS[i]!.label} detail`, `Structure about ${sizeText(BANDS[i]!.size)} ${mm === null ? "% of the tile" : "mm"} wide counts ${gains[i]!.toFixed(2)} times. Double-click resets.`);
+  const explain = (i: number) =>
+    show(
+      `${BANDS[i]!.label} detail`,
+      `Structure about ${sizeText(BANDS[i]!.size)} ${mm === null ? "% of the tile" : "mm"} wide counts ${gains[i]!.toFixed(2)} times. Double-click resets.`,
+    );
   return (
     <div className="py-1">
       <div className="flex items-baseline justify-between">
         <h3 className="font-medium">Detail by size</h3>
         <span className="text-[12px] text-soft">gain over {mm === null ? "% of tile" : "mm"}</span>
       </div>
-      <svg ref={area} viewBox={`0 0 ${WIDE} ${TALL + 14}`} className="mt-1 w-full touch-none rounded-card bg-raised" role="group" aria-label="Detail by size">
+      <svg
+        ref={area}
+        viewBox={`0 0 ${WIDE} ${TALL + 14}`}
+        className="mt-1 w-full touch-none rounded-card bg-raised"
+        role="group"
+        aria-label="Detail by size"
+      >
         {BANDS.map((band, i) => (
           <g key={band.name}>
             <line x1={xAt(i)} x2={xAt(i)} y1="6" y2={TALL - 4} stroke="var(--line)" />
-            <text x={xAt(i)} y={TALL + 8} textAnchor="middle" fontSize="9.500" fill="var(--soft)" fontFamily="var(--font-mono)">
+            <text
+              x={xAt(i)}
+              y={TALL + 8}
+              textAnchor="middle"
+              fontSize="9.500"
+              fill="var(--soft)"
+              fontFamily="var(--font-mono)"
+            >
               {sizeText(band.size)}
             </text>
           </g>
         ))}
         <line x1={PAD} x2={WIDE - PAD} y1={yAt(1)} y2={yAt(1)} stroke="var(--line)" strokeDasharray="3 3" />
-        <path d={`${curve} L${xAt(BANDS.length - 1)} ${TALL - 4} L${xAt(0)} ${TALL - 4}z`} fill="var(--text)" fillOpacity="0.06" />
+        <path
+          d={`${curve} L${xAt(BANDS.length - 1)} ${TALL - 4} L${xAt(0)} ${TALL - 4}z`}
+          fill="var(--text)"
+          fillOpacity="0.06"
+        />
         <path d={curve} fill="none" stroke="var(--amber)" strokeWidth="1.600" />
         {BANDS.map((band, i) => (
           <g
@@ -91,7 +113,14 @@ export function BandCurve({ material }: { material: Material }) {
           >
             <rect x={xAt(i) - 20} y="0" width="40" height={TALL} fill="transparent" />
             <path d={`M${xAt(i) - 5} ${yAt(usual(band.name))}h10`} stroke="var(--soft)" />
-            <circle cx={xAt(i)} cy={yAt(gains[i]!)} r="5.500" fill="var(--amber)" stroke="var(--raised)" strokeWidth="2" />
+            <circle
+              cx={xAt(i)}
+              cy={yAt(gains[i]!)}
+              r="5.500"
+              fill="var(--amber)"
+              stroke="var(--raised)"
+              strokeWidth="2"
+            />
           </g>
         ))}
       </svg>

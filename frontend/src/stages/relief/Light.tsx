@@ -16,8 +16,10 @@ function reason(bearing: number, shading: number, weight: number, estimator: str
   const lit = `The light comes from the ${sideOf(bearing)} (${bearing.toFixed(0)}°), so flanks that face it are bright.`;
   if (estimator === "tone") return "Bright is taken for high, dark for deep.";
   if (estimator === "recesses") return "Dark, narrow places are taken for deep; broad tones are left alone.";
-  if (estimator === "shading") return weight > 0 ? lit : `No side is seen to light it; ${bearing.toFixed(0)}° is a guess.`;
-  if (shading === 0) return "No one side is seen to light it, so dark places are taken for deep: look whether that is true here.";
+  if (estimator === "shading")
+    return weight > 0 ? lit : `No side is seen to light it; ${bearing.toFixed(0)}° is a guess.`;
+  if (shading === 0)
+    return "No one side is seen to light it, so dark places are taken for deep: look whether that is true here.";
   const sure = weight >= 0.5 ? "Quite sure." : weight >= 0.3 ? "Fairly sure." : "Not very sure: look at the lit view.";
   return `${lit} Shading counts ${Math.round(shading * 100)} %, tone the rest. ${sure}`;
 }
@@ -34,9 +36,17 @@ export function Light({ material }: { material: Material }) {
       <Setting path="relief.cues.estimator" />
       <div className="flex items-center gap-2.5 pb-1">
         {shaded && bearing !== undefined && <Dial bearing={bearing} />}
-        <p data-testid="reason" className="flex-1 text-[12px] text-soft">{bearing === undefined ? "Looking at the light …" : reason(bearing, shading, found["formed.weight"] ?? 0, estimator)}</p>
+        <p data-testid="reason" className="flex-1 text-[12px] text-soft">
+          {bearing === undefined
+            ? "Looking at the light …"
+            : reason(bearing, shading, found["formed.weight"] ?? 0, estimator)}
+        </p>
       </div>
-      <Button aria-pressed={inverted} className="mb-1 h-6.5 w-full text-[12px]" onClick={() => change({ "relief.height.invert": !inverted }, "Bumps and dents swapped")}>
+      <Button
+        aria-pressed={inverted}
+        className="mb-1 h-6.5 w-full text-[12px]"
+        onClick={() => change({ "relief.height.invert": !inverted }, "Bumps and dents swapped")}
+      >
         <FlipVertical2 size={13} /> Swap bumps and dents
       </Button>
       {shaded && <Setting path="relief.cues.other_end" />}
@@ -49,8 +59,20 @@ const [SIZE, MIDDLE, RIM] = [56, 28, 21];
 /** The light's bearing: drag it, or turn it with the arrow keys. */
 function Dial({ bearing }: { bearing: number }) {
   const gesture = useRef("");
-  const [x, y] = [MIDDLE + Math.cos((bearing * Math.PI) / 180) * RIM, MIDDLE - Math.sin((bearing * Math.PI) / 180) * RIM];
-  const take = (next: number) => change({ "relief.cues.light": "typed", "relief.cues.bearing": ((Math.round(next) % 360) + 360) % 360, "relief.cues.other_end": false }, "Bearing of the light", gesture.current);
+  const [x, y] = [
+    MIDDLE + Math.cos((bearing * Math.PI) / 180) * RIM,
+    MIDDLE - Math.sin((bearing * Math.PI) / 180) * RIM,
+  ];
+  const take = (next: number) =>
+    change(
+      {
+        "relief.cues.light": "typed",
+        "relief.cues.bearing": ((Math.round(next) % 360) + 360) % 360,
+        "relief.cues.other_end": false,
+      },
+      "Bearing of the light",
+      gesture.current,
+    );
   const drag = (event: PointerEvent) => {
     if (!event.buttons) return;
     const bounds = event.currentTarget.getBoundingClientRect();

@@ -37,7 +37,9 @@ export function Relief({ material }: { material: Material }) {
           <Setting path="gather.maps.height_steps" />
         </>
       ) : leaning ? (
-        <p className="py-1.5">{brought ? "Height follows the normal map that was brought." : "Height follows the normals of the light set."}</p>
+        <p className="py-1.5">
+          {brought ? "Height follows the normal map that was brought." : "Height follows the normals of the light set."}
+        </p>
       ) : (
         <>
           <Light material={material} />
@@ -46,9 +48,21 @@ export function Relief({ material }: { material: Material }) {
         </>
       )}
       {leaning ? null : <Setting path="relief.height.steepness" />}
-      <Facts rows={[["Depth", depth === undefined ? "–" : `${depth.toFixed(1)} % of tile${mm === undefined ? "" : ` · ${mm.toFixed(1)} mm`}`]]} />
+      <Facts
+        rows={[
+          [
+            "Depth",
+            depth === undefined
+              ? "–"
+              : `${depth.toFixed(1)} % of tile${mm === undefined ? "" : ` · ${mm.toFixed(1)} mm`}`,
+          ],
+        ]}
+      />
       {(height ?? leaning) && <Setting path="relief.height.invert" />}
-      <Fold title="Levels" note={changedIn(material, ["relief.height.low", "relief.height.high", "relief.height.middle"])}>
+      <Fold
+        title="Levels"
+        note={changedIn(material, ["relief.height.low", "relief.height.high", "relief.height.middle"])}
+      >
         <Operation id="relief.height" without={["steepness", "invert"]} flat />
       </Fold>
       {!height && !leaning && (
@@ -67,7 +81,10 @@ export function Relief({ material }: { material: Material }) {
             ))}
           </Fold>
         )}
-        <Operation id="relief.normal" without={[...(detail ? [] : ["detail"]), ...(leaning ? ["kernel", "crispness", "crisp_size"] : [])]} />
+        <Operation
+          id="relief.normal"
+          without={[...(detail ? [] : ["detail"]), ...(leaning ? ["kernel", "crispness", "crisp_size"] : [])]}
+        />
       </Fold>
       <Fold title="Occlusion" note={`reach ${reach.toFixed(1)} %`} open>
         {open && <Brought role="ambient_occlusion" file={open} />}
@@ -76,13 +93,18 @@ export function Relief({ material }: { material: Material }) {
         {!open && <PinOcclusion material={material} />}
       </Fold>
       <Fold title="Curvature" note={changedIn(material, ["relief.curvature.in_pack"]) ? "in the pack" : ""}>
-        <Button className="my-1 h-6.5 w-full text-[12px]" onClick={() => setView("first", { what: "curvature", how: "single" })}>
+        <Button
+          className="my-1 h-6.5 w-full text-[12px]"
+          onClick={() => setView("first", { what: "curvature", how: "single" })}
+        >
           Show it
         </Button>
         <Operation id="relief.curvature" flat />
       </Fold>
       <Fold title="In parts" note={changedIn(material, ["relief.split.on"]) ? "three maps" : ""}>
-        <p className="pb-1 text-[12px] text-soft">Broad shape, fine grain and veins as maps of their own, one to a channel in the cut-out's pack.</p>
+        <p className="pb-1 text-[12px] text-soft">
+          Broad shape, fine grain and veins as maps of their own, one to a channel in the cut-out's pack.
+        </p>
         <Operation id="relief.split" flat />
       </Fold>
       <Fold title="By zone" note={zones ? `${zones} ${zones === 1 ? "zone" : "zones"}` : ""}>
@@ -93,7 +115,14 @@ export function Relief({ material }: { material: Material }) {
   );
 }
 
-const STORED: SettingPath[] = ["gather.maps.normal_is", "gather.maps.normal_y", "gather.maps.normal_stored", "gather.maps.normal_swapped", "gather.maps.normal_inverted", "gather.maps.normal_two"];
+const STORED: SettingPath[] = [
+  "gather.maps.normal_is",
+  "gather.maps.normal_y",
+  "gather.maps.normal_stored",
+  "gather.maps.normal_swapped",
+  "gather.maps.normal_inverted",
+  "gather.maps.normal_two",
+];
 const HUES: SettingPath[] = [
   "relief.cues.source",
   "relief.cues.balance",
@@ -132,10 +161,21 @@ function Surface() {
       <Pick
         label="Kind of surface"
         value={now?.id ?? "own"}
-        groups={[{ options: [...(now ? [] : [{ value: "own", label: "Your own settings" }]), ...surfaces.map(({ id, label }) => ({ value: id, label }))] }]}
+        groups={[
+          {
+            options: [
+              ...(now ? [] : [{ value: "own", label: "Your own settings" }]),
+              ...surfaces.map(({ id, label }) => ({ value: id, label })),
+            ],
+          },
+        ]}
         onChange={(id) => {
           const start = surfaces.find((one) => one.id === id);
-          if (start) change({ ...Object.fromEntries([...every].map((path) => [path, null])), ...start.changes } as Changes, start.label);
+          if (start)
+            change(
+              { ...Object.fromEntries([...every].map((path) => [path, null])), ...start.changes } as Changes,
+              start.label,
+            );
         }}
         className="h-6.5 max-w-[230px] min-w-0 overflow-hidden px-2"
       />
@@ -147,13 +187,22 @@ function Surface() {
 function PinOcclusion({ material }: { material: Material }) {
   const pinned = useBench((state) => Object.keys(valueOf(state, "relief.occlusion.pinned")).length > 0);
   const pin = () => {
-    const kept = Object.entries(material.recipe.operations).filter(([id]) => /^(relief|response)\./.test(id) && id !== "relief.occlusion");
+    const kept = Object.entries(material.recipe.operations).filter(
+      ([id]) => /^(relief|response)\./.test(id) && id !== "relief.occlusion",
+    );
     change({ "relief.occlusion.pinned": Object.fromEntries(kept) }, "Occlusion pinned");
   };
   return (
     <div className="flex items-center justify-between gap-2 py-1">
-      <span className="text-[12px] text-soft">{pinned ? "Stays as the height was when it was pinned." : "Follows every change of the height."}</span>
-      <Button aria-pressed={pinned} look={pinned ? "main" : undefined} className="h-6.5 px-2 text-[12px]" onClick={() => (pinned ? change({ "relief.occlusion.pinned": null }, "Occlusion follows again") : pin())}>
+      <span className="text-[12px] text-soft">
+        {pinned ? "Stays as the height was when it was pinned." : "Follows every change of the height."}
+      </span>
+      <Button
+        aria-pressed={pinned}
+        look={pinned ? "main" : undefined}
+        className="h-6.5 px-2 text-[12px]"
+        onClick={() => (pinned ? change({ "relief.occlusion.pinned": null }, "Occlusion follows again") : pin())}
+      >
         <Pin size={13} /> {pinned ? "Pinned" : "Pin"}
       </Button>
     </div>

@@ -26,11 +26,20 @@ export function Paint({ material, roles }: { material: Material; roles: MapRole[
     <Fold title="Paint" note={count ? `${count} ${count === 1 ? "stroke" : "strokes"}` : ""}>
       <div className="flex items-center justify-between gap-2 py-1">
         {roles.length > 1 ? (
-          <Pick label="Map to paint" value={role} groups={[{ options: roles.map((id) => ({ value: id, label: layerName(id) })) }]} onChange={(next) => draw({ on: "map", role: next })} />
+          <Pick
+            label="Map to paint"
+            value={role}
+            groups={[{ options: roles.map((id) => ({ value: id, label: layerName(id) })) }]}
+            onChange={(next) => draw({ on: "map", role: next })}
+          />
         ) : (
           <span>{layerName(role)}</span>
         )}
-        <Button look={on ? "main" : undefined} aria-pressed={on !== null} onClick={() => draw(on ? null : { on: "map", role })}>
+        <Button
+          look={on ? "main" : undefined}
+          aria-pressed={on !== null}
+          onClick={() => draw(on ? null : { on: "map", role })}
+        >
           <Brush size={13} /> {on ? "Painting" : "Paint"}
         </Button>
       </div>
@@ -38,19 +47,57 @@ export function Paint({ material, roles }: { material: Material; roles: MapRole[
         <div className="rounded-card bg-raised px-2.5 py-2">
           <div className="flex items-center justify-between py-0.5">
             <span>It</span>
-            <Choice label="What painting does" value={kind} options={coloured ? KINDS.filter((k) => k.value !== "add") : KINDS} onChange={(next) => useDrawing.setState({ kind: next, value: next === "add" ? 0.1 : 0.5 })} />
+            <Choice
+              label="What painting does"
+              value={kind}
+              options={coloured ? KINDS.filter((k) => k.value !== "add") : KINDS}
+              onChange={(next) => useDrawing.setState({ kind: next, value: next === "add" ? 0.1 : 0.5 })}
+            />
           </div>
           {kind !== "smooth" &&
             (coloured ? (
               <label className="flex h-8 items-center justify-between">
                 Colour
-                <input type="color" aria-label="Colour to paint" value={colour} onChange={(event) => useDrawing.setState({ colour: event.target.value })} className="h-6 w-12 rounded-[5px] border border-line bg-ground" />
+                <input
+                  type="color"
+                  aria-label="Colour to paint"
+                  value={colour}
+                  onChange={(event) => useDrawing.setState({ colour: event.target.value })}
+                  className="h-6 w-12 rounded-[5px] border border-line bg-ground"
+                />
               </label>
             ) : (
-              <Plain label="Value to paint" shown={kind === "add" ? "By" : "To"} text={value.toFixed(2)} value={value} min={kind === "add" ? -0.5 : 0} max={kind === "add" ? 0.5 : 1} step={0.01} onChange={(next) => useDrawing.setState({ value: next })} />
+              <Plain
+                label="Value to paint"
+                shown={kind === "add" ? "By" : "To"}
+                text={value.toFixed(2)}
+                value={value}
+                min={kind === "add" ? -0.5 : 0}
+                max={kind === "add" ? 0.5 : 1}
+                step={0.01}
+                onChange={(next) => useDrawing.setState({ value: next })}
+              />
             ))}
-          <Plain label="Strength of the brush" shown="Strength" text={`${Math.round(strength * 100)} %`} value={strength} min={0.05} max={1} step={0.05} onChange={(next) => useDrawing.setState({ strength: next })} />
-          <Plain label="Softness of the brush" shown="Softness" text={`${Math.round(soft * 100)} %`} value={soft} min={0} max={1} step={0.05} onChange={(next) => useDrawing.setState({ soft: next })} />
+          <Plain
+            label="Strength of the brush"
+            shown="Strength"
+            text={`${Math.round(strength * 100)} %`}
+            value={strength}
+            min={0.05}
+            max={1}
+            step={0.05}
+            onChange={(next) => useDrawing.setState({ strength: next })}
+          />
+          <Plain
+            label="Softness of the brush"
+            shown="Softness"
+            text={`${Math.round(soft * 100)} %`}
+            value={soft}
+            min={0}
+            max={1}
+            step={0.05}
+            onChange={(next) => useDrawing.setState({ soft: next })}
+          />
           <BrushTools material={material} task={on} />
         </div>
       )}

@@ -16,23 +16,37 @@ const MADE_FROM_COLOUR = ["centre", "spread", "tone", "detail"];
 export function Response({ material }: { material: Material }) {
   const [rough, metal, lamp] = [useBrought("roughness"), useBrought("metallic"), useBrought("translucency")];
   // What not every surface has: colours first, as they are chosen most.
-  const further = roles().filter((role) => role.uniform && !role.made).sort((one, other) => other.channels - one.channels);
+  const further = roles()
+    .filter((role) => role.uniform && !role.made)
+    .sort((one, other) => other.channels - one.channels);
   const lights = isLightSet(material);
   const there = further.map((role) => role.id as MapRole).filter((role) => material.keys[role]);
   return (
     <>
       <h3 className="pt-1 font-medium">Roughness</h3>
       {rough && <Brought role="roughness" file={rough} />}
-      {!rough && lights && <p className="pb-1 text-[12px] text-soft">A first roughness from the glints of the light set; the range below makes it yours.</p>}
-      <Operation id="response.roughness" without={rough || lights ? MADE_FROM_COLOUR : []} flat={rough !== null || lights} />
-      <div className="mb-1 border-t border-line pt-1">{metal ? <Brought role="metallic" file={metal} /> : <Operation id="response.metallic" />}</div>
+      {!rough && lights && (
+        <p className="pb-1 text-[12px] text-soft">
+          A first roughness from the glints of the light set; the range below makes it yours.
+        </p>
+      )}
+      <Operation
+        id="response.roughness"
+        without={rough || lights ? MADE_FROM_COLOUR : []}
+        flat={rough !== null || lights}
+      />
+      <div className="mb-1 border-t border-line pt-1">
+        {metal ? <Brought role="metallic" file={metal} /> : <Operation id="response.metallic" />}
+      </div>
       <div className="border-t border-line">
         <Zones material={material} effects={["roughness", "metallic", "base_color", "height"]} />
       </div>
       <Covers material={material} />
       <Paint material={material} roles={["roughness", "metallic", "base_color", ...there]} />
       <Fold title="Further maps" note={there.length ? `${there.length} in the set` : "none in the set"}>
-        {further.map((role) => <Further key={role.id} role={role} />)}
+        {further.map((role) => (
+          <Further key={role.id} role={role} />
+        ))}
         {lamp && <Setting path="response.translucency.lamp" />}
       </Fold>
     </>
@@ -55,18 +69,34 @@ function ColourSetting({ path }: { path: SettingPath }) {
   const changed = value !== info.default;
   const explain = () => show(info.label, info.help);
   return (
-    <div className="flex h-8 items-center justify-between" onPointerEnter={explain} onFocus={explain} data-setting={path}>
+    <div
+      className="flex h-8 items-center justify-between"
+      onPointerEnter={explain}
+      onFocus={explain}
+      data-setting={path}
+    >
       <span className="flex items-center gap-1.5">
         {info.label}
         {changed && (
-          <button type="button" aria-label={`Reset ${info.label}`} className="grid size-4 place-items-center rounded-full hover:bg-lifted" onClick={() => change({ [path]: null }, `${info.label} reset`)}>
+          <button
+            type="button"
+            aria-label={`Reset ${info.label}`}
+            className="grid size-4 place-items-center rounded-full hover:bg-lifted"
+            onClick={() => change({ [path]: null }, `${info.label} reset`)}
+          >
             <span className="size-[5px] rounded-full bg-amber" />
           </button>
         )}
       </span>
       <span className="flex items-center gap-2">
         <span className="figures text-soft">{changed ? value : "none of its own"}</span>
-        <input type="color" aria-label={info.label} value={value} onChange={(event) => change({ [path]: event.target.value }, info.label, `colour-${path}`)} className="h-6 w-10 rounded-[5px] border border-line bg-ground" />
+        <input
+          type="color"
+          aria-label={info.label}
+          value={value}
+          onChange={(event) => change({ [path]: event.target.value }, info.label, `colour-${path}`)}
+          className="h-6 w-10 rounded-[5px] border border-line bg-ground"
+        />
       </span>
     </div>
   );

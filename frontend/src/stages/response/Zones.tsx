@@ -10,9 +10,33 @@ import { setView } from "../../views/state";
 import { Field } from "../Field";
 import { BrushTools } from "./BrushTools";
 import { draw, useDrawing } from "./drawing";
-import { addZone, beginEffect, type Change, dropZone, type Effect, effectsOf, fallback, type Part, type PartKind, putEffect, putPart, putZone, suggestZones, useValue, useZoneList, useZones, type Zone } from "./zones";
+import {
+  addZone,
+  beginEffect,
+  type Change,
+  dropZone,
+  type Effect,
+  effectsOf,
+  fallback,
+  type Part,
+  type PartKind,
+  putEffect,
+  putPart,
+  putZone,
+  suggestZones,
+  useValue,
+  useZoneList,
+  useZones,
+  type Zone,
+} from "./zones";
 
-const KINDS: Record<PartKind, string> = { colour: "Colour", height: "Height", recesses: "Recesses", edges: "Edges", brush: "Brush" };
+const KINDS: Record<PartKind, string> = {
+  colour: "Colour",
+  height: "Height",
+  recesses: "Recesses",
+  edges: "Edges",
+  brush: "Brush",
+};
 /** What can be set for each kind of part. */
 const SHOWN: Record<PartKind, string[]> = {
   colour: ["tolerance", "light", "soft"],
@@ -38,28 +62,65 @@ export function Zones({ material, effects }: { material: Material; effects: read
       <div className="flex h-8 items-center justify-between">
         <h3 className="font-medium">Zones</h3>
         <span className="flex gap-1">
-          <Button className="h-6.5 px-1.5 text-[12px]" title="Regions of like colour" disabled={zones.length > 4} onClick={() => void suggestZones(material.id)}>
+          <Button
+            className="h-6.5 px-1.5 text-[12px]"
+            title="Regions of like colour"
+            disabled={zones.length > 4}
+            onClick={() => void suggestZones(material.id)}
+          >
             <Sparkles size={13} /> Suggest
           </Button>
-          <Button className="h-6.5 px-1.5 text-[12px]" disabled={zones.length >= 8} onClick={() => { show(null); addZone(`Zone ${zones.length + 1}`, { kind: "colour" }); setView("first", { what: "base_color", how: "single" }); }}>
+          <Button
+            className="h-6.5 px-1.5 text-[12px]"
+            disabled={zones.length >= 8}
+            onClick={() => {
+              show(null);
+              addZone(`Zone ${zones.length + 1}`, { kind: "colour" });
+              setView("first", { what: "base_color", how: "single" });
+            }}
+          >
             <Plus size={13} /> By colour
           </Button>
         </span>
       </div>
-      {zones.length === 0 && <p className="text-[12px] text-soft">Parts of the surface that differ: metal and patina, moss and stone, dirt in the joints. Pick their colours, or let them be suggested.</p>}
+      {zones.length === 0 && (
+        <p className="text-[12px] text-soft">
+          Parts of the surface that differ: metal and patina, moss and stone, dirt in the joints. Pick their colours, or
+          let them be suggested.
+        </p>
+      )}
       <ul aria-label="Zones there are" className="flex flex-col gap-0.5">
         {zones.map((zone) => (
           <li key={zone.id} className={cx("rounded-card", open === zone.id && "bg-raised")}>
             <div className="flex h-8 items-center gap-1.5 px-1.5">
-              <button type="button" aria-expanded={open === zone.id} className="flex min-w-0 flex-1 items-center gap-2 text-left" onClick={() => useZones.setState({ open: open === zone.id ? null : zone.id, picking: null })}>
+              <button
+                type="button"
+                aria-expanded={open === zone.id}
+                className="flex min-w-0 flex-1 items-center gap-2 text-left"
+                onClick={() => useZones.setState({ open: open === zone.id ? null : zone.id, picking: null })}
+              >
                 <Swatch zone={zone} />
                 <span className="truncate">{zone.name || "Unnamed"}</span>
-                <span className="figures ml-auto text-soft">{shares[zone.id] === undefined ? "" : `${Math.round(shares[zone.id]! * 100)} %`}</span>
+                <span className="figures ml-auto text-soft">
+                  {shares[zone.id] === undefined ? "" : `${Math.round(shares[zone.id]! * 100)} %`}
+                </span>
               </button>
-              <button type="button" aria-label={`Show ${zone.name} alone`} aria-pressed={shown === zone.id} title="Show it alone" className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text" onClick={() => show(shown === zone.id ? null : zone.id)}>
+              <button
+                type="button"
+                aria-label={`Show ${zone.name} alone`}
+                aria-pressed={shown === zone.id}
+                title="Show it alone"
+                className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+                onClick={() => show(shown === zone.id ? null : zone.id)}
+              >
                 {shown === zone.id ? <Eye size={14} className="text-amber" /> : <EyeOff size={14} />}
               </button>
-              <button type="button" aria-label={`Take ${zone.name} away`} className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text" onClick={() => dropZone(zone.id)}>
+              <button
+                type="button"
+                aria-label={`Take ${zone.name} away`}
+                className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+                onClick={() => dropZone(zone.id)}
+              >
                 <X size={13} />
               </button>
             </div>
@@ -98,37 +159,82 @@ function OpenZone({ material, zone, effects }: { material: Material; zone: Zone;
         aria-label="Name of the zone"
         defaultValue={zone.name}
         maxLength={60}
-        onBlur={(event) => event.target.value !== zone.name && putZone(zone.id, { name: event.target.value }, "Zone renamed")}
+        onBlur={(event) =>
+          event.target.value !== zone.name && putZone(zone.id, { name: event.target.value }, "Zone renamed")
+        }
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
         className="mb-1 h-7 w-full rounded-card border border-line bg-ground px-2"
       />
       {zone.parts.map((part, index) => (
-        <OnePart key={index} material={material} zone={zone} part={part} index={index} infos={values(about.shapes.part, [...SHOWN[part.kind], ...(index ? ["how"] : [])])} />
+        <OnePart
+          key={index}
+          material={material}
+          zone={zone}
+          part={part}
+          index={index}
+          infos={values(about.shapes.part, [...SHOWN[part.kind], ...(index ? ["how"] : [])])}
+        />
       ))}
       <div className="flex items-center justify-between py-1">
-        <Pick label="Add a part" value="" groups={[{ options: NEW }]} placeholder="Add a part" onChange={(kind) => add(kind as PartKind)} className="h-6.5 px-2 text-[12px]" />
+        <Pick
+          label="Add a part"
+          value=""
+          groups={[{ options: NEW }]}
+          placeholder="Add a part"
+          onChange={(kind) => add(kind as PartKind)}
+          className="h-6.5 px-2 text-[12px]"
+        />
       </div>
       {values(about.shapes.zone, ["soften", "inverted"]).map((info) => (
-        <Field key={info.name} info={info} value={(zone[info.name as keyof Zone] as Value | undefined) ?? info.default} onChange={(next, gesture) => putZone(zone.id, { [info.name]: next }, info.label, gesture)} onReset={() => putZone(zone.id, { [info.name]: info.default }, `${info.label} reset`)} />
+        <Field
+          key={info.name}
+          info={info}
+          value={(zone[info.name as keyof Zone] as Value | undefined) ?? info.default}
+          onChange={(next, gesture) => putZone(zone.id, { [info.name]: next }, info.label, gesture)}
+          onReset={() => putZone(zone.id, { [info.name]: info.default }, `${info.label} reset`)}
+        />
       ))}
       <h4 className="mt-1 border-t border-line pt-1.5 text-[12px] text-soft">It changes</h4>
-      {effectsOf(effects).filter((effect) => effects.includes(effect.id)).map((effect) => (
-        <OneEffect key={effect.id} zone={zone} effect={effect} infos={about.shapes[effect.shape]} />
-      ))}
+      {effectsOf(effects)
+        .filter((effect) => effects.includes(effect.id))
+        .map((effect) => (
+          <OneEffect key={effect.id} zone={zone} effect={effect} infos={about.shapes[effect.shape]} />
+        ))}
       <MoreEffects zone={zone} effects={effects} />
     </div>
   );
 }
 
-function OnePart({ material, zone, part, index, infos }: { material: Material; zone: Zone; part: Part; index: number; infos: SettingInfo[] }) {
+function OnePart({
+  material,
+  zone,
+  part,
+  index,
+  infos,
+}: {
+  material: Material;
+  zone: Zone;
+  part: Part;
+  index: number;
+  infos: SettingInfo[];
+}) {
   const task = useDrawing((state) => state.task);
   const mine = task?.on === "zone" && task.zone === zone.id && task.part === index ? task : null;
   return (
-    <div role="group" aria-label={`Part ${index + 1}: ${KINDS[part.kind]}`} className="mb-1.5 border-l-2 border-line pl-2">
+    <div
+      role="group"
+      aria-label={`Part ${index + 1}: ${KINDS[part.kind]}`}
+      className="mb-1.5 border-l-2 border-line pl-2"
+    >
       <div className="flex h-7 items-center justify-between">
         <span className="text-[12px] text-soft">{KINDS[part.kind]}</span>
         {zone.parts.length > 1 && (
-          <button type="button" aria-label={`Take part ${index + 1} away`} className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text" onClick={() => putZone(zone.id, { parts: zone.parts.filter((_, i) => i !== index) }, "Part taken away")}>
+          <button
+            type="button"
+            aria-label={`Take part ${index + 1} away`}
+            className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+            onClick={() => putZone(zone.id, { parts: zone.parts.filter((_, i) => i !== index) }, "Part taken away")}
+          >
             <X size={12} />
           </button>
         )}
@@ -141,20 +247,43 @@ function OnePart({ material, zone, part, index, infos }: { material: Material; z
       )}
       {part.kind === "brush" && (
         <>
-          <Button look={mine ? "main" : undefined} aria-pressed={mine !== null} className="my-1 h-6.5 text-[12px]" onClick={() => draw(mine ? null : { on: "zone", zone: zone.id, part: index })}>
+          <Button
+            look={mine ? "main" : undefined}
+            aria-pressed={mine !== null}
+            className="my-1 h-6.5 text-[12px]"
+            onClick={() => draw(mine ? null : { on: "zone", zone: zone.id, part: index })}
+          >
             {mine ? "Brushing" : "Brush it"}
           </Button>
           {mine && <BrushTools material={material} task={mine} />}
         </>
       )}
       {infos.map((info) => (
-        <Field key={info.name} info={info} value={(part[info.name as keyof Part] as Value | undefined) ?? info.default} onChange={(next, gesture) => putPart(zone.id, index, { [info.name]: next }, info.label, gesture)} onReset={() => putPart(zone.id, index, { [info.name]: info.default }, `${info.label} reset`)} />
+        <Field
+          key={info.name}
+          info={info}
+          value={(part[info.name as keyof Part] as Value | undefined) ?? info.default}
+          onChange={(next, gesture) => putPart(zone.id, index, { [info.name]: next }, info.label, gesture)}
+          onReset={() => putPart(zone.id, index, { [info.name]: info.default }, `${info.label} reset`)}
+        />
       ))}
     </div>
   );
 }
 
-function Colours({ zone, part, index, list, label }: { zone: Zone; part: Part; index: number; list: "picks" | "against"; label: string }) {
+function Colours({
+  zone,
+  part,
+  index,
+  list,
+  label,
+}: {
+  zone: Zone;
+  part: Part;
+  index: number;
+  list: "picks" | "against";
+  label: string;
+}) {
   const picking = useZones((state) => state.picking);
   const on = picking?.zone === zone.id && picking.part === index && picking.list === list;
   const colours = part[list] ?? [];
@@ -163,7 +292,15 @@ function Colours({ zone, part, index, list, label }: { zone: Zone; part: Part; i
       <span className="w-9 shrink-0">{label}</span>
       <span className="flex flex-1 flex-wrap gap-1">
         {colours.map((colour, i) => (
-          <button key={i} type="button" title={`${colour}; click takes it away`} aria-label={`Take ${colour} away`} className="size-5 rounded-[4px] border border-line hover:border-amber" style={{ background: colour }} onClick={() => putPart(zone.id, index, { [list]: colours.filter((_, j) => j !== i) }, "Colour taken away")} />
+          <button
+            key={i}
+            type="button"
+            title={`${colour}; click takes it away`}
+            aria-label={`Take ${colour} away`}
+            className="size-5 rounded-[4px] border border-line hover:border-amber"
+            style={{ background: colour }}
+            onClick={() => putPart(zone.id, index, { [list]: colours.filter((_, j) => j !== i) }, "Colour taken away")}
+          />
         ))}
       </span>
       <button
@@ -171,8 +308,17 @@ function Colours({ zone, part, index, list, label }: { zone: Zone; part: Part; i
         aria-label={list === "picks" ? "Pick colours that belong to it" : "Pick colours that do not"}
         aria-pressed={on}
         title={list === "picks" ? "Click colours on the picture" : "Click colours that must not belong to it"}
-        className={cx("rounded-[5px] border p-1", on ? "border-transparent bg-amber text-on-amber" : "border-line hover:bg-lifted")}
-        onClick={() => { useZones.setState({ picking: on ? null : { zone: zone.id, part: index, list } }); if (!on) { draw(null); setView("first", { what: "base_color", how: "single" }); } }}
+        className={cx(
+          "rounded-[5px] border p-1",
+          on ? "border-transparent bg-amber text-on-amber" : "border-line hover:bg-lifted",
+        )}
+        onClick={() => {
+          useZones.setState({ picking: on ? null : { zone: zone.id, part: index, list } });
+          if (!on) {
+            draw(null);
+            setView("first", { what: "base_color", how: "single" });
+          }
+        }}
       >
         <Pipette size={13} />
       </button>
@@ -184,13 +330,28 @@ function useEffectOf(zone: Zone, effect: Effect): Change | undefined {
   return (useValue(effect.path) as Record<string, Change>)[zone.id];
 }
 
-function OneEffect({ zone, effect, infos, always = true }: { zone: Zone; effect: Effect; infos: SettingInfo[]; always?: boolean }) {
+function OneEffect({
+  zone,
+  effect,
+  infos,
+  always = true,
+}: {
+  zone: Zone;
+  effect: Effect;
+  infos: SettingInfo[];
+  always?: boolean;
+}) {
   const value = useEffectOf(zone, effect);
   if (!value && !always) return null;
-  const put = (changed: Change, label: string, gesture = "") => putEffect(effect, zone.id, { ...value, ...changed }, label, gesture);
+  const put = (changed: Change, label: string, gesture = "") =>
+    putEffect(effect, zone.id, { ...value, ...changed }, label, gesture);
   if (!value) {
     return (
-      <button type="button" className="flex h-7 w-full items-center gap-1.5 text-left hover:text-amber" onClick={() => beginEffect(effect, zone)}>
+      <button
+        type="button"
+        className="flex h-7 w-full items-center gap-1.5 text-left hover:text-amber"
+        onClick={() => beginEffect(effect, zone)}
+      >
         <Plus size={12} className="text-soft" /> {effect.label}
       </button>
     );
@@ -200,14 +361,36 @@ function OneEffect({ zone, effect, infos, always = true }: { zone: Zone; effect:
       <div className="flex h-7 items-center justify-between">
         <span>{effect.label}</span>
         <span className="flex items-center gap-1">
-          {effect.shape === "colour" && <input type="color" aria-label={`${effect.label}, colour`} value={String(value.colour ?? "#808080")} onChange={(event) => put({ colour: event.target.value }, effect.label, `colour-${effect.id}-${zone.id}`)} className="h-5 w-9 rounded-[4px] border border-line bg-ground" />}
-          <button type="button" aria-label={`Leave the ${effect.label.toLowerCase()} as it was`} className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text" onClick={() => putEffect(effect, zone.id, null, `${effect.label} of ${zone.name} taken back`)}>
+          {effect.shape === "colour" && (
+            <input
+              type="color"
+              aria-label={`${effect.label}, colour`}
+              value={String(value.colour ?? "#808080")}
+              onChange={(event) => put({ colour: event.target.value }, effect.label, `colour-${effect.id}-${zone.id}`)}
+              className="h-5 w-9 rounded-[4px] border border-line bg-ground"
+            />
+          )}
+          <button
+            type="button"
+            aria-label={`Leave the ${effect.label.toLowerCase()} as it was`}
+            className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+            onClick={() => putEffect(effect, zone.id, null, `${effect.label} of ${zone.name} taken back`)}
+          >
             <X size={12} />
           </button>
         </span>
       </div>
       {infos.map((info) => (
-        <Field key={info.name} info={info} spoken={`${effect.label}, ${info.label.toLowerCase()}`} value={value[info.name as keyof Change] ?? fallback(infos, info.name)} onChange={(next, gesture) => put({ [info.name]: next }, `${effect.label}, ${info.label.toLowerCase()}`, gesture)} onReset={() => put({ [info.name]: fallback(infos, info.name) }, `${info.label} reset`)} />
+        <Field
+          key={info.name}
+          info={info}
+          spoken={`${effect.label}, ${info.label.toLowerCase()}`}
+          value={value[info.name as keyof Change] ?? fallback(infos, info.name)}
+          onChange={(next, gesture) =>
+            put({ [info.name]: next }, `${effect.label}, ${info.label.toLowerCase()}`, gesture)
+          }
+          onReset={() => put({ [info.name]: fallback(infos, info.name) }, `${info.label} reset`)}
+        />
       ))}
     </div>
   );

@@ -11,7 +11,8 @@ import { registerTool } from "../tools";
 
 export type Painted = ScalarStroke | ColourStroke;
 export type Kind = Painted["kind"];
-export type Task = { on: "map"; role: MapRole } | { on: "zone"; zone: string; part: number } | { on: "cut"; keep: boolean };
+export type Task =
+  { on: "map"; role: MapRole } | { on: "zone"; zone: string; part: number } | { on: "cut"; keep: boolean };
 
 const CUT = "tile.cutout.strokes";
 const cutNow = () => valueOf(useBench.getState(), CUT);
@@ -30,7 +31,17 @@ interface Drawing {
   chosen: number | null;
 }
 
-export const useDrawing = create<Drawing>(() => ({ task: null, outline: false, radius: 0.03, kind: "set", value: 0.5, colour: "#808080", strength: 1, soft: 0.5, chosen: null }));
+export const useDrawing = create<Drawing>(() => ({
+  task: null,
+  outline: false,
+  radius: 0.03,
+  kind: "set",
+  value: 0.5,
+  colour: "#808080",
+  strength: 1,
+  soft: 0.5,
+  chosen: null,
+}));
 registerTool("drawing", useDrawing, ({ task }) => task !== null, { task: null, chosen: null });
 
 /** The setting that holds the strokes on a map. */
@@ -70,10 +81,15 @@ export function addDrawn(points: Point[]) {
     return;
   }
   const what = isColoured(task.role) ? colour : tidy(value);
-  putPainted(task.role, [...paintedNow(task.role), { kind, value: what, strength, soft, ...drawn } as Painted], "Painted");
+  putPainted(
+    task.role,
+    [...paintedNow(task.role), { kind, value: what, strength, soft, ...drawn } as Painted],
+    "Painted",
+  );
 }
 
-const brushedNow = ({ zone, part }: Extract<Task, { on: "zone" }>): Stroke[] => zonesNow().find((one) => one.id === zone)?.parts[part]?.strokes ?? [];
+const brushedNow = ({ zone, part }: Extract<Task, { on: "zone" }>): Stroke[] =>
+  zonesNow().find((one) => one.id === zone)?.parts[part]?.strokes ?? [];
 
 /** All strokes of the task, for a view. */
 export function strokesOf(task: Task): Stroke[] {
@@ -88,12 +104,15 @@ export function useStrokesOf(task: Task | null): Stroke[] {
 
 /** Strokes with one of them elsewhere, or without it. */
 const moved = <S extends Stroke>(strokes: S[], index: number, points: Point[] | null): S[] =>
-  points ? strokes.map((stroke, i) => (i === index ? { ...stroke, points: tidied(points) } : stroke)) : strokes.filter((_, i) => i !== index);
+  points
+    ? strokes.map((stroke, i) => (i === index ? { ...stroke, points: tidied(points) } : stroke))
+    : strokes.filter((_, i) => i !== index);
 
 /** Moves one stroke, or takes it back when there is nowhere to move it. */
 export function putPoints(task: Task, index: number, points: Point[] | null, gesture = "") {
   const label = points ? "Stroke moved" : "Stroke taken back";
   if (task.on === "cut") change({ [CUT]: moved(cutNow(), index, points) }, label, gesture);
-  else if (task.on === "zone") putPart(task.zone, task.part, { strokes: moved(brushedNow(task), index, points) }, label, gesture);
+  else if (task.on === "zone")
+    putPart(task.zone, task.part, { strokes: moved(brushedNow(task), index, points) }, label, gesture);
   else putPainted(task.role, moved<Painted>(paintedNow(task.role), index, points), label, gesture);
 }

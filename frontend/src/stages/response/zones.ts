@@ -3,7 +3,15 @@ import { create } from "zustand";
 import { api } from "../../api/client";
 import { roles } from "../../api/about";
 import type { Part } from "../../api/types";
-import type { RoleInfo, SettingInfo, SettingPath, SettingValues, Value, ZoneChange, ZoneEffectInfo } from "../../api/types";
+import type {
+  RoleInfo,
+  SettingInfo,
+  SettingPath,
+  SettingValues,
+  Value,
+  ZoneChange,
+  ZoneEffectInfo,
+} from "../../api/types";
 import { type Changes, change, useBench, valueOf } from "../../editor/store";
 import { tell, tellProblem } from "../../ui/notices";
 import { registerTool } from "../tools";
@@ -41,10 +49,12 @@ export function useValue<P extends SettingPath>(path: P): SettingValues[P] {
   return useBench((state) => valueOf(state, path));
 }
 
-const whole = (zones: SettingValues[typeof ZONES]): Zone[] => zones.map((zone) => ({ ...zone, name: zone.name ?? "", parts: zone.parts ?? [] }));
+const whole = (zones: SettingValues[typeof ZONES]): Zone[] =>
+  zones.map((zone) => ({ ...zone, name: zone.name ?? "", parts: zone.parts ?? [] }));
 export const zonesNow = (): Zone[] => whole(valueOf(useBench.getState(), ZONES));
 export const useZoneList = (): Zone[] => whole(useValue(ZONES));
-const changesNow = (path: Effect["path"]): Record<string, ZoneChange> => valueOf(useBench.getState(), path) as Record<string, ZoneChange>;
+const changesNow = (path: Effect["path"]): Record<string, ZoneChange> =>
+  valueOf(useBench.getState(), path) as Record<string, ZoneChange>;
 
 /** A short name no other has. */
 export function freshId(taken: string[]): string {
@@ -57,12 +67,22 @@ export function putZones(zones: Zone[], label: string, gesture = "", more: Chang
 
 /** Puts another state of one zone in its place. */
 export function putZone(id: string, changed: Partial<Zone>, label: string, gesture = "") {
-  putZones(zonesNow().map((zone) => (zone.id === id ? ({ ...zone, ...changed } as Zone) : zone)), label, gesture);
+  putZones(
+    zonesNow().map((zone) => (zone.id === id ? ({ ...zone, ...changed } as Zone) : zone)),
+    label,
+    gesture,
+  );
 }
 
 export function putPart(id: string, index: number, changed: Partial<Part>, label: string, gesture = "") {
   const zone = zonesNow().find((one) => one.id === id);
-  if (zone) putZone(id, { parts: zone.parts.map((part, i) => (i === index ? ({ ...part, ...changed } as Part) : part)) }, label, gesture);
+  if (zone)
+    putZone(
+      id,
+      { parts: zone.parts.map((part, i) => (i === index ? ({ ...part, ...changed } as Part) : part)) },
+      label,
+      gesture,
+    );
 }
 
 /** Takes a zone away, with all it changes, in one step. */
@@ -73,14 +93,23 @@ export function dropZone(id: string) {
     if (gone) more[path] = rest;
   }
   useZones.setState({ open: null, shown: null, picking: null });
-  putZones(zonesNow().filter((zone) => zone.id !== id), "Zone taken away", "", more);
+  putZones(
+    zonesNow().filter((zone) => zone.id !== id),
+    "Zone taken away",
+    "",
+    more,
+  );
 }
 
 export function addZone(name: string, part: Part) {
   const zones = zonesNow();
   const id = freshId(zones.map((zone) => zone.id));
   putZones([...zones, { id, name, parts: [part] }], "Zone added");
-  useZones.setState({ open: id, shown: id, picking: part.kind === "colour" && !part.picks?.length ? { zone: id, part: 0, list: "picks" } : null });
+  useZones.setState({
+    open: id,
+    shown: id,
+    picking: part.kind === "colour" && !part.picks?.length ? { zone: id, part: 0, list: "picks" } : null,
+  });
 }
 
 export async function suggestZones(material: string) {
@@ -91,7 +120,8 @@ export async function suggestZones(material: string) {
       return;
     }
     const zones = zonesNow();
-    for (const { name, part } of found.zones) zones.push({ id: freshId(zones.map((zone) => zone.id)), name, parts: [part] });
+    for (const { name, part } of found.zones)
+      zones.push({ id: freshId(zones.map((zone) => zone.id)), name, parts: [part] });
     putZones(zones.slice(0, 8), "Suggested zones");
     tell(`${found.zones.length} zones suggested.`, found.why);
   } catch (error) {
@@ -107,7 +137,10 @@ export function putEffect(effect: Effect, zone: string, value: ZoneChange | null
 
 /** Lets a zone change a map; a colour begins with the one it was picked by. */
 export function beginEffect(effect: Effect, zone: Zone) {
-  const start: ZoneChange = effect.shape === "colour" ? { colour: zone.parts[0]?.picks?.[0] ?? "#808080", ...effect.start } : { ...effect.start };
+  const start: ZoneChange =
+    effect.shape === "colour"
+      ? { colour: zone.parts[0]?.picks?.[0] ?? "#808080", ...effect.start }
+      : { ...effect.start };
   putEffect(effect, zone.id, start, `${effect.label} of ${zone.name}`);
 }
 
@@ -121,11 +154,17 @@ export async function pickColour(material: string, [x, y]: [number, number]) {
     const colour = hex((await api.probe(material, x, y)).own_color);
     const part = zonesNow().find((zone) => zone.id === picking.zone)?.parts[picking.part];
     if (!part) return;
-    putPart(picking.zone, picking.part, { [picking.list]: [...(part[picking.list] ?? []), colour].slice(-24) }, "Colour picked");
+    putPart(
+      picking.zone,
+      picking.part,
+      { [picking.list]: [...(part[picking.list] ?? []), colour].slice(-24) },
+      "Colour picked",
+    );
   } catch (error) {
     tellProblem(error);
   }
 }
 
 /** The default of one value of a shape. */
-export const fallback = (infos: SettingInfo[], name: string): Value => infos.find((info) => info.name === name)?.default ?? 0;
+export const fallback = (infos: SettingInfo[], name: string): Value =>
+  infos.find((info) => info.name === name)?.default ?? 0;

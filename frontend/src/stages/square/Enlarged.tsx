@@ -21,7 +21,10 @@ export function Enlarged({ material }: { material: Material }) {
     const control = new AbortController();
     const callOff = whenRested(() => {
       const done = busy("enlarging");
-      request(`/api/materials/${material.id}/enlarged?x=${(((x % 1) + 1) % 1).toFixed(3)}&y=${(((y % 1) + 1) % 1).toFixed(3)}&key=${key}&follow=1`, { signal: control.signal })
+      request(
+        `/api/materials/${material.id}/enlarged?x=${(((x % 1) + 1) % 1).toFixed(3)}&y=${(((y % 1) + 1) % 1).toFixed(3)}&key=${key}&follow=1`,
+        { signal: control.signal },
+      )
         .then(async (answer) => {
           const head = (name: string) => Number(answer.headers.get(name));
           const url = URL.createObjectURL(await answer.blob());
@@ -40,10 +43,20 @@ export function Enlarged({ material }: { material: Material }) {
     };
   }, [key, material.id, x, y]);
   if (!found) return null;
-  if (!found.doublings) return <p className="py-1 text-[12px] text-soft">Nothing to gain: the picture has as many pixels as the maps ask for ({found.gain.toFixed(2)} ×).</p>;
+  if (!found.doublings)
+    return (
+      <p className="py-1 text-[12px] text-soft">
+        Nothing to gain: the picture has as many pixels as the maps ask for ({found.gain.toFixed(2)} ×).
+      </p>
+    );
   return (
     <figure className="py-1">
-      <img src={found.url} alt="The middle of the view at 1:1: plainly enlarged on the left, with own detail on the right" className="w-full rounded-card bg-surround" style={{ imageRendering: "pixelated" }} />
+      <img
+        src={found.url}
+        alt="The middle of the view at 1:1: plainly enlarged on the left, with own detail on the right"
+        className="w-full rounded-card bg-surround"
+        style={{ imageRendering: "pixelated" }}
+      />
       <figcaption className="flex justify-between pt-1 text-[12px] text-soft">
         <span>Plain</span>
         <span className="figures">finest detail {found.finest.toFixed(2)} ×</span>

@@ -28,8 +28,13 @@ export function Square({ material }: { material: Material }) {
   const sampleWidth = (sample[2] - sample[0]) * view.size[0];
   const tilePx = (sampleWidth * tile[0]) / work[0];
   const gain = width / tilePx;
-  const fineChanges = ["square.flat", "square.lens"].reduce((sum, id) => sum + Object.keys(material.recipe.operations[id] ?? {}).filter((name) => name !== "turn" && name !== "k1").length, 0);
-  const put = (label: string, values: Record<(typeof EDGES)[number], number>) => change(Object.fromEntries(EDGES.map((edge) => [crop(edge), values[edge]])), label);
+  const fineChanges = ["square.flat", "square.lens"].reduce(
+    (sum, id) =>
+      sum + Object.keys(material.recipe.operations[id] ?? {}).filter((name) => name !== "turn" && name !== "k1").length,
+    0,
+  );
+  const put = (label: string, values: Record<(typeof EDGES)[number], number>) =>
+    change(Object.fromEntries(EDGES.map((edge) => [crop(edge), values[edge]])), label);
   const { tool, looking, lines } = useTool();
   const solvable = lines.some((line) => line.length >= 3);
   return (
@@ -37,7 +42,9 @@ export function Square({ material }: { material: Material }) {
       <Choice label="On the photograph" value={tool} options={TOOLS} onChange={chooseTool} stretch />
       {tool === "corners" && (
         <div className="flex flex-col gap-1.5 pt-2">
-          <p className="text-[12px] text-soft">Put the corners on something flat and rectangular. Arrow keys nudge a corner, with Shift finely.</p>
+          <p className="text-[12px] text-soft">
+            Put the corners on something flat and rectangular. Arrow keys nudge a corner, with Shift finely.
+          </p>
           <Button disabled={looking} onClick={() => void lookForCorners(material.id)}>
             <Sparkles size={13} /> {looking ? "Looking for lines at right angles …" : "Find them"}
           </Button>
@@ -48,7 +55,10 @@ export function Square({ material }: { material: Material }) {
           <Button look="main" disabled={!solvable} onClick={() => void solveBend(material.id)}>
             Solve
           </Button>
-          <Button disabled={(lines.at(-1)?.length ?? 0) < 3} onClick={() => useTool.setState({ lines: [...lines, []] })}>
+          <Button
+            disabled={(lines.at(-1)?.length ?? 0) < 3}
+            onClick={() => useTool.setState({ lines: [...lines, []] })}
+          >
             Another line
           </Button>
           <Button look="quiet" onClick={() => useTool.setState({ lines: [[]] })}>
@@ -67,16 +77,29 @@ export function Square({ material }: { material: Material }) {
       <h3 className="flex border-t border-line items-center justify-between pt-1 font-medium">
         Crop
         <span className="flex gap-1">
-          <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => put("Whole picture", { left: 0, top: 0, right: 100, bottom: 100 })}>
+          <Button
+            look="quiet"
+            className="h-6 px-1.5 text-[12px]"
+            onClick={() => put("Whole picture", { left: 0, top: 0, right: 100, bottom: 100 })}
+          >
             Whole
           </Button>
-          <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => put("Middle of the picture", { left: 15, top: 15, right: 85, bottom: 85 })}>
+          <Button
+            look="quiet"
+            className="h-6 px-1.5 text-[12px]"
+            onClick={() => put("Middle of the picture", { left: 15, top: 15, right: 85, bottom: 85 })}
+          >
             Middle
           </Button>
         </span>
       </h3>
-      <p className="pb-1 text-[12px] text-soft">Drag the handles on the photograph. The broken line is the tile; what lies beyond it is used up by the overlap.</p>
-      <Fold title="Edges" note={EDGES.map((edge) => (valueOf(state, crop(edge)) as number).toFixed(0)).join(" · ") + " %"}>
+      <p className="pb-1 text-[12px] text-soft">
+        Drag the handles on the photograph. The broken line is the tile; what lies beyond it is used up by the overlap.
+      </p>
+      <Fold
+        title="Edges"
+        note={EDGES.map((edge) => (valueOf(state, crop(edge)) as number).toFixed(0)).join(" · ") + " %"}
+      >
         {EDGES.map((edge) => (
           <Setting key={edge} path={crop(edge)} />
         ))}
@@ -85,7 +108,15 @@ export function Square({ material }: { material: Material }) {
         <h3 className="font-medium">Tile size</h3>
         <div className="flex flex-wrap gap-1 py-1.5">
           {SIZES.map((size) => (
-            <Button key={size} aria-pressed={width === size && height === size} look={width === size && height === size ? "main" : "plain"} className="figures h-6 flex-1 px-1" onClick={() => change({ "square.size.width": size as 1024, "square.size.height": size as 1024 }, `${size} px`)}>
+            <Button
+              key={size}
+              aria-pressed={width === size && height === size}
+              look={width === size && height === size ? "main" : "plain"}
+              className="figures h-6 flex-1 px-1"
+              onClick={() =>
+                change({ "square.size.width": size as 1024, "square.size.height": size as 1024 }, `${size} px`)
+              }
+            >
               {size}
             </Button>
           ))}
@@ -100,7 +131,12 @@ export function Square({ material }: { material: Material }) {
         />
         {gain > 1.05 && <Setting path="square.crop.resampling" />}
         {gain > 1.05 && valueOf(state, "square.crop.resampling") === "detail" && <Enlarged material={material} />}
-        {gain > 1.3 && <p className="text-[12px] text-soft">The picture holds less detail than maps of this size. {`${2 ** Math.floor(Math.log2(tilePx))} px`} would keep all of it.</p>}
+        {gain > 1.3 && (
+          <p className="text-[12px] text-soft">
+            The picture holds less detail than maps of this size. {`${2 ** Math.floor(Math.log2(tilePx))} px`} would
+            keep all of it.
+          </p>
+        )}
       </div>
     </>
   );

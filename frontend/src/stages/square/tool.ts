@@ -20,7 +20,8 @@ interface SquareTool {
 export const useTool = create<SquareTool>(() => ({ tool: "crop", proposal: null, looking: false, lines: [[]] }));
 const set = useTool.setState;
 
-export const cornerPath = (corner: (typeof CORNERS)[number], axis: "x" | "y") => `square.flat.${corner}_${axis}` as SettingPath;
+export const cornerPath = (corner: (typeof CORNERS)[number], axis: "x" | "y") =>
+  `square.flat.${corner}_${axis}` as SettingPath;
 
 export function chooseTool(tool: Tool) {
   set({ tool, lines: [[]] });
@@ -45,7 +46,10 @@ export function acceptProposal() {
     changes[cornerPath(CORNERS[i]!, "x")] = x;
     changes[cornerPath(CORNERS[i]!, "y")] = y;
   });
-  change({ ...changes, "square.flat.turn": null, "square.lens.k1": proposal.k1 || null }, "Flatten by the found corners");
+  change(
+    { ...changes, "square.flat.turn": null, "square.lens.k1": proposal.k1 || null },
+    "Flatten by the found corners",
+  );
   set({ proposal: null });
 }
 

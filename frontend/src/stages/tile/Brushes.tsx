@@ -11,14 +11,21 @@ import { Slider } from "../../ui/Slider";
 import { copies, dropStroke, putStroke, takeBrush, TOOL_HELP, TOOL_NAMES, useBrush, useStrokes } from "./brush";
 import { pathOf, shifted, type Stroke, type Tool } from "./strokes";
 
-const ICONS: Record<Tool, typeof Brush> = { excluded: CircleSlash2, kept: Shield, clone: Copy, heal: HeartPulse, fill: PaintBucket };
+const ICONS: Record<Tool, typeof Brush> = {
+  excluded: CircleSlash2,
+  kept: Shield,
+  clone: Copy,
+  heal: HeartPulse,
+  fill: PaintBucket,
+};
 const GROUPS: { title: string; tools: Tool[] }[] = [
   { title: "Sample", tools: ["excluded", "kept"] },
   { title: "Tile", tools: ["clone", "heal", "fill"] },
 ];
 
 /** Whether a brush has nothing to work on with this method. */
-const idle = (tool: Tool, method: string) => (tool === "excluded" && /none|blend/.test(method)) || (tool === "kept" && /none|blend|strew|stochastic/.test(method));
+const idle = (tool: Tool, method: string) =>
+  (tool === "excluded" && /none|blend/.test(method)) || (tool === "kept" && /none|blend|strew|stochastic/.test(method));
 
 export function Brushes({ material }: { material: Material }) {
   const { tool, outline, radius, source, aiming, chosen } = useBrush();
@@ -29,7 +36,13 @@ export function Brushes({ material }: { material: Material }) {
   const size = held ? held.radius : radius;
   const resize = (next: number) => {
     if (!chosen || !held) return useBrush.setState({ radius: next });
-    putStroke(material, chosen.index, { ...held, radius: next }, "Size of the stroke", `size-${chosen.tool}-${chosen.index}`);
+    putStroke(
+      material,
+      chosen.index,
+      { ...held, radius: next },
+      "Size of the stroke",
+      `size-${chosen.tool}-${chosen.index}`,
+    );
   };
   const nudge = (event: KeyboardEvent, stroke: Stroke, index: number) => {
     const by = arrowStep(event, 0.005, 0.0005);
@@ -50,7 +63,11 @@ export function Brushes({ material }: { material: Material }) {
                   look={tool === name ? "main" : undefined}
                   aria-pressed={tool === name}
                   disabled={idle(name, String(method))}
-                  title={idle(name, String(method)) ? `Does nothing with ${String(method)}: choose cut, lattice or regrow.` : TOOL_HELP[name]}
+                  title={
+                    idle(name, String(method))
+                      ? `Does nothing with ${String(method)}: choose cut, lattice or regrow.`
+                      : TOOL_HELP[name]
+                  }
                   className="h-6.5 px-1.5 text-[12px]"
                   onClick={() => takeBrush(tool === name ? null : name)}
                 >
@@ -63,7 +80,9 @@ export function Brushes({ material }: { material: Material }) {
       ))}
       {tool && (
         <div className="rounded-card bg-raised px-2.5 py-2">
-          <p className="pb-1 text-[12px] text-soft">{TOOL_HELP[tool]} Esc lays the brush down; the middle button moves the view.</p>
+          <p className="pb-1 text-[12px] text-soft">
+            {TOOL_HELP[tool]} Esc lays the brush down; the middle button moves the view.
+          </p>
           <div className="flex items-center justify-between py-0.5">
             <span>Shape</span>
             <Choice
@@ -79,8 +98,17 @@ export function Brushes({ material }: { material: Material }) {
           {copies(tool) && (
             <div className="flex items-center justify-between py-0.5">
               <span>Copies from</span>
-              <Button className="h-6 px-1.5 text-[12px]" aria-pressed={aiming} onClick={() => useBrush.setState({ aiming: !aiming })}>
-                <Crosshair size={13} /> {aiming ? "Click the place" : source ? `${Math.round((((source[0] % 1) + 1) % 1) * per)}, ${Math.round((((source[1] % 1) + 1) % 1) * material.preview.finished[1])} px` : "Choose"}
+              <Button
+                className="h-6 px-1.5 text-[12px]"
+                aria-pressed={aiming}
+                onClick={() => useBrush.setState({ aiming: !aiming })}
+              >
+                <Crosshair size={13} />{" "}
+                {aiming
+                  ? "Click the place"
+                  : source
+                    ? `${Math.round((((source[0] % 1) + 1) % 1) * per)}, ${Math.round((((source[1] % 1) + 1) % 1) * material.preview.finished[1])} px`
+                    : "Choose"}
               </Button>
             </div>
           )}
@@ -92,7 +120,15 @@ export function Brushes({ material }: { material: Material }) {
             <span>{held ? "Size of the stroke" : "Size of the brush"}</span>
             <span className="figures">{Math.round(size * 2 * per)} px</span>
           </p>
-          <Slider label="Size of the brush" value={size * 100} min={0.4} max={15} step={0.1} valueText={`${Math.round(size * 2 * per)} px`} onChange={(next) => resize(next / 100)} />
+          <Slider
+            label="Size of the brush"
+            value={size * 100}
+            min={0.4}
+            max={15}
+            step={0.1}
+            valueText={`${Math.round(size * 2 * per)} px`}
+            onChange={(next) => resize(next / 100)}
+          />
         </div>
       )}
       {rows.length > 0 && (
@@ -102,12 +138,30 @@ export function Brushes({ material }: { material: Material }) {
             const Icon = ICONS[stroke.tool];
             const on = stroke === held;
             return (
-              <li key={`${pathOf(stroke.tool)}${index}`} className={cx("flex h-7 items-center justify-between gap-2 rounded-[5px] px-1", on && "bg-raised")}>
-                <button type="button" aria-pressed={on} onKeyDown={(event) => on && nudge(event, stroke, index)} className="flex flex-1 items-center gap-2 text-left" onClick={() => useBrush.setState({ tool: null, aiming: false, chosen: on ? null : { tool: stroke.tool, index } })}>
+              <li
+                key={`${pathOf(stroke.tool)}${index}`}
+                className={cx("flex h-7 items-center justify-between gap-2 rounded-[5px] px-1", on && "bg-raised")}
+              >
+                <button
+                  type="button"
+                  aria-pressed={on}
+                  onKeyDown={(event) => on && nudge(event, stroke, index)}
+                  className="flex flex-1 items-center gap-2 text-left"
+                  onClick={() =>
+                    useBrush.setState({ tool: null, aiming: false, chosen: on ? null : { tool: stroke.tool, index } })
+                  }
+                >
                   <Icon size={13} className="text-soft" /> {TOOL_NAMES[stroke.tool]}
-                  <span className="figures text-soft">{stroke.radius ? `${Math.round(stroke.radius * 2 * per)} px` : "outline"}</span>
+                  <span className="figures text-soft">
+                    {stroke.radius ? `${Math.round(stroke.radius * 2 * per)} px` : "outline"}
+                  </span>
                 </button>
-                <button type="button" aria-label={`Take ${TOOL_NAMES[stroke.tool]} back`} className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text" onClick={() => dropStroke(material, stroke.tool, index)}>
+                <button
+                  type="button"
+                  aria-label={`Take ${TOOL_NAMES[stroke.tool]} back`}
+                  className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+                  onClick={() => dropStroke(material, stroke.tool, index)}
+                >
                   <X size={13} />
                 </button>
               </li>
@@ -115,7 +169,11 @@ export function Brushes({ material }: { material: Material }) {
           })}
         </ul>
       )}
-      {chosen && held && <p className="text-[12px] text-soft">Drag the marked stroke in the first view to move it, or use the arrow keys.</p>}
+      {chosen && held && (
+        <p className="text-[12px] text-soft">
+          Drag the marked stroke in the first view to move it, or use the arrow keys.
+        </p>
+      )}
     </section>
   );
 }

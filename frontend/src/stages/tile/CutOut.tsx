@@ -26,24 +26,56 @@ export function CutOut({ material }: { material: Material }) {
       </label>
       {on && (
         <>
-          <p className="pb-1 text-[12px] text-soft">It is cut out of its ground and does not repeat. Its colour goes on beyond the edge, so that no fringe shows.</p>
+          <p className="pb-1 text-[12px] text-soft">
+            It is cut out of its ground and does not repeat. Its colour goes on beyond the edge, so that no fringe
+            shows.
+          </p>
           <div className="flex min-h-8 flex-wrap items-center gap-1.5">
             <span className="flex-1">Ground</span>
             {ground.map((colour, index) => (
-              <button key={index} type="button" aria-label={`Take ${colour} out of the ground`} title={`${colour}: take it out`} onClick={() => putGround(ground.filter((_, i) => i !== index), "Ground taken out")} className="group grid size-5.5 place-items-center rounded-[5px] border border-line" style={{ background: colour }}>
-                <X size={12} className="opacity-0 mix-blend-difference group-hover:opacity-100 group-focus:opacity-100" />
+              <button
+                key={index}
+                type="button"
+                aria-label={`Take ${colour} out of the ground`}
+                title={`${colour}: take it out`}
+                onClick={() =>
+                  putGround(
+                    ground.filter((_, i) => i !== index),
+                    "Ground taken out",
+                  )
+                }
+                className="group grid size-5.5 place-items-center rounded-[5px] border border-line"
+                style={{ background: colour }}
+              >
+                <X
+                  size={12}
+                  className="opacity-0 mix-blend-difference group-hover:opacity-100 group-focus:opacity-100"
+                />
               </button>
             ))}
             {!ground.length && <span className="text-[12px] text-soft">from the border</span>}
-            <Button look={picking ? "main" : "plain"} aria-pressed={picking} className="h-6.5 px-2 text-[12px]" onClick={() => useCut.setState({ picking: !picking })}>
+            <Button
+              look={picking ? "main" : "plain"}
+              aria-pressed={picking}
+              className="h-6.5 px-2 text-[12px]"
+              onClick={() => useCut.setState({ picking: !picking })}
+            >
               <Pipette size={13} /> Pick
             </Button>
           </div>
-          {SETTINGS.map((name) => <Setting key={name} path={`tile.cutout.${name}`} />)}
+          {SETTINGS.map((name) => (
+            <Setting key={name} path={`tile.cutout.${name}`} />
+          ))}
           <Fold title="Mask brush" note={brush ? (brush.keep ? "keeping" : "leaving out") : ""}>
             <div className="flex gap-1.5 py-1">
               {[true, false].map((keep) => (
-                <Button key={String(keep)} look={brush?.keep === keep ? "main" : "plain"} aria-pressed={brush?.keep === keep} className="h-6.5 flex-1 text-[12px]" onClick={() => draw(brush?.keep === keep ? null : { on: "cut", keep })}>
+                <Button
+                  key={String(keep)}
+                  look={brush?.keep === keep ? "main" : "plain"}
+                  aria-pressed={brush?.keep === keep}
+                  className="h-6.5 flex-1 text-[12px]"
+                  onClick={() => draw(brush?.keep === keep ? null : { on: "cut", keep })}
+                >
                   <Brush size={13} /> {keep ? "Keep" : "Leave out"}
                 </Button>
               ))}

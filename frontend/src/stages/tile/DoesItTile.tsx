@@ -29,13 +29,44 @@ export function DoesItTile({ material }: { material: Material }) {
             </thead>
             <tbody>
               {(["Seam, left to right", "Seam, top to bottom"] as const).map((name, axis) => (
-                <Row key={name} name={name} before={figures.seam_before[axis]!.border.toFixed(1)} after={figures.seam[axis]!.border.toFixed(1)} level={figures.seam[axis]!.level} />
+                <Row
+                  key={name}
+                  name={name}
+                  before={figures.seam_before[axis]!.border.toFixed(1)}
+                  after={figures.seam[axis]!.border.toFixed(1)}
+                  level={figures.seam[axis]!.level}
+                />
               ))}
-              <Row name="Worst inner line" before={Math.max(...figures.seam_before.map((s) => s.inner)).toFixed(1)} after={Math.max(...figures.seam.map((s) => s.inner)).toFixed(1)} />
+              <Row
+                name="Worst inner line"
+                before={Math.max(...figures.seam_before.map((s) => s.inner)).toFixed(1)}
+                after={Math.max(...figures.seam.map((s) => s.inner)).toFixed(1)}
+              />
               <Row name="Drift, ΔE" before={figures.drift_before.toFixed(2)} after={figures.drift.toFixed(2)} />
-              {mismatch !== undefined && <Row name="Mismatch along joins" before="1.00" after={mismatch.toFixed(2)} level={mismatch <= 0.45 ? "pass" : "attention"} />}
-              {broken !== undefined && <Row name="Joins through pieces" before="" after={`${(100 * broken).toFixed(1)} %`} level={broken <= figures.most_broken ? "pass" : "attention"} />}
-              {places && strongest !== undefined && <Row name="What stands out" before={places.before?.toFixed(2) ?? ""} after={strongest.toFixed(2)} level={strongest < places.alarm ? "pass" : "attention"} />}
+              {mismatch !== undefined && (
+                <Row
+                  name="Mismatch along joins"
+                  before="1.00"
+                  after={mismatch.toFixed(2)}
+                  level={mismatch <= 0.45 ? "pass" : "attention"}
+                />
+              )}
+              {broken !== undefined && (
+                <Row
+                  name="Joins through pieces"
+                  before=""
+                  after={`${(100 * broken).toFixed(1)} %`}
+                  level={broken <= figures.most_broken ? "pass" : "attention"}
+                />
+              )}
+              {places && strongest !== undefined && (
+                <Row
+                  name="What stands out"
+                  before={places.before?.toFixed(2) ?? ""}
+                  after={strongest.toFixed(2)}
+                  level={strongest < places.alarm ? "pass" : "attention"}
+                />
+              )}
             </tbody>
           </table>
           <table className="mt-1 w-full text-left">
@@ -49,19 +80,44 @@ export function DoesItTile({ material }: { material: Material }) {
             </thead>
             <tbody>
               {Object.entries(figures.maps).map(([role, seams]) => (
-                <Row key={role} name={layerName(role)} before={seams[0].border.toFixed(1)} after={seams[1].border.toFixed(1)} level={worst(seams)} plain />
+                <Row
+                  key={role}
+                  name={layerName(role)}
+                  before={seams[0].border.toFixed(1)}
+                  after={seams[1].border.toFixed(1)}
+                  level={worst(seams)}
+                  plain
+                />
               ))}
             </tbody>
           </table>
         </>
       )}
-      <p className="pt-1.5 text-[12px] text-soft">A seam figure under 4 cannot be seen; over 8 it shows at every repeat. Mismatch is against random places: .45 and less is good.{broken !== undefined && figures && ` Up to ${(100 * figures.most_broken).toFixed(1)} % of the joins may run through pieces.`}</p>
+      <p className="pt-1.5 text-[12px] text-soft">
+        A seam figure under 4 cannot be seen; over 8 it shows at every repeat. Mismatch is against random places: .45
+        and less is good.
+        {broken !== undefined &&
+          figures &&
+          ` Up to ${(100 * figures.most_broken).toFixed(1)} % of the joins may run through pieces.`}
+      </p>
     </section>
   );
 }
 
 /** plain: both figures count alike. */
-function Row({ name, before, after, level, plain }: { name: string; before: string; after: string; level?: Judged; plain?: boolean }) {
+function Row({
+  name,
+  before,
+  after,
+  level,
+  plain,
+}: {
+  name: string;
+  before: string;
+  after: string;
+  level?: Judged;
+  plain?: boolean;
+}) {
   return (
     <tr className="h-6">
       <td>{name}</td>

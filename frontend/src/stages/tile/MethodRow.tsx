@@ -14,7 +14,13 @@ export function MethodRow({ material }: { material: Material }) {
   if (!info) return null;
   const against = (method: unknown) => (method === "stochastic" && tiling?.against_mixing) || "";
   return (
-    <div role="radiogroup" aria-label={info.label} className="grid grid-cols-4 gap-1 py-1" onPointerEnter={() => show(info.label, info.help)} onFocus={() => show(info.label, info.help)}>
+    <div
+      role="radiogroup"
+      aria-label={info.label}
+      className="grid grid-cols-4 gap-1 py-1"
+      onPointerEnter={() => show(info.label, info.help)}
+      onFocus={() => show(info.label, info.help)}
+    >
       {info.choices.map((choice) => {
         const on = choice.value === value;
         const why = against(choice.value);
@@ -27,13 +33,26 @@ export function MethodRow({ material }: { material: Material }) {
             aria-disabled={!!why && !on}
             title={why}
             onClick={() => !on && !why && change({ "tile.join.method": choice.value }, info.label)}
-            className={cx("h-7 rounded-[5px] border px-1 text-[12px]", on ? "border-amber bg-raised font-medium" : "border-line bg-raised text-soft", why && !on ? "opacity-50" : "hover:bg-lifted hover:text-text")}
+            className={cx(
+              "h-7 rounded-[5px] border px-1 text-[12px]",
+              on ? "border-amber bg-raised font-medium" : "border-line bg-raised text-soft",
+              why && !on ? "opacity-50" : "hover:bg-lifted hover:text-text",
+            )}
           >
             {choice.label}
           </button>
         );
       })}
-      {against("stochastic") && value !== "stochastic" && <p className="col-span-4 text-[12px] text-soft">Stochastic is not offered: {against("stochastic").replace(/\.$/, "").replace(/^It/, "it").replace(/^Mixing/, "mixing")}.</p>}
+      {against("stochastic") && value !== "stochastic" && (
+        <p className="col-span-4 text-[12px] text-soft">
+          Stochastic is not offered:{" "}
+          {against("stochastic")
+            .replace(/\.$/, "")
+            .replace(/^It/, "it")
+            .replace(/^Mixing/, "mixing")}
+          .
+        </p>
+      )}
     </div>
   );
 }

@@ -16,7 +16,12 @@ export function StandingOut({ material }: { material: Material }) {
     <section aria-label="What stands out" className="mt-2 border-t border-line pt-2">
       <h3 className="flex items-center justify-between font-medium">
         What stands out
-        <Button look={marking ? "main" : "quiet"} aria-pressed={marking} className="h-6 px-1.5 text-[12px]" onClick={() => useMarking.setState({ marking: !marking })}>
+        <Button
+          look={marking ? "main" : "quiet"}
+          aria-pressed={marking}
+          className="h-6 px-1.5 text-[12px]"
+          onClick={() => useMarking.setState({ marking: !marking })}
+        >
           <Paintbrush size={13} /> Fill by hand
         </Button>
       </h3>
@@ -26,8 +31,19 @@ export function StandingOut({ material }: { material: Material }) {
             <span>Size of the place</span>
             <span className="figures">{Math.round(radius * 2 * per)} px</span>
           </p>
-          <Slider label="Size of the place" value={radius * 100} min={0.5} max={12} step={0.1} valueText={`${Math.round(radius * 2 * per)} px`} onChange={(next) => useMarking.setState({ radius: next / 100 })} />
-          <p className="text-[12px] text-soft">Click a place of the tile in the first view; it is filled from where the surroundings are most alike, in every map.</p>
+          <Slider
+            label="Size of the place"
+            value={radius * 100}
+            min={0.5}
+            max={12}
+            step={0.1}
+            valueText={`${Math.round(radius * 2 * per)} px`}
+            onChange={(next) => useMarking.setState({ radius: next / 100 })}
+          />
+          <p className="text-[12px] text-soft">
+            Click a place of the tile in the first view; it is filled from where the surroundings are most alike, in
+            every map.
+          </p>
         </div>
       )}
       {!found && <p className="py-1 text-[12px] text-soft">Looking for what catches the eye …</p>}
@@ -47,7 +63,12 @@ export function StandingOut({ material }: { material: Material }) {
                 </span>
                 <span className="flex items-center gap-2">
                   <span className="figures text-soft">{place.strength.toFixed(1)} ×</span>
-                  <Button look="quiet" disabled={busy} className="h-6 px-1.5 text-[12px]" onClick={() => void fill(material.id, [place])}>
+                  <Button
+                    look="quiet"
+                    disabled={busy}
+                    className="h-6 px-1.5 text-[12px]"
+                    onClick={() => void fill(material.id, [place])}
+                  >
                     Fill
                   </Button>
                 </span>
@@ -57,7 +78,9 @@ export function StandingOut({ material }: { material: Material }) {
           <Button disabled={busy} onClick={() => void fill(material.id, strong)}>
             {busy ? "Filling …" : strong.length > 1 ? `Fill all ${strong.length}` : "Fill it"}
           </Button>
-          <p className="pt-1 text-[12px] text-soft">How far each leaves what is usual here; {found!.alarm} × and more is seen in the repeat.</p>
+          <p className="pt-1 text-[12px] text-soft">
+            How far each leaves what is usual here; {found!.alarm} × and more is seen in the repeat.
+          </p>
         </>
       )}
       {found && found.filled.length > 0 && (

@@ -7,7 +7,15 @@ import { Button } from "../../ui/Button";
 import { lookForCorners } from "../square/tool";
 import { openStage, setView, useViews } from "../../views/state";
 
-const NAMES = { none: "None", blend: "Blend", cut: "Cut", lattice: "Lattice", regrow: "Regrow", strew: "Strew", stochastic: "Stochastic" };
+const NAMES = {
+  none: "None",
+  blend: "Blend",
+  cut: "Cut",
+  lattice: "Lattice",
+  regrow: "Regrow",
+  strew: "Strew",
+  stochastic: "Stochastic",
+};
 
 export function Suggested({ material }: { material: Material }) {
   const found = useTiling(material);
@@ -17,8 +25,18 @@ export function Suggested({ material }: { material: Material }) {
   return (
     <section aria-label="Suggestion" className="my-1.5 flex flex-col gap-1.5 rounded-card bg-raised px-2.5 py-2">
       <h3 className="flex items-center gap-1.5 font-medium">
-        {found.square_first ? <Crop size={14} /> : found.method === "lattice" ? <Grid2x2Check size={14} /> : <Waypoints size={14} />}
-        {found.square_first ? "Square it first" : open ? `Suggested: ${NAMES[found.method]}` : `${NAMES[found.method]} suits it`}
+        {found.square_first ? (
+          <Crop size={14} />
+        ) : found.method === "lattice" ? (
+          <Grid2x2Check size={14} />
+        ) : (
+          <Waypoints size={14} />
+        )}
+        {found.square_first
+          ? "Square it first"
+          : open
+            ? `Suggested: ${NAMES[found.method]}`
+            : `${NAMES[found.method]} suits it`}
       </h3>
       <p className="text-[12px] text-soft">{found.reason}</p>
       {found.square_first && (
@@ -37,12 +55,22 @@ export function Suggested({ material }: { material: Material }) {
       {(open || found.grid) && (
         <div className="flex flex-wrap gap-1.5">
           {open && (
-            <Button look="main" onClick={() => change(found.changes as Changes, found.method === "lattice" ? "Whole repeats" : "Suggested method")}>
+            <Button
+              look="main"
+              onClick={() =>
+                change(found.changes as Changes, found.method === "lattice" ? "Whole repeats" : "Suggested method")
+              }
+            >
               {found.method === "lattice" ? "Use whole repeats" : `Use ${NAMES[found.method].toLowerCase()}`}
             </Button>
           )}
           {found.grid && (
-            <Button aria-pressed={shown} onClick={() => setView("first", shown ? { what: "base_color", how: "shifted" } : { what: "gathered", how: "single" })}>
+            <Button
+              aria-pressed={shown}
+              onClick={() =>
+                setView("first", shown ? { what: "base_color", how: "shifted" } : { what: "gathered", how: "single" })
+              }
+            >
               {shown ? "Back to the tile" : "Show the grid"}
             </Button>
           )}

@@ -16,9 +16,12 @@ import { Suggested } from "./Suggested";
 const ABOUT = {
   none: "The edges stay as they are. For captures that tile already.",
   blend: "One side fades into the other over the overlap; coarse structure widely, fine structure tightly.",
-  lattice: "For courses, weaves and boards: the tile holds whole repeats, joints are bent gently until they meet, then cut.",
-  regrow: "Keeps the photograph and lays further parts of it over its worst joins, or rebuilds it from blocks at any size. Takes some seconds.",
-  strew: "Scatters turned parts with organic outlines. For soil, gravel, leaves: what lies any way round, in light from no one side.",
+  lattice:
+    "For courses, weaves and boards: the tile holds whole repeats, joints are bent gently until they meet, then cut.",
+  regrow:
+    "Keeps the photograph and lays further parts of it over its worst joins, or rebuilds it from blocks at any size. Takes some seconds.",
+  strew:
+    "Scatters turned parts with organic outlines. For soil, gravel, leaves: what lies any way round, in light from no one side.",
   stochastic: "Mixes patches so that nothing can be recognised and the histogram stays. For noise-like surfaces.",
   cut: "The join follows the path where both sides look most alike, all the way round.",
 };
@@ -49,22 +52,42 @@ export function Tile({ material }: { material: Material }) {
       {!cut && <p className="pb-1 text-[12px] text-soft">{ABOUT[method]}</p>}
       {method !== "none" && (
         <>
-          {SETTINGS[method].map((name) => <Setting key={name} path={`tile.join.${name}`} />)}
-          {method === "regrow" && grown > 1 && <p className="pb-1 text-[12px] text-soft">A tile larger than the sample begins with blocks.</p>}
+          {SETTINGS[method].map((name) => (
+            <Setting key={name} path={`tile.join.${name}`} />
+          ))}
+          {method === "regrow" && grown > 1 && (
+            <p className="pb-1 text-[12px] text-soft">A tile larger than the sample begins with blocks.</p>
+          )}
           {method === "stochastic" && tiling && tiling.against_mixing && (
             <p role="note" className="flex gap-2 py-1">
-              <Level level="attention" word={false} /> <span>{tiling.against_mixing} Patches will show through each other.</span>
+              <Level level="attention" word={false} />{" "}
+              <span>{tiling.against_mixing} Patches will show through each other.</span>
             </p>
           )}
           <label className="flex h-8 items-center justify-between">
             Show joins and pieces
-            <Switch label="Show joins and pieces" checked={joins} onChange={(on) => useMarking.setState({ joins: on })} />
+            <Switch
+              label="Show joins and pieces"
+              checked={joins}
+              onChange={(on) => useMarking.setState({ joins: on })}
+            />
           </label>
-          {joins && method === "stochastic" && <p className="pb-1 text-[12px] text-soft">Mixing leaves no joins to show.</p>}
+          {joins && method === "stochastic" && (
+            <p className="pb-1 text-[12px] text-soft">Mixing leaves no joins to show.</p>
+          )}
           {joins && method !== "stochastic" && (
             <p className="pb-1 text-[12px] text-soft">
               Each tint is one part of the sample.{" "}
-              <button type="button" className="underline" onClick={() => setView("first", first === "squared" ? { what: "base_color", how: "shifted" } : { what: "squared", how: "single" })}>
+              <button
+                type="button"
+                className="underline"
+                onClick={() =>
+                  setView(
+                    "first",
+                    first === "squared" ? { what: "base_color", how: "shifted" } : { what: "squared", how: "single" },
+                  )
+                }
+              >
                 {first === "squared" ? "Show the tile" : "Show them on the sample"}
               </button>
             </p>

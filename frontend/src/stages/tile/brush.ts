@@ -21,12 +21,29 @@ interface Brush {
   chosen: { tool: Tool; index: number } | null;
 }
 
-export const useBrush = create<Brush>(() => ({ tool: null, outline: false, radius: 0.03, source: null, aiming: false, chosen: null }));
-registerTool("brush", useBrush, ({ tool, chosen }) => tool !== null || chosen !== null, { tool: null, chosen: null, aiming: false });
+export const useBrush = create<Brush>(() => ({
+  tool: null,
+  outline: false,
+  radius: 0.03,
+  source: null,
+  aiming: false,
+  chosen: null,
+}));
+registerTool("brush", useBrush, ({ tool, chosen }) => tool !== null || chosen !== null, {
+  tool: null,
+  chosen: null,
+  aiming: false,
+});
 
 const SETTINGS = ["tile.join.excluded", "tile.join.kept", "tile.retouch.strokes"] as const;
 
-export const TOOL_NAMES: Record<Tool, string> = { excluded: "Leave out", kept: "Keep whole", clone: "Clone", heal: "Heal", fill: "Fill" };
+export const TOOL_NAMES: Record<Tool, string> = {
+  excluded: "Leave out",
+  kept: "Keep whole",
+  clone: "Clone",
+  heal: "Heal",
+  fill: "Fill",
+};
 export const TOOL_HELP: Record<Tool, string> = {
   excluded: "Draw over what must not be used: no piece is taken from there.",
   kept: "Draw over what must stay whole: no join runs through it.",
@@ -45,7 +62,8 @@ export function takeBrush(tool: Tool | null) {
   const { what, how } = useViews.getState().setups.tile.first;
   if (ON_SAMPLE.includes(tool)) {
     if (what !== "evened" && what !== "squared") setView("first", { what: "evened", how: "single" });
-  } else if (what !== "base_color" || how === "repeated") setView("first", { what: "base_color", how: how === "repeated" ? "single" : how });
+  } else if (what !== "base_color" || how === "repeated")
+    setView("first", { what: "base_color", how: how === "repeated" ? "single" : how });
 }
 
 export function strokesOf(material: Material, tool: Tool): Stroke[] {
@@ -56,7 +74,9 @@ export function strokesOf(material: Material, tool: Tool): Stroke[] {
 /** All strokes there are, for a component that shows them: read anew whenever one of their settings changes. */
 export function useStrokes(material: Material): (Stroke & { index: number })[] {
   const kept = useBench(useShallow((state) => SETTINGS.map((path) => valueOf(state, path))));
-  return SETTINGS.flatMap((path, i) => readStrokes(path, kept[i]!, material.preview).map((stroke, index) => ({ ...stroke, index })));
+  return SETTINGS.flatMap((path, i) =>
+    readStrokes(path, kept[i]!, material.preview).map((stroke, index) => ({ ...stroke, index })),
+  );
 }
 
 /** Puts another stroke in the place of one. */
@@ -76,7 +96,12 @@ export function addStroke(material: Material, points: Point[]) {
   const { tool, outline, radius, source } = useBrush.getState();
   if (!tool || points.length < (outline ? 3 : 1)) return;
   const from: Point = source && copies(tool) ? [source[0] - points[0]![0], source[1] - points[0]![1]] : [0, 0];
-  putStrokes(material, tool, [...strokesOf(material, tool), { tool, radius: outline ? 0 : radius, points, from }], TOOL_NAMES[tool]);
+  putStrokes(
+    material,
+    tool,
+    [...strokesOf(material, tool), { tool, radius: outline ? 0 : radius, points, from }],
+    TOOL_NAMES[tool],
+  );
 }
 
 export function dropStroke(material: Material, tool: Tool, index: number) {

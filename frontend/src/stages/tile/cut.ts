@@ -14,7 +14,13 @@ registerTool("ground", useCut, ({ picking }) => picking, { picking: false });
 const WITH: Changes = { "tile.join.method": "none", "even.light.amount": 0, "pack.files.profile": "cut_out" };
 
 export function setCutOut(on: boolean) {
-  change({ "tile.cutout.on": on, ...(on ? WITH : Object.fromEntries(Object.keys(WITH).map((path) => [path, null]))) } as Changes, on ? "A cut-out" : "No cut-out");
+  change(
+    {
+      "tile.cutout.on": on,
+      ...(on ? WITH : Object.fromEntries(Object.keys(WITH).map((path) => [path, null]))),
+    } as Changes,
+    on ? "A cut-out" : "No cut-out",
+  );
   setView("second", { what: on ? "opacity" : "base_color", how: on ? "single" : "repeated" });
   if (on) setView("first", { what: "base_color", how: "single" });
 }

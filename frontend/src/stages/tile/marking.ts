@@ -7,7 +7,12 @@ import { tellProblem } from "../../ui/notices";
 import { registerTool } from "../tools";
 
 /** radius: of a place marked by hand, in tile widths. joins: the tile plan is laid over the first view. */
-export const useMarking = create<{ marking: boolean; radius: number; busy: boolean; joins: boolean }>(() => ({ marking: false, radius: 0.03, busy: false, joins: false }));
+export const useMarking = create<{ marking: boolean; radius: number; busy: boolean; joins: boolean }>(() => ({
+  marking: false,
+  radius: 0.03,
+  busy: false,
+  joins: false,
+}));
 registerTool("place to fill", useMarking, ({ marking }) => marking, { marking: false });
 
 export async function fill(id: string, places: Place[]) {
@@ -15,7 +20,10 @@ export async function fill(id: string, places: Place[]) {
   try {
     await settled();
     const plain = places.map(({ x, y, radius }) => ({ x, y, radius }));
-    change((await api.fill(id, plain)) as Changes, places.length > 1 ? `${places.length} places filled` : "Place filled");
+    change(
+      (await api.fill(id, plain)) as Changes,
+      places.length > 1 ? `${places.length} places filled` : "Place filled",
+    );
   } catch (error) {
     tellProblem(error);
   } finally {
@@ -29,5 +37,5 @@ export function unfill(number: number) {
   change({ "tile.repair.spots": kept }, "Filling taken back");
 }
 
-export const standsOut = (found: { alarm: number; places: (Place & { strength: number })[] }) => found.places.filter((place) => place.strength >= found.alarm);
-
+export const standsOut = (found: { alarm: number; places: (Place & { strength: number })[] }) =>
+  found.places.filter((place) => place.strength >= found.alarm);

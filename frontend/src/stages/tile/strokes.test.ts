@@ -14,17 +14,49 @@ describe("strokes", () => {
     expect(back(to([0.3, 0.4]))[1]).toBeCloseTo(0.4);
   });
   it("come back from their setting as they went in", () => {
-    const stroke: Stroke = { tool: "excluded", radius: 0.04, points: [[0.25, 0.5], [0.3, 0.75]], from: [0, 0] };
+    const stroke: Stroke = {
+      tool: "excluded",
+      radius: 0.04,
+      points: [
+        [0.25, 0.5],
+        [0.3, 0.75],
+      ],
+      from: [0, 0],
+    };
     const [again] = readStrokes("tile.join.excluded", writeStrokes("tile.join.excluded", [stroke], preview), preview);
     expect(again!.radius).toBeCloseTo(0.04, 4);
     expect(again!.points[1]![0]).toBeCloseTo(0.3, 4);
-    const touch: Stroke = { tool: "heal", radius: 0, points: [[0, 0], [1, 0], [0.5, 1]], from: [0.25, -0.5] };
-    expect(readStrokes("tile.retouch.strokes", writeStrokes("tile.retouch.strokes", [touch], preview), preview)).toEqual([touch]);
+    const touch: Stroke = {
+      tool: "heal",
+      radius: 0,
+      points: [
+        [0, 0],
+        [1, 0],
+        [0.5, 1],
+      ],
+      from: [0.25, -0.5],
+    };
+    expect(
+      readStrokes("tile.retouch.strokes", writeStrokes("tile.retouch.strokes", [touch], preview), preview),
+    ).toEqual([touch]);
   });
   it("leave no setting behind when there are none", () => {
     expect(writeStrokes("tile.join.kept", [], preview)).toEqual([]);
   });
   it("drop points that lie close to the one before", () => {
-    expect(thinned([[0, 0], [0.01, 0], [0.06, 0], [0.07, 0]], 0.05)).toEqual([[0, 0], [0.06, 0]]);
+    expect(
+      thinned(
+        [
+          [0, 0],
+          [0.01, 0],
+          [0.06, 0],
+          [0.07, 0],
+        ],
+        0.05,
+      ),
+    ).toEqual([
+      [0, 0],
+      [0.06, 0],
+    ]);
   });
 });

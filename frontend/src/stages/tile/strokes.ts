@@ -15,7 +15,8 @@ export interface Stroke {
 }
 
 export type StrokePath = "tile.join.excluded" | "tile.join.kept" | "tile.retouch.strokes";
-export const pathOf = (tool: Tool): StrokePath => (tool === "excluded" || tool === "kept" ? `tile.join.${tool}` : "tile.retouch.strokes");
+export const pathOf = (tool: Tool): StrokePath =>
+  tool === "excluded" || tool === "kept" ? `tile.join.${tool}` : "tile.retouch.strokes";
 
 /** From the tile to the flattened picture and back: x, y, and lengths across. */
 export function onPicture({ sample, work, tile }: Material["preview"]) {
@@ -32,9 +33,18 @@ const tidy = (n: number) => Number(n.toFixed(5));
 const tidied = ([x, y]: Point): Point => [tidy(x), tidy(y)];
 
 /** All strokes of one setting, on the tile. */
-export function readStrokes(path: StrokePath, kept: KeptStroke[] | RepairStroke[], preview: Material["preview"]): Stroke[] {
+export function readStrokes(
+  path: StrokePath,
+  kept: KeptStroke[] | RepairStroke[],
+  preview: Material["preview"],
+): Stroke[] {
   if (path === "tile.retouch.strokes") {
-    return (kept as RepairStroke[]).map(({ kind, dx = 0, dy = 0, radius, points }) => ({ tool: kind, from: [dx, dy], radius, points }));
+    return (kept as RepairStroke[]).map(({ kind, dx = 0, dy = 0, radius, points }) => ({
+      tool: kind,
+      from: [dx, dy],
+      radius,
+      points,
+    }));
   }
   const { back, across } = onPicture(preview);
   const tool: Tool = path === "tile.join.kept" ? "kept" : "excluded";
@@ -42,7 +52,11 @@ export function readStrokes(path: StrokePath, kept: KeptStroke[] | RepairStroke[
 }
 
 /** The setting that holds these strokes. */
-export function writeStrokes(path: StrokePath, strokes: Stroke[], preview: Material["preview"]): KeptStroke[] | RepairStroke[] {
+export function writeStrokes(
+  path: StrokePath,
+  strokes: Stroke[],
+  preview: Material["preview"],
+): KeptStroke[] | RepairStroke[] {
   if (path === "tile.retouch.strokes") {
     return strokes.map(({ tool, from, radius, points }): RepairStroke => {
       const [dx, dy] = tidied(from);
@@ -64,4 +78,7 @@ export function thinned(points: Point[], least: number): Point[] {
 }
 
 /** The stroke so much further on. */
-export const shifted = (stroke: Stroke, [dx, dy]: Point): Stroke => ({ ...stroke, points: stroke.points.map(([x, y]): Point => [x + dx, y + dy]) });
+export const shifted = (stroke: Stroke, [dx, dy]: Point): Stroke => ({
+  ...stroke,
+  points: stroke.points.map(([x, y]): Point => [x + dx, y + dy]),
+});

@@ -1,0 +1,129 @@
+// @vitest-environment jsdom
+/** Zones in the panel: what belongs to one, what it changes, and that nothing of it stays behind. */
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import { screen, within } from "@testing-library/react";
+import { api } from "../../api/client";
+import { settled } from "../../editor/store";
+import { drawn, type Edit, material, opened } from "../../testing/page";
+import { toolInHand, layDownTool } from "../tools";
+import { freshId, pickColour, useZones } from "./zones";
+import { Zones } from "./Zones";
+
+vi.mock("../../editor/figures", () => ({ useFigures: () => ({ zones: { z1: 0.254 } }) }));
+
+const ZONES = "response.zones.zones";
+const MOSS = { id: "z1", name: "Moss", parts: [{ kind: "colour", picks: ["#3a5f2a", "#44702f"] }] };
+const RUST = { id: "z2", name: "Rust", parts: [{ kind: "recesses" }] };
+const EFFECTS = ["roughness", "metallic"] as const;
+
+function panel(settings: Record<string, unknown> = {}) {
+  const edits = opened(settings);
+  useZones.setState({ open: null, shown: null, picking: null });
+  layDownTool();
+  return { edits, ...drawn(<Zones material={material()} effects={EFFECTS} />) };
+}
+const last = (edits: Edit[]) => edits.at(-1)!.changes;
+
+describe("zones", () => {
+  beforeEach(() => vi.restoreAllMocks());
+
+  it("are added by colour under a name and a number no other has, and wait for a colour", async () => {
+    const { edits, user } = panel({ [ZONES]: [MOSS] });
+    await user.click(screen.getByRole("button", { name: "By colour" }));
+    await settled();
+    expect(last(edits)[ZONES]).toEqual([MOSS, { id: "z2", name: "Zone 2", parts: [{ kind: "colour" }] }]);
+    expect(useZones.getState().picking).toEqual({ zone: "z2", part: 0, list: "picks" });
+    expect(toolInHand()).toBe("colour of a zone");
+    expect(freshId(["z1", "z3"])).toBe("z2");
+  });
+
+  it("say their share of the surface", () => {
+    panel({ [ZONES]: [MOSS, RUST] });
+    const [moss, rust] = within(screen.getByRole("list", { name: "Zones there are" })).getAllByRole("listitem");
+    expect(moss!.textContent).toContain("25 %");
+    expect(rust!.textContent).not.toContain("%");
+  });
+
+  it("go away with everything they change, in one step", async () => {
+    const other = { value: 0.2 };
+    const { edits, user } = panel({
+      [ZONES]: [MOSS, RUST],
+      "response.on_roughness.in_zones": { z1: { centre: 0.9 }, z2: other },
+      "response.on_metallic.in_zones": { z2: other },
+    });
+    await user.click(screen.getByRole("button", { name: "Take Moss away" }));
+    await settled();
+    expect(edits).toHaveLength(1);
+    const changes = last(edits);
+    expect(changes[ZONES]).toEqual([RUST]);
+    for (const [path, value] of Object.entries(changes)) {
+      if (path === ZONES) continue;
+      expect(Object.keys(value as object)).toEqual(["z2"]);
+    }
+    expect(Object.keys(changes)).toHaveLength(2);
+  });
+
+  it("are renamed once, when the name is left", async () => {
+    const { edits, user } = panel({ [ZONES]: [MOSS] });
+    await user.click(screen.getByRole("button", { name: /Moss/, expanded: false }));
+    const name = screen.getByRole("textbox", { name: "Name of the zone" });
+    await user.clear(name);
+    await user.type(name, "Lichen{Enter}");
+    await settled();
+    expect(edits.map(({ label }) => label)).toEqual(["Zone renamed"]);
+    expect(last(edits)[ZONES]).toEqual([{ ...MOSS, name: "Lichen" }]);
+  });
+
+  it("lose a colour by a click on it, and keep the others", async () => {
+    const { edits, user } = panel({ [ZONES]: [MOSS] });
+    await user.click(screen.getByRole("button", { name: /Moss/, expanded: false }));
+    await user.click(screen.getByRole("button", { name: "Take #3a5f2a away" }));
+    await settled();
+    expect(last(edits)[ZONES]).toEqual([{ ...MOSS, parts: [{ kind: "colour", picks: ["#44702f"] }] }]);
+  });
+
+  it("take the colour of the picture for the part that waits, and keep 24 at most", async () => {
+    const many = Array.from({ length: 24 }, (_, n) => `#0000${n.toString(16).padStart(2, "0")}`);
+    const { edits } = panel({ [ZONES]: [{ ...MOSS, parts: [{ kind: "colour", picks: many }] }] });
+    useZones.setState({ picking: { zone: "z1", part: 0, list: "picks" } });
+    vi.spyOn(api, "probe").mockResolvedValue({ own_color: [255, 9, 160] } as never);
+    await pickColour("m", [0.5, 0.5]);
+    await settled();
+    const picks = (last(edits)[ZONES] as (typeof MOSS)[])[0]!.parts[0]!.picks;
+    expect(picks).toEqual([...many.slice(1), "#ff09a0"]);
+  });
+
+  it("let a map be changed, start it from what is declared, and take it back whole", async () => {
+    const { edits, user } = panel({ [ZONES]: [MOSS] });
+    await user.click(screen.getByRole("button", { name: /Moss/, expanded: false }));
+    await user.click(screen.getByRole("button", { name: "Metallic" }));
+    await settled();
+    expect(Object.keys(last(edits))).toEqual(["response.on_metallic.in_zones"]);
+    expect(last(edits)["response.on_metallic.in_zones"]).toHaveProperty("z1");
+    await user.click(screen.getByRole("button", { name: "Leave the metallic as it was" }));
+    await settled();
+    expect(last(edits)["response.on_metallic.in_zones"]).toEqual({});
+  });
+
+  it("that were looked for in vain say why and change nothing", async () => {
+    const { edits, user } = panel();
+    vi.spyOn(api, "zones").mockResolvedValue({ zones: [], why: "One material." } as never);
+    await user.click(screen.getByRole("button", { name: "Suggest" }));
+    await settled();
+    expect(edits).toEqual([]);
+  });
+
+  it("are eight at most, suggested ones too", async () => {
+    const seven = Array.from({ length: 4 }, (_, n) => ({ ...RUST, id: `z${n + 1}`, name: `Zone ${n + 1}` }));
+    const { edits, user } = panel({ [ZONES]: seven });
+    const found = Array.from({ length: 6 }, (_, n) => ({
+      name: `Found ${n}`,
+      part: { kind: "colour", picks: ["#112233"] },
+    }));
+    vi.spyOn(api, "zones").mockResolvedValue({ zones: found, why: "" } as never);
+    await user.click(screen.getByRole("button", { name: "Suggest" }));
+    await settled();
+    const zones = last(edits)[ZONES] as { id: string }[];
+    expect(zones.map(({ id }) => id)).toEqual(["z1", "z2", "z3", "z4", "z5", "z6", "z7", "z8"]);
+  });
+});
