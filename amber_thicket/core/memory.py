@@ -5,9 +5,11 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
-from typing import Any
+from typing import Any, TypeVar
 
 from amber_thicket.errors import Cancelled
+
+Value = TypeVar("Value")
 
 # What takes fewer bytes than this share of the limit stays as long as larger things can leave: a decision is small, and
 # making it again is not.
@@ -63,7 +65,7 @@ class Memory:
         self._busy: dict[str, threading.Event] = {}
         self._lock = threading.Lock()
 
-    def get(self, key: str, compute: Callable[[], Any], check: Callable[[], None] | None = None) -> Any:
+    def get(self, key: str, compute: Callable[[], Value], check: Callable[[], None] | None = None) -> Value:
         """The value of key, computed at most once at a time. An error goes to its own caller; others try again.
 
         check: called now and then while another caller computes it; it may raise to stop waiting.
@@ -74,7 +76,8 @@ class Memory:
                     self._values.move_to_end(key)
                     if key in self._large:
                         self._large.move_to_end(key)
-                    return self._values[key]
+                    kept: Value = self._values[key]
+                    return kept
                 waiting = self._busy.get(key)
                 if waiting is None:
                     self._busy[key] = threading.Event()

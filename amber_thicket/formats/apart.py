@@ -171,7 +171,8 @@ class Apart:
 
 def _raised(told: dict[str, Any]) -> ThicketError:
     kind = getattr(errors, told["class"])
-    return kind(told["message"], remedy=told["remedy"], **told["details"])
+    result: ThicketError = kind(told["message"], remedy=told["remedy"], **told["details"])
+    return result
 
 
 _apart: Apart | None = None

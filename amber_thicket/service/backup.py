@@ -156,7 +156,7 @@ def restore(backup: Path, folder: Path, report: Report = lambda share, what: Non
 
 def _manifest(archive: zipfile.ZipFile, backup: Path) -> dict[str, Any]:
     try:
-        manifest = json.loads(archive.read(_MANIFEST))
+        manifest: dict[str, Any] = json.loads(archive.read(_MANIFEST))
         version = manifest["version"] if manifest["format"] == FORMAT else 0
     except (KeyError, ValueError, TypeError, zipfile.BadZipFile):
         version = 0

@@ -57,7 +57,8 @@ def _pieces(source: NDArray[np.int32]) -> NDArray[np.intp]:
     """Which copy of the sample each tile pixel is from: 0 the plain one, 1 one tile right, 2 one down, 3 both."""
     height, width = source.shape[:2]
     y, x = np.mgrid[0:height, 0:width]
-    return ((source[..., 0] != x) + 2 * (source[..., 1] != y)).astype(np.intp)
+    result: NDArray[np.intp] = ((source[..., 0] != x) + 2 * (source[..., 1] != y)).astype(np.intp)
+    return result
 
 
 def _coloured(plan: Mosaic, size: tuple[int, int]) -> NDArray[np.intp]:

@@ -189,7 +189,8 @@ def _cut(one: Pixels, other: Pixels, here: Pixels, there: Pixels) -> Pixels:
     pictures = [encode_srgb8(np.ascontiguousarray(p.clip(0, 1), np.float32)).astype(np.float32) for p in (one, other)]
     masks = [_CV.UMat(m.astype(np.uint8) * 255) for m in (here, there)]
     found = finder.find([_CV.UMat(p) for p in pictures], [(0, 0), (0, 0)], masks)
-    return (found[0].get() > 0).astype(np.float32)
+    result: Pixels = (found[0].get() > 0).astype(np.float32)
+    return result
 
 
 def largest_rectangle(mask: Pixels) -> tuple[int, int, int, int]:

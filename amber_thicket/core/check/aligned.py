@@ -38,7 +38,8 @@ def steep(field: Pixels, *, leans: bool = False) -> Pixels:
         return np.hypot(sideways[..., 0], sideways[..., 1])
     grey = field if field.ndim == 2 else field.mean(axis=-1)
     fine = grey - blur(np.ascontiguousarray(grey, np.float32), 4, wraps=True)
-    return np.hypot(*np.gradient(fine)).astype(np.float32)
+    result: Pixels = np.hypot(*np.gradient(fine)).astype(np.float32)
+    return result
 
 
 def beside(one: Pixels, other: Pixels) -> Beside | None:

@@ -55,7 +55,8 @@ def decide_light(squared: Raster, *, frame: Frame, amount: float, size: float) -
     weights = np.linalg.solve(flat.T @ flat, flat.T @ small.reshape(-1))
     surface = (flat @ weights.astype(np.float32)).reshape(small.shape)
     light = surface + blur(small - surface, frame.length(size) / factor, wraps=False)
-    return (light - light.mean()).astype(np.float32)
+    result: Pixels = (light - light.mean()).astype(np.float32)
+    return result
 
 
 def light(squared: Raster, *, frame: Frame, decided: Pixels, amount: float, size: float) -> Raster:

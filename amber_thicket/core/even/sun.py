@@ -125,7 +125,8 @@ class _Seen:
         self.wanted = self._at(wanted)
 
     def _at(self, field: Pixels, blurred: float = 0.0) -> NDArray[Any]:
-        return _softened(field, blurred).ravel()[self.places].astype(np.float64)
+        result: NDArray[Any] = _softened(field, blurred).ravel()[self.places].astype(np.float64)
+        return result
 
     def edges(self, light: NDArray[Any]) -> NDArray[Any]:
         """What is left of the tones' differences once the light is divided out; light: at the places."""
@@ -191,7 +192,8 @@ class Ground:
 
     def facing(self, x: float, y: float) -> Pixels:
         """Light of the sun against a flat place by Lambert's law, without cast shadow."""
-        return np.maximum(self.even - np.float32(x) * self.right - np.float32(y) * self.up, 0)
+        result: Pixels = np.maximum(self.even - np.float32(x) * self.right - np.float32(y) * self.up, 0)
+        return result
 
 
 def light_on(height: Pixels, tone: Pixels, light: Light, tile: float) -> Pixels:

@@ -77,7 +77,10 @@ def roughness(made: Solved, gloss: Gloss, *, lamps: Pixels) -> Pixels:
         # Nothing shines: matt, a little more so where the colour is darker than around.
         tone = np.log(np.maximum(made.albedo.mean(-1), 1e-3))
         fine = tone - blur(np.ascontiguousarray(tone), tone.shape[1] / 40, wraps=False, fast=True)
-        return (MATT - 0.05 * np.tanh(fine / max(float(fine.std()), 1e-3))).clip(0.05, 0.98).astype(np.float32)
+        result: Pixels = (
+            (MATT - 0.05 * np.tanh(fine / max(float(fine.std()), 1e-3))).clip(0.05, 0.98).astype(np.float32)
+        )
+        return result
     nearest = np.max(np.einsum("hwc,kc->khw", made.normal, halves(lamps).astype(np.float32)), axis=0).clip(0, 1)
     expected = np.float32(gloss.strength) * nearest ** np.float32(2 / gloss.roughness**4 - 2) + np.float32(0.004)
     sigma = max(2.0, made.glint.shape[1] / 250)

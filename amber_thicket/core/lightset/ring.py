@@ -193,4 +193,5 @@ def _off_ring(values: Pixels, places: Pixels, slots: int) -> float:
     angle = 2 * np.pi * places / slots
     basis = np.stack([np.ones(len(places)), np.cos(angle), np.sin(angle)], 1)
     rest = values - basis @ np.linalg.lstsq(basis, values, rcond=None)[0]
-    return float(np.mean(np.abs(rest))) * np.sqrt(len(places) / max(len(places) - 3, 1))
+    result: float = float(np.mean(np.abs(rest))) * np.sqrt(len(places) / max(len(places) - 3, 1))
+    return result

@@ -140,7 +140,8 @@ def unbent(normal: Pixels, reach: float) -> Pixels:
         slope = normal[..., axis] / z
         out[..., axis] = slope - blur(np.ascontiguousarray(slope), reach / 2.5, wraps=False, fast=True)
     out[..., 2] = 1
-    return out / np.linalg.norm(out, axis=-1, keepdims=True)
+    out /= np.linalg.norm(out, axis=-1, keepdims=True)
+    return out
 
 
 @dataclass(frozen=True)

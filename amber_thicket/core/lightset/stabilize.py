@@ -202,4 +202,5 @@ def apply_stabilization(photograph: Pixels, number: int, steady: Stabilization) 
         return moved * np.float32(gain) if gain != 1 else moved
     field = np.exp(_basis(64, 64) @ steady.fields[number]).astype(np.float32) * np.float32(gain)
     wide = cv2.resize(field, (columns, rows), interpolation=cv2.INTER_CUBIC)
-    return moved * wide[..., None]
+    result: Pixels = moved * wide[..., None]
+    return result

@@ -87,7 +87,8 @@ def _overcast(vectors: Pixels) -> Pixels:
     tinted = sky[..., None] * np.array([0.97, 1.0, 1.04], np.float32)
     ground = np.array([0.17, 0.16, 0.15], np.float32)
     share = np.clip(up * 12 + 0.5, 0, 1)[..., None]
-    return (tinted * share + ground * (1 - share)).astype(np.float32)
+    result: Pixels = (tinted * share + ground * (1 - share)).astype(np.float32)
+    return result
 
 
 def _sun(vectors: Pixels) -> Pixels:
@@ -102,7 +103,8 @@ def _sun(vectors: Pixels) -> Pixels:
     disc = np.array([1.0, 0.93, 0.82], np.float32) * 180.0 * np.clip((near - 0.9945) / 0.001, 0, 1)
     ground = np.array([0.2, 0.18, 0.15], np.float32)
     share = np.clip(up * 12 + 0.5, 0, 1)
-    return ((sky + glow + disc) * share + ground * (1 - share)).astype(np.float32)
+    result: Pixels = ((sky + glow + disc) * share + ground * (1 - share)).astype(np.float32)
+    return result
 
 
 def prefiltered(source: Pixels) -> Surroundings:
@@ -143,7 +145,8 @@ def _harmonics(source: Pixels) -> Pixels:
     basis = harmonic_basis(vectors)
     lobe = np.array([1.0] + [2 / 3] * 3 + [1 / 4] * 5, np.float32)
     coefficients = np.einsum("hwi,hwc,hw->ic", basis, small, angle) * lobe[:, None]
-    return coefficients.astype(np.float32)
+    result: Pixels = coefficients.astype(np.float32)
+    return result
 
 
 def harmonic_basis(n: Pixels) -> Pixels:

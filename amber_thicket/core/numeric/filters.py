@@ -27,7 +27,8 @@ def pad(pixels: Pixels, margin: int, *, wraps: bool) -> Pixels:
     height, width = pixels.shape[:2]
     if margin <= min(height, width):
         kind = cv2.BORDER_WRAP if wraps else cv2.BORDER_REFLECT
-        return cv2.copyMakeBorder(pixels, margin, margin, margin, margin, kind)
+        result: Pixels = cv2.copyMakeBorder(pixels, margin, margin, margin, margin, kind)
+        return result
     widths = [(margin, margin), (margin, margin)] + [(0, 0)] * (pixels.ndim - 2)
     return np.pad(pixels, widths, mode="wrap" if wraps else "symmetric")
 
@@ -140,7 +141,8 @@ def shrink(pixels: Pixels, factor: int) -> Pixels:
     size = (max(1, -(-width // factor)), max(1, -(-height // factor)))
     if (height % factor or width % factor) and pixels.dtype == np.float32:
         return _averaged(pixels, size)
-    return cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
+    result: Pixels = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
+    return result
 
 
 def _averaged(pixels: Pixels, size: tuple[int, int]) -> Pixels:
@@ -214,7 +216,8 @@ def enlarge(pixels: Pixels, height: int, width: int, *, wraps: bool, cubic: bool
     mode = cv2.INTER_CUBIC if cubic else cv2.INTER_LINEAR
     small_height, small_width = pixels.shape[:2]
     if not wraps or height % small_height or width % small_width:
-        return cv2.resize(pixels, (width, height), interpolation=mode)
+        result: Pixels = cv2.resize(pixels, (width, height), interpolation=mode)
+        return result
     fy, fx, margin = height // small_height, width // small_width, 2
     padded = pad(pixels, margin, wraps=True)
     size = (width + 2 * margin * fx, height + 2 * margin * fy)
@@ -264,7 +267,8 @@ def _resized(field: Pixels, shape: tuple[int, ...]) -> Pixels:
     if field.shape[:2] == shape:
         return field
     large = cv2.resize(field, (shape[1], shape[0]), interpolation=cv2.INTER_LINEAR)
-    return large.reshape(*shape, field.shape[2])
+    result: Pixels = large.reshape(*shape, field.shape[2])
+    return result
 
 
 @compiled(loose=True)

@@ -49,7 +49,8 @@ def region(
             if least == -np.inf:
                 return part
             # What was only cut out is the picture's own memory.
-            return np.maximum(part, least, out=None if np.may_share_memory(part, pixels) else part)
+            result: Pixels = np.maximum(part, least, out=None if np.may_share_memory(part, pixels) else part)
+            return result
     return _separable(pixels, x, y, mode, np.float32(least))
 
 

@@ -42,4 +42,5 @@ def unit(vectors: Pixels) -> Pixels:
     length = np.sqrt(np.einsum("ijk,ijk->ij", vectors, vectors))[..., None]
     out = np.divide(vectors, length, where=length > 1e-6, out=np.zeros_like(vectors))
     out[..., 2] += (length[..., 0] <= 1e-6).astype(np.float32)
-    return out
+    result: Pixels = out
+    return result

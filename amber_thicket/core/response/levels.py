@@ -79,7 +79,8 @@ def decide_lamp(tiled: Raster, brought: Raster | None, cut: Raster | None, /, *,
     bare = cut.pixels < 0.02
     if float(bare.mean()) < 0.005:
         return np.ones(3, np.float32)
-    return np.maximum(np.median(brought.pixels[bare], axis=0), 1e-3).astype(np.float32)
+    result: Pixels = np.maximum(np.median(brought.pixels[bare], axis=0), 1e-3).astype(np.float32)
+    return result
 
 
 def _through(

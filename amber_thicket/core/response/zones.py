@@ -115,7 +115,8 @@ class Settings(OperationSettings):
 def standing_out(height: Pixels, size: float, frame: Frame) -> Pixels:
     """How far each place lies above its surroundings, (H, W). size: % of the tile width they reach."""
     fine = blur(height, 0.12 * frame.length(size), wraps=True)
-    return cv2.subtract(fine, blur(height, frame.length(size), wraps=True), fine)
+    result: Pixels = cv2.subtract(fine, blur(height, frame.length(size), wraps=True), fine)
+    return result
 
 
 def spread_of(signal: Pixels) -> float:

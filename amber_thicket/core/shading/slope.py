@@ -70,4 +70,5 @@ def integrated(vectors: Pixels) -> Pixels:
     power = along_x**2 + along_y**2
     seen = power > 1e-6
     spectrum = np.where(seen, -1j * (along_x * right + along_y * up) / np.where(seen, power, 1), 0)
-    return fft.irfft2(spectrum, s=(rows, columns), workers=-1).astype(np.float32)
+    result: Pixels = fft.irfft2(spectrum, s=(rows, columns), workers=-1).astype(np.float32)
+    return result

@@ -49,13 +49,14 @@ def flattened(tone: NDArray[np.float32], forward: NDArray[Any], box: Box, k1: fl
     px, py = ((m[i, 0] * x + m[i, 1] * y + m[i, 2]) / depth * scale for i in (0, 1))
     bend = 1 + np.float32(k1) * (px * px + py * py)
     px, py = (p * bend * np.float32(width) / scale for p in (px, py))
-    return cv2.remap(
+    result: NDArray[np.float32] = cv2.remap(
         tone,
         px + np.float32(width / 2 - 0.5),
         py + np.float32(height / 2 - 0.5),
         cv2.INTER_LINEAR,
         borderMode=cv2.BORDER_REFLECT,
     )
+    return result
 
 
 def agreement(flat: NDArray[np.float32], smooth: float) -> float:

@@ -54,7 +54,8 @@ def _tone(coded: Pixels) -> Pixels:
 def _twice(layer: Pixels) -> Pixels:
     height, width = layer.shape[:2]
     larger = cv2.resize(layer, (2 * width, 2 * height), interpolation=cv2.INTER_CUBIC)
-    return larger.reshape(2 * height, 2 * width, -1)
+    result: Pixels = larger.reshape(2 * height, 2 * width, -1)
+    return result
 
 
 def _linear(coded: Pixels) -> Pixels:
@@ -70,7 +71,10 @@ def _held_to(larger: Pixels, layer: Pixels) -> Pixels:
         result = np.maximum(result + _twice(missing), 0)
     # What is left goes back block by block: shrinking then gives the input itself wherever nothing had to be clipped.
     missing = layer - shrink(np.ascontiguousarray(result), 2).reshape(layer.shape)
-    return np.maximum(result + np.repeat(np.repeat(missing, 2, 0), 2, 1), 0).reshape(2 * height, 2 * width, -1)
+    answer: Pixels = np.maximum(result + np.repeat(np.repeat(missing, 2, 0), 2, 1), 0).reshape(
+        2 * height, 2 * width, -1
+    )
+    return answer
 
 
 def _borrowed(target: Pixels, soft: Pixels, detail: Pixels, seed: int) -> Pixels:

@@ -38,7 +38,8 @@ def bent(points: Pixels, aspect: float, *, k1: float, k2: float, p1: float, p2: 
     radial = 1 + k1 * r2 + k2 * r2 * r2
     bx = x * radial + 2 * p1 * x * y + p2 * (r2 + 2 * x * x)
     by = y * radial + p1 * (r2 + 2 * y * y) + 2 * p2 * x * y
-    return np.stack([bx, by], -1) / half / 2 + 0.5
+    result: Pixels = np.stack([bx, by], -1) / half / 2 + 0.5
+    return result
 
 
 def straight(points: Pixels, aspect: float, **lens: float) -> Pixels:

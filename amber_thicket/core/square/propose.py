@@ -91,7 +91,8 @@ def _forward(tilt: float, pan: float, turn: float, focal: float) -> NDArray[Any]
     """3 × 3 from the surface to picture coordinates (from the middle, in picture widths)."""
     about_x, about_y, about_z = turns(tilt, pan, turn)
     plane = np.column_stack([(about_x @ about_y @ about_z)[:, :2], [0.0, 0.0, 1.0]])
-    return np.diag([focal, focal, 1.0]) @ plane
+    result: NDArray[Any] = np.diag([focal, focal, 1.0]) @ plane
+    return result
 
 
 def _order(edges: _Edges, forward: NDArray[Any], near: float) -> float:
@@ -108,7 +109,8 @@ def _order(edges: _Edges, forward: NDArray[Any], near: float) -> float:
         closest = np.maximum(closest, np.abs((toward * edges.along).sum(axis=1)))
     off = np.arccos(np.minimum(closest, 1.0))
     chance = 2 * near * np.sqrt(np.pi) / np.pi
-    return (float(edges.weights @ np.exp(-((off / near) ** 2))) - chance) / (1 - chance)
+    result: float = (float(edges.weights @ np.exp(-((off / near) ** 2))) - chance) / (1 - chance)
+    return result
 
 
 def _balanced(edges: _Edges, forward: NDArray[Any]) -> _Edges:
@@ -233,4 +235,5 @@ def _corners(forward: NDArray[Any], aspect: float) -> tuple[tuple[float, float],
 
 def _mapped(points: NDArray[Any], matrix: NDArray[Any]) -> NDArray[Any]:
     homogeneous = np.concatenate([points, np.ones((len(points), 1))], 1) @ matrix.T
-    return homogeneous[:, :2] / homogeneous[:, 2:]
+    result: NDArray[Any] = homogeneous[:, :2] / homogeneous[:, 2:]
+    return result

@@ -153,7 +153,8 @@ def _share(image: Pixels, window: Pixels) -> Pixels:
     """The sum of an image under a window at every place."""
     if not image.any():
         return np.zeros((image.shape[0] - window.shape[0] + 1, image.shape[1] - window.shape[1] + 1), np.float32)
-    return np.maximum(cv2.matchTemplate(image, window, cv2.TM_CCORR), 0)
+    result: Pixels = np.maximum(cv2.matchTemplate(image, window, cv2.TM_CCORR), 0)
+    return result
 
 
 def _best(cost: NDArray[np.floating], count: int, apart: int) -> Sequence[tuple[int, int]]:

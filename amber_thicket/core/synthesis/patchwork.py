@@ -117,7 +117,8 @@ def composed(features: Pixels, labels: NDArray[np.integer], placements: list[Pla
 
     def seen(places: NDArray[np.int64]) -> Pixels:
         y = places[..., 1].clip(0, features.shape[0] - 1)
-        return features[y, places[..., 0].clip(0, features.shape[1] - 1)]
+        result: Pixels = features[y, places[..., 0].clip(0, features.shape[1] - 1)]
+        return result
 
     work.features[:] = seen(at)
     for axis, step, into in ((1, np.array([1, 0]), work.across), (0, np.array([0, 1]), work.below)):

@@ -137,7 +137,8 @@ def _mask(half: int, radii: NDArray[np.float32]) -> Pixels:
     y, x = np.mgrid[-half : half + 1, -half : half + 1].astype(np.float32)
     turn = np.arctan2(y, x) / (2 * np.pi) % 1.0 * radii.size
     edge = np.interp(turn, np.arange(radii.size + 1), np.append(radii, radii[0]))
-    return np.clip(edge - np.hypot(x, y) + 0.5, 0, 1).astype(np.float32)
+    result: Pixels = np.clip(edge - np.hypot(x, y) + 0.5, 0, 1).astype(np.float32)
+    return result
 
 
 def _fades(half: int) -> Pixels:

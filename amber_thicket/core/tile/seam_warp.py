@@ -71,7 +71,8 @@ def _fade(count: int) -> NDArray[np.float32]:
 
 
 def _grey(part: Pixels) -> NDArray[np.uint8]:
-    return cv2.cvtColor(encode_srgb8(np.ascontiguousarray(part)), cv2.COLOR_RGB2GRAY)
+    result: NDArray[np.uint8] = cv2.cvtColor(encode_srgb8(np.ascontiguousarray(part)), cv2.COLOR_RGB2GRAY)
+    return result
 
 
 def apply_warp(layer: Pixels, shifts: Pixels, width: int) -> Pixels:
@@ -82,4 +83,5 @@ def apply_warp(layer: Pixels, shifts: Pixels, width: int) -> Pixels:
     fine = cv2.resize(shifts, (columns, rows), interpolation=cv2.INTER_LINEAR) * np.float32(width)
     x = fine[..., 0] + np.arange(columns, dtype=np.float32)
     y = fine[..., 1] + np.arange(rows, dtype=np.float32)[:, None]
-    return cv2.remap(np.ascontiguousarray(layer), x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+    result: Pixels = cv2.remap(np.ascontiguousarray(layer), x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+    return result

@@ -59,7 +59,8 @@ def patches(
 
 def _at(field: Pixels, centres: NDArray[np.float64], width: int) -> Pixels:
     x, y = (np.minimum((centres[..., i] * width).astype(int), field.shape[1 - i] - 1) for i in (0, 1))
-    return field[y, x]
+    result: Pixels = field[y, x]
+    return result
 
 
 def mix(plan: Mixture, sample: Pixels, size: tuple[int, int]) -> Pixels:

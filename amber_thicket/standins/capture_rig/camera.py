@@ -80,7 +80,8 @@ class Stand:
         plane = turn[:, :2] @ np.array([[1, 0, -0.5], [0, 1, -0.5]])
         plane[2, 2] += self.distance
         aspect = self.picture[0] / self.picture[1]
-        return np.array([[self.focal, 0, 0.5], [0, self.focal * aspect, 0.5], [0, 0, 1]]) @ plane
+        result: NDArray[np.float64] = np.array([[self.focal, 0, 0.5], [0, self.focal * aspect, 0.5], [0, 0, 1]]) @ plane
+        return result
 
 
 def seen_from(layer: Field, stand: Stand) -> Field:
@@ -88,7 +89,8 @@ def seen_from(layer: Field, stand: Stand) -> Field:
     at = _places(stand) * np.array([layer.shape[1], layer.shape[0]], np.float32) - np.float32(0.5)
     # Twice the size, then averaged: no far course flickers.
     fine = cv2.remap(layer, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
-    return cv2.resize(fine, stand.picture, interpolation=cv2.INTER_AREA)
+    result: Field = cv2.resize(fine, stand.picture, interpolation=cv2.INTER_AREA)
+    return result
 
 
 @lru_cache(maxsize=1)
@@ -101,7 +103,8 @@ def _places(stand: Stand) -> Field:
     if stand.k1:
         places = straight(places, aspect, k1=stand.k1, k2=0.0, p1=0.0, p2=0.0)
     ones = np.concatenate([places, np.ones((*places.shape[:2], 1))], -1) @ np.linalg.inv(stand.homography()).T
-    return (ones[..., :2] / ones[..., 2:]).astype(np.float32)
+    result: Field = (ones[..., :2] / ones[..., 2:]).astype(np.float32)
+    return result
 
 
 def cast_shadow(height: Field, bearing: float, elevation: float, reach: int) -> Field:
@@ -123,7 +126,8 @@ def cast_shadow(height: Field, bearing: float, elevation: float, reach: int) -> 
         np.maximum(over, ahead - np.float32(step * rise), out=over)
         step *= 1.06 if step > 16 else 1.0
         step += 0.0 if step > 16 else 1.0
-    return 1 / (1 + np.exp(np.clip((over - height - 0.3) * 2.5, -30, 30)))
+    result: Field = 1 / (1 + np.exp(np.clip((over - height - 0.3) * 2.5, -30, 30)))
+    return result
 
 
 def light_field(shape: tuple[int, int], shot: Shot) -> Field:
@@ -137,7 +141,8 @@ def light_field(shape: tuple[int, int], shot: Shot) -> Field:
     field = 1 / distance**2
     field = field / field.max()
     fall = 1 - shot.fall_off * (1 - field)
-    return (fall * (1 - shot.vignette * (x * x + y * y) / 2)).astype(np.float32)
+    result: Field = (fall * (1 - shot.vignette * (x * x + y * y) / 2)).astype(np.float32)
+    return result
 
 
 def photograph(surface: Surface, shot: Shot, rng: np.random.Generator, stand: Stand | None = None) -> NDArray[np.uint8]:
@@ -169,7 +174,8 @@ def photograph(surface: Surface, shot: Shot, rng: np.random.Generator, stand: St
     light = _toned(light * scale)
     grain = rng.standard_normal(light.shape).astype(np.float32)
     light = light + grain * np.sqrt(np.maximum(light, 0) + 0.01) * shot.noise
-    return np.rint(encode_srgb(light.astype(np.float32)) * 255).astype(np.uint8)
+    result: NDArray[np.uint8] = np.rint(encode_srgb(light.astype(np.float32)) * 255).astype(np.uint8)
+    return result
 
 
 def _toned(light: Field) -> Field:

@@ -67,7 +67,8 @@ def _slanted(across: Field, along: Field, twist: Field, rng: np.random.Generator
     bank = fractal((512, 512), rng, slope=0.45, largest=0.1, smallest=0.003, stretch=(1.0, 14.0))
     quick = (twist * 61 + across * 40).astype(np.float32) % 512
     slow = (along * 22 + across * 97).astype(np.float32) % 512
-    return cv2.remap(bank, quick, slow, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP)
+    result: Field = cv2.remap(bank, quick, slow, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP)
+    return result
 
 
 def _loose_fibres(shape: tuple[int, int], rng: np.random.Generator, unit: float) -> tuple[Field, Field]:

@@ -58,7 +58,8 @@ def _grain(shape: tuple[int, int], rng: np.random.Generator, v: Field, phase: Fi
     wander = fractal(shape, rng, slope=2.0, largest=0.8, stretch=(2.6, 0.5))
     rings = (v * 7 + 0.5 * wander + swirl) * (1 + 0.15 * phase) + 3 * phase
     saw = rings - np.floor(rings)
-    return (saw**2 * 2 - 0.7).astype(np.float32)
+    result: Field = (saw**2 * 2 - 0.7).astype(np.float32)
+    return result
 
 
 def _knots(

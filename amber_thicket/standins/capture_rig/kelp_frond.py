@@ -128,4 +128,5 @@ def back_lit_shot(
     light = mix(np.full((*mask.shape, 3), lamp, np.float32), through * lamp, mask)
     light = cv2.GaussianBlur(light, (0, 0), 0.55)
     light = light + rng.standard_normal(light.shape).astype(np.float32) * np.sqrt(np.maximum(light, 0) + 0.01) * 0.005
-    return np.rint(encode_srgb(light.clip(0, 1).astype(np.float32)) * 255).astype(np.uint8)
+    result: NDArray[np.uint8] = np.rint(encode_srgb(light.clip(0, 1).astype(np.float32)) * 255).astype(np.uint8)
+    return result

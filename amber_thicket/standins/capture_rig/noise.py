@@ -35,14 +35,16 @@ def fractal(
         amplitude *= np.exp(-((frequency * smallest) ** 2))
     spectrum = np.fft.rfft2(rng.standard_normal(shape)) * amplitude
     field = np.fft.irfft2(spectrum, s=shape)
-    return ((field - field.mean()) / max(field.std(), 1e-9)).astype(np.float32)
+    result: Field = ((field - field.mean()) / max(field.std(), 1e-9)).astype(np.float32)
+    return result
 
 
 def warped(field: Field, dx: Field, dy: Field) -> Field:
     """field looked up at shifted places (px)."""
     height, width = field.shape[:2]
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
-    return cv2.remap(field, x + dx, y + dy, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+    result: Field = cv2.remap(field, x + dx, y + dy, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+    return result
 
 
 def smoothstep(low: float, high: float, value: Field) -> Field:
@@ -86,13 +88,15 @@ def _relaxed(points: NDArray[np.float64], spacing: float) -> NDArray[np.float64]
 
 def per_cell(cells: Cells, rng: np.random.Generator, spread: float = 1.0) -> Field:
     """One normal random number a cell."""
-    return (rng.standard_normal(cells.count) * spread).astype(np.float32)[cells.index]
+    result: Field = (rng.standard_normal(cells.count) * spread).astype(np.float32)[cells.index]
+    return result
 
 
 def mix(one: Field, other: Field, share: Field) -> Field:
     """Linear mix of two colours or fields; share is (H, W)."""
     weight = share[..., None] if one.ndim == 3 or other.ndim == 3 else share
-    return (one * (1 - weight) + other * weight).astype(np.float32)
+    result: Field = (one * (1 - weight) + other * weight).astype(np.float32)
+    return result
 
 
 def flat(shape: tuple[int, int], srgb: tuple[int, int, int]) -> Field:

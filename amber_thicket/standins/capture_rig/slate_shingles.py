@@ -70,11 +70,13 @@ class _Layer:
         self.tilt = self._own(rng.normal(size=(rows, columns)))
 
     def _own(self, numbers: np.ndarray) -> Field:
-        return numbers[self.row_at, self.column_at].astype(np.float32)
+        result: Field = numbers[self.row_at, self.column_at].astype(np.float32)
+        return result
 
 
 def _pick(numbers: np.ndarray, index: np.ndarray) -> Field:
-    return numbers[index].astype(np.float32)
+    result: Field = numbers[index].astype(np.float32)
+    return result
 
 
 def _riven(shape: tuple[int, int], layer: _Layer, rng: np.random.Generator, unit: float) -> Field:
@@ -82,7 +84,8 @@ def _riven(shape: tuple[int, int], layer: _Layer, rng: np.random.Generator, unit
     slow = fractal(shape, rng, slope=1.75, largest=0.16, smallest=0.003, stretch=(0.7, 1.5))
     terraces = (slow + 0.9 * layer.tone + 0.5 * layer.hue) * 2.2
     steps = np.floor(terraces) + smoothstep(0.72, 1.0, (terraces - np.floor(terraces)).astype(np.float32))
-    return (0.55 * (steps - steps.mean()) / max(float(steps.std()), 1e-6) + 0.6 * slow).astype(np.float32)
+    result: Field = (0.55 * (steps - steps.mean()) / max(float(steps.std()), 1e-6) + 0.6 * slow).astype(np.float32)
+    return result
 
 
 def _lichen(
