@@ -65,27 +65,7 @@ def parser() -> argparse.ArgumentParser:
     settings.add_argument("--json", action="store_true")
 
     for name, text in (("serve", "start the program"), ("demo", "start it with the demo library")):
-        serve = commands.add_parser(name, help=text)
-        _data(serve)
-        serve.add_argument("--host", default="127.0.0.1", help="address to listen on; 0.0.0.0 for all of this machine")
-        serve.add_argument("--port", type=int, default=_PORT)
-        serve.add_argument(
-            "--host-name", action="append", default=[], metavar="NAME",
-            help="a name it answers to, beside this machine's own; demands a token. May be given several times",
-        )  # fmt: skip
-        serve.add_argument(
-            "--proxy", metavar="ADDRESS", help="address of a reverse proxy whose X-Forwarded-… is believed"
-        )
-        serve.add_argument("--queue", help="redis://… to share work over several machines")
-        serve.add_argument("--blobs", default="", help="s3://bucket/prefix for stored files, as servers share them")
-        serve.add_argument("--no-worker", action="store_true", help="start no worker of its own")
-        serve.add_argument(
-            "--keep-days", type=float, default=30.0, metavar="N", help="how long results of packs are kept"
-        )
-        serve.add_argument("--keep-gb", type=float, default=50.0, metavar="N", help="and how many gigabytes of them")
-        serve.add_argument("--memory", type=int, default=2000, metavar="MB", help="results kept in memory")
-        serve.add_argument("--make-only", action="store_true", help=argparse.SUPPRESS)
-        _logging(serve)
+        _serving(commands.add_parser(name, help=text))
 
     worker = commands.add_parser("worker", help="work on queued jobs")
     _data(worker)
@@ -95,6 +75,25 @@ def parser() -> argparse.ArgumentParser:
 
     admin.add_commands(commands, _data)
     return top
+
+
+def _serving(serve: argparse.ArgumentParser) -> None:
+    _data(serve)
+    serve.add_argument("--host", default="127.0.0.1", help="address to listen on; 0.0.0.0 for all of this machine")
+    serve.add_argument("--port", type=int, default=_PORT)
+    serve.add_argument(
+        "--host-name", action="append", default=[], metavar="NAME",
+        help="a name it answers to, beside this machine's own; demands a token. May be given several times",
+    )  # fmt: skip
+    serve.add_argument("--proxy", metavar="ADDRESS", help="address of a reverse proxy whose X-Forwarded-… is believed")
+    serve.add_argument("--queue", help="redis://… to share work over several machines")
+    serve.add_argument("--blobs", default="", help="s3://bucket/prefix for stored files, as servers share them")
+    serve.add_argument("--no-worker", action="store_true", help="start no worker of its own")
+    serve.add_argument("--keep-days", type=float, default=30.0, metavar="N", help="how long results of packs are kept")
+    serve.add_argument("--keep-gb", type=float, default=50.0, metavar="N", help="and how many gigabytes of them")
+    serve.add_argument("--memory", type=int, default=2000, metavar="MB", help="results kept in memory")
+    serve.add_argument("--make-only", action="store_true", help=argparse.SUPPRESS)
+    _logging(serve)
 
 
 def _data(command: argparse.ArgumentParser) -> None:

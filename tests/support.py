@@ -6,6 +6,7 @@ import io
 import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -23,6 +24,8 @@ from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.square.flat import CORNERS
 from amber_thicket.core.square.propose import Proposal
 from amber_thicket.service.library import Library
+from amber_thicket.standins.capture_rig.kinds import KINDS
+from amber_thicket.standins.capture_rig.surface import Surface
 from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import open_database
 
@@ -39,6 +42,15 @@ def photograph(name: str) -> NDArray[np.uint8]:
 def linear_photograph(name: str) -> Pixels:
     """The same, as linear light."""
     return decode_srgb(photograph(name))
+
+
+@lru_cache(maxsize=16)
+def bench_surface(kind: str, side: int, seed: int) -> Surface:
+    """A surface of the capture rig; several tests of a module may look at the same one, and none may change it."""
+    made = KINDS[kind](side, seed)
+    for field in (made.height, made.albedo, made.roughness, made.metallic):
+        field.setflags(write=False)
+    return made
 
 
 class ArraySource:

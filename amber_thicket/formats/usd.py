@@ -27,24 +27,9 @@ _INPUTS: dict[str, tuple[str, str]] = {
 
 def usd_text(*, name: str, files: Sequence[PlannedFile], size_m: tuple[float, float], depth_m: float) -> str:
     """The layer as text (.usda). files: those of the pack beside it, with a Y+ normal. size_m: of a tile."""
-    readers: list[str] = []
-    inputs: list[str] = []
-    seen: set[str] = set()
-    for file in files:
-        for role in file.roles:
-            if role not in _INPUTS or role in seen or file.y == "minus":
-                continue
-            seen.add(role)
-            target, kind = _INPUTS[role]
-            readers.append(_reader(file, role, depth_m))
-            output = "rgb" if kind != "float" else "rgba"[file.where(role).start]
-            inputs.append(f"            {kind} inputs:{target}.connect = </Tile/Look/{role}.outputs:{output}>")
-    x, y = size_m[0] / 2, size_m[1] / 2
-    corners = ", ".join(f"({a:.6g}, {b:.6g}, 0)" for a, b in ((-x, -y), (x, -y), (x, y), (-x, y)))
-    joined = "\n".join(inputs)
-    nodes = "\n".join(readers)
+    nodes, inputs = _connected(files, depth_m)
     outputs, shaders = network(files=files, depth=depth_m, at="/Tile/Look")
-    others, mtlx = "\n".join(outputs), "\n".join(shaders)
+    joined, others, shown = ("\n".join(lines) for lines in (inputs, outputs, [*nodes, *shaders]))
     return f"""#usda 1.0
 (
     defaultPrim = "Tile"
@@ -57,24 +42,7 @@ def Xform "Tile" (
     kind = "component"
 )
 {{
-    def Mesh "Surface" (
-        prepend apiSchemas = ["MaterialBindingAPI"]
-    )
-    {{
-        float3[] extent = [({-x:.6g}, {-y:.6g}, 0), ({x:.6g}, {y:.6g}, 0)]
-        int[] faceVertexCounts = [4]
-        int[] faceVertexIndices = [0, 1, 2, 3]
-        rel material:binding = </Tile/Look>
-        normal3f[] normals = [(0, 0, 1), (0, 0, 1), (0, 0, 1), (0, 0, 1)] (
-            interpolation = "vertex"
-        )
-        point3f[] points = [{corners}]
-        texCoord2f[] primvars:st = [(0, 0), (1, 0), (1, 1), (0, 1)] (
-            interpolation = "vertex"
-        )
-        uniform token subdivisionScheme = "none"
-    }}
-
+{_mesh(size_m)}
     def Material "Look"
     {{
         token outputs:displacement.connect = </Tile/Look/Surface.outputs:displacement>
@@ -97,10 +65,50 @@ def Xform "Tile" (
             float2 outputs:result
         }}
 
-{nodes}
-{mtlx}
+{shown}
     }}
 }}
+"""
+
+
+def _connected(files: Sequence[PlannedFile], depth_m: float) -> tuple[list[str], list[str]]:
+    """Texture nodes for every map the preview surface takes, and what connects its inputs to them."""
+    readers: list[str] = []
+    inputs: list[str] = []
+    seen: set[str] = set()
+    for file in files:
+        for role in file.roles:
+            if role not in _INPUTS or role in seen or file.y == "minus":
+                continue
+            seen.add(role)
+            target, kind = _INPUTS[role]
+            readers.append(_reader(file, role, depth_m))
+            output = "rgb" if kind != "float" else "rgba"[file.where(role).start]
+            inputs.append(f"            {kind} inputs:{target}.connect = </Tile/Look/{role}.outputs:{output}>")
+    return readers, inputs
+
+
+def _mesh(size_m: tuple[float, float]) -> str:
+    """One tile as a face of four corners, in metres, facing +Z."""
+    x, y = size_m[0] / 2, size_m[1] / 2
+    corners = ", ".join(f"({a:.6g}, {b:.6g}, 0)" for a, b in ((-x, -y), (x, -y), (x, y), (-x, y)))
+    return f"""    def Mesh "Surface" (
+        prepend apiSchemas = ["MaterialBindingAPI"]
+    )
+    {{
+        float3[] extent = [({-x:.6g}, {-y:.6g}, 0), ({x:.6g}, {y:.6g}, 0)]
+        int[] faceVertexCounts = [4]
+        int[] faceVertexIndices = [0, 1, 2, 3]
+        rel material:binding = </Tile/Look>
+        normal3f[] normals = [(0, 0, 1), (0, 0, 1), (0, 0, 1), (0, 0, 1)] (
+            interpolation = "vertex"
+        )
+        point3f[] points = [{corners}]
+        texCoord2f[] primvars:st = [(0, 0), (1, 0), (1, 1), (0, 1)] (
+            interpolation = "vertex"
+        )
+        uniform token subdivisionScheme = "none"
+    }}
 """
 
 

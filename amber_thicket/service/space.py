@@ -145,40 +145,28 @@ def _size_of_folder(folder: Path) -> tuple[int, int]:
     return len(files), sum(path.stat().st_size for path in files)
 
 
+_LABELS = {
+    "captures": "Captures and maps",
+    "packs": "Results of packs and generated pictures",
+    "thumbnails": "Small pictures of the library",
+    "unused": "Used by nothing; goes by itself after a day",
+}
+
+
 def space(library: Library) -> dict[str, Any]:
     """What takes the room: the disk, the kinds of things, and every material with what deleting it would give back."""
     folder = library.blobs.folder.parent
     sizes = {name: size for name, size, _ in library.blobs.listed()}
     users = used_blobs()
-    thumbnails = {str(row.thumbnail) for row in Material.select(Material.thumbnail) if row.thumbnail}
-    made: set[str] = set()
-    for job in Job.select(Job.result):
-        made |= results_of_job(job.result)
-    kinds: dict[str, list[str]] = {"captures": [], "thumbnails": [], "packs": [], "unused": []}
-    for name in sizes:
-        owners = users.get(name, set())
-        if not owners:
-            kinds["unused"].append(name)
-        elif name in thumbnails:
-            kinds["thumbnails"].append(name)
-        elif name in made and all(owner.startswith("job:") for owner in owners):
-            kinds["packs"].append(name)
-        else:
-            kinds["captures"].append(name)
+    kinds = _kinds(sizes, users)
     history = dict(
         Step.select(Step.material, fn.SUM(fn.LENGTH(Step.recipe))).group_by(Step.material).tuples().iterator()
     )
     jobs = _jobs_of_materials()
     total, _, free = shutil.disk_usage(folder)
     database = sum(path.stat().st_size for path in folder.glob("*.sqlite3*"))
-    labels = {
-        "captures": "Captures and maps",
-        "packs": "Results of packs and generated pictures",
-        "thumbnails": "Small pictures of the library",
-        "unused": "Used by nothing; goes by itself after a day",
-    }
     parts = [
-        {"id": id, "label": labels[id], "files": len(names), "bytes": sum(sizes[name] for name in names)}
+        {"id": id, "label": _LABELS[id], "files": len(names), "bytes": sum(sizes[name] for name in names)}
         for id, names in kinds.items()
     ]
     parts.append({"id": "history", "label": "Names, recipes and their history", "files": 1, "bytes": database})
@@ -207,6 +195,26 @@ def space(library: Library) -> dict[str, Any]:
         "parts": sorted(parts, key=lambda part: -part["bytes"]),
         "materials": materials,
     }
+
+
+def _kinds(sizes: dict[str, int], users: dict[str, set[str]]) -> dict[str, list[str]]:
+    """The names of all blobs by what they are for. users: who uses each."""
+    thumbnails = {str(row.thumbnail) for row in Material.select(Material.thumbnail) if row.thumbnail}
+    made: set[str] = set()
+    for job in Job.select(Job.result):
+        made |= results_of_job(job.result)
+    kinds: dict[str, list[str]] = {kind: [] for kind in _LABELS}
+    for name in sizes:
+        owners = users.get(name, set())
+        if not owners:
+            kinds["unused"].append(name)
+        elif name in thumbnails:
+            kinds["thumbnails"].append(name)
+        elif name in made and all(owner.startswith("job:") for owner in owners):
+            kinds["packs"].append(name)
+        else:
+            kinds["captures"].append(name)
+    return kinds
 
 
 def _jobs_of_materials() -> dict[str, list[Job]]:

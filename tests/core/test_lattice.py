@@ -1,6 +1,7 @@
 """What repeats is found with its true period; what does not is left alone; and a tile of whole repeats meets itself."""
 
 import unittest
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -17,8 +18,11 @@ from tests.support import evaluation, linear_photograph, psnr, size_of
 SIDE = 1024
 
 
+@lru_cache(maxsize=8)
 def shot(name: str, seed: int = 11) -> np.ndarray:
-    return decode_srgb(photograph(KINDS[name](SIDE, seed), Shot(), np.random.default_rng(1)))
+    pixels = decode_srgb(photograph(KINDS[name](SIDE, seed), Shot(), np.random.default_rng(1)))
+    pixels.setflags(write=False)
+    return pixels
 
 
 class LatticeTest(unittest.TestCase):

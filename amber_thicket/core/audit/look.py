@@ -217,23 +217,7 @@ def _of_normal(one: Judged, reading: Reading, told: Sides, y: Literal["plus", "m
             "Light from the left would seem to come from above.", name, reading.sure, "Swaps them back.",
             {"gather.maps.normal_swapped": True}, {"normal.swapped": True},
         )  # fmt: skip
-    signs = {"plus": "+", "minus": "-", "unknown": "unknown"}
-    told_y = {"normal.y": signs[reading.y], "confidence": reading.sure}
-    own = {"gather.maps.normal_y": "minus"} if reading.y == "minus" else {}
-    if reading.y == "unknown":
-        yield AuditFinding(
-            "normal.y_direction", "unknown", "Which way green points cannot be told.",
-            "The wrong way turns bumps into dents along one axis.", name, reading.sure, values=told_y,
-        )  # fmt: skip
-    else:
-        word = "up, Y+" if reading.y == "plus" else "down, Y−"
-        right = reading.y == y
-        yield AuditFinding(
-            "normal.y_direction", "pass" if right else "blocked",
-            f"Green points {word}" + ("." if right else f"; the receiver wants {'Y+' if y == 'plus' else 'Y−'}."),
-            "The wrong way turns bumps into dents along one axis.", name, reading.sure,
-            "" if right else "Turns green round.", own, told_y,
-        )  # fmt: skip
+    yield _of_green(name, reading, y)
     if told.normal:
         yield AuditFinding(
             "normal.inverted", "blocked", f"Bumps are dents: it says the opposite of {told.by}.",
@@ -258,6 +242,25 @@ def _of_normal(one: Judged, reading: Reading, told: Sides, y: Literal["plus", "m
             "normal.tilt", "attention", f"On the whole it leans by {np.degrees(np.arcsin(min(1, reading.tilt))):.0f}°.",
             "A flat surface would be lit as a slope.", name,
         )  # fmt: skip
+
+
+def _of_green(name: str, reading: Reading, y: Literal["plus", "minus"]) -> AuditFinding:
+    signs = {"plus": "+", "minus": "-", "unknown": "unknown"}
+    told_y = {"normal.y": signs[reading.y], "confidence": reading.sure}
+    own = {"gather.maps.normal_y": "minus"} if reading.y == "minus" else {}
+    if reading.y == "unknown":
+        return AuditFinding(
+            "normal.y_direction", "unknown", "Which way green points cannot be told.",
+            "The wrong way turns bumps into dents along one axis.", name, reading.sure, values=told_y,
+        )  # fmt: skip
+    word = "up, Y+" if reading.y == "plus" else "down, Y−"
+    right = reading.y == y
+    return AuditFinding(
+        "normal.y_direction", "pass" if right else "blocked",
+        f"Green points {word}" + ("." if right else f"; the receiver wants {'Y+' if y == 'plus' else 'Y−'}."),
+        "The wrong way turns bumps into dents along one axis.", name, reading.sure,
+        "" if right else "Turns green round.", own, told_y,
+    )  # fmt: skip
 
 
 def _of_scalars(by_role: dict[str, Judged], told: Sides, gloss: bool) -> Iterator[AuditFinding]:

@@ -84,6 +84,20 @@ def _fit(values, lamps, weights, out):  # type: ignore[no-untyped-def]
     return True
 
 
+@compiled(inline=True)
+def _direct(g, good, n):  # type: ignore[no-untyped-def]
+    """Puts the direction of g into n: straight up where there is none, and never steeper than can be seen."""
+    length = np.sqrt(g[0] * g[0] + g[1] * g[1] + g[2] * g[2]) if good else 0.0
+    if length < 1e-6:
+        n[0], n[1], n[2] = 0.0, 0.0, 1.0
+    else:
+        n[0], n[1], n[2] = g[0] / length, g[1] / length, g[2] / length
+        if n[2] < _STEEPEST:
+            flat = np.sqrt(max(n[0] * n[0] + n[1] * n[1], 1e-12))
+            side = np.sqrt(1.0 - _STEEPEST * _STEEPEST) / flat
+            n[0], n[1], n[2] = n[0] * side, n[1] * side, _STEEPEST
+
+
 @compiled()
 def _rows(photos, lamps, low, high, level, normal, albedo, residual, glint, first, last):  # type: ignore[no-untyped-def]
     count, columns = photos.shape[0], photos.shape[2]
@@ -111,15 +125,7 @@ def _rows(photos, lamps, low, high, level, normal, albedo, residual, glint, firs
                     if off[k] < -3.0 * spread:
                         weights[k] *= 0.2
                 good = _fit(values, lamps, weights, g)
-            length = np.sqrt(g[0] * g[0] + g[1] * g[1] + g[2] * g[2]) if good else 0.0
-            if length < 1e-6:
-                n[0], n[1], n[2] = 0.0, 0.0, 1.0
-            else:
-                n[0], n[1], n[2] = g[0] / length, g[1] / length, g[2] / length
-                if n[2] < _STEEPEST:
-                    flat = np.sqrt(max(n[0] * n[0] + n[1] * n[1], 1e-12))
-                    side = np.sqrt(1.0 - _STEEPEST * _STEEPEST) / flat
-                    n[0], n[1], n[2] = n[0] * side, n[1] * side, _STEEPEST
+            _direct(g, good, n)
             under = 1e-9
             red = green = blue = 0.0
             for k in range(count):

@@ -37,13 +37,58 @@ def cheapest_cut(
 
 @compiled()
 def _cut(keep, take, right, down):  # type: ignore[no-untyped-def]
+    """Grows two trees from the roots until they touch, sends a flow over it, mends the trees; until none flows."""
     height, width = keep.shape
     count = height * width
-    # Residual capacity to the right, left, lower, upper neighbour; reverse of d is d ^ 1.
-    rest = np.zeros((count, 4), np.int64)
+    rest, root, flow = _capacities(keep, take, right, down)
     step = np.array([1, -1, width, -width])
-    # Taking a node costs `take`: that is the edge from the "keep" root to it being cut.
-    root = np.empty(count, np.int64)
+    # Of each node: the way to its parent (or _ROOT, _LOST, _NONE), whether it hangs from the "take" root, when its
+    # distance from the root was seen last, and that distance.
+    parent = np.full(count, _NONE, np.int8)
+    of_take = root < 0
+    seen = np.zeros(count, np.int64)
+    far = np.zeros(count, np.int64)
+    tree = (parent, of_take, seen, far)
+    # A ring of nodes whose neighbours are still to be looked at; each is in it once at most. ends: its head and tail.
+    queue = np.empty(count + 1, np.int64)
+    queued = np.zeros(count, np.bool_)
+    ends = np.zeros(2, np.int64)
+    for at in range(count):
+        if root[at] != 0:
+            parent[at] = _ROOT
+            far[at] = 1
+            _enqueue(at, queue, queued, ends)
+    orphans = np.empty(count, np.int64)
+    time = 0
+    current = -1
+    while True:
+        if current < 0 or parent[current] == _NONE:
+            current = _next_in_queue(parent, queue, queued, ends)
+            if current < 0:
+                break
+        over = _grow(current, rest, step, tree, queue, queued, ends)
+        time += 1
+        if over < 0:
+            current = -1
+            continue
+        amount, lost = _augment(current, over, rest, root, step, tree, orphans)
+        flow += amount
+        _adopt(lost, time, rest, step, tree, orphans, queue, queued, ends)
+    taken = np.zeros((height, width), np.bool_)
+    for at in range(count):
+        if parent[at] != _NONE and of_take[at]:
+            taken[at // width, at % width] = True
+    return taken, flow
+
+
+@compiled()
+def _capacities(keep, take, right, down):  # type: ignore[no-untyped-def]
+    """What may still flow from each node to its neighbours (count, 4) and from its root (count), and what flows now."""
+    height, width = keep.shape
+    # To the right, left, lower, upper neighbour; the reverse of d is d ^ 1.
+    rest = np.zeros((height * width, 4), np.int64)
+    # Taking a node costs `take`: that is the edge from the "keep" root to it being cut. < 0: from the "take" root.
+    root = np.empty(height * width, np.int64)
     flow = 0
     for y in range(height):
         for x in range(width):
@@ -56,188 +101,176 @@ def _cut(keep, take, right, down):  # type: ignore[no-untyped-def]
                 rest[at + width, 3] = down[y, x]
             root[at] = take[y, x] - keep[y, x]
             flow += min(take[y, x], keep[y, x])
-    parent = np.full(count, _NONE, np.int8)
-    of_take = np.zeros(count, np.bool_)
-    seen = np.zeros(count, np.int64)
-    far = np.zeros(count, np.int64)
-    # A ring of nodes whose neighbours are still to be looked at; each is in it once at most.
-    queue = np.empty(count + 1, np.int64)
-    queued = np.zeros(count, np.bool_)
-    head, tail = 0, 0
-    for at in range(count):
-        if root[at] != 0:
-            of_take[at] = root[at] < 0
-            parent[at] = _ROOT
-            far[at] = 1
-            queue[tail] = at
-            tail += 1
-            queued[at] = True
-    orphans = np.empty(count, np.int64)
-    time = 0
-    current = -1
+    return rest, root, flow
+
+
+@compiled(inline=True)
+def _enqueue(at, queue, queued, ends):  # type: ignore[no-untyped-def]
+    if not queued[at]:
+        queue[ends[1]] = at
+        ends[1] = ends[1] + 1 if ends[1] < queued.size else 0
+        queued[at] = True
+
+
+@compiled(inline=True)
+def _next_in_queue(parent, queue, queued, ends):  # type: ignore[no-untyped-def]
+    """The next node that hangs from a root; −1 when there is none."""
+    found = -1
+    while ends[0] != ends[1] and found < 0:
+        at = queue[ends[0]]
+        ends[0] = ends[0] + 1 if ends[0] < queued.size else 0
+        queued[at] = False
+        if parent[at] != _NONE:
+            found = at
+    return found
+
+
+@compiled(inline=True)
+def _neighbour(at, column, d, step, count):  # type: ignore[no-untyped-def]
+    """The node to the right, left, below, above of one in that column; −1 beyond the border."""
+    other = at + step[d]
+    if (d == 0 and column == step[2] - 1) or (d == 1 and column == 0) or other < 0 or other >= count:
+        other = -1
+    return other
+
+
+@compiled()
+def _grow(current, rest, step, tree, queue, queued, ends):  # type: ignore[no-untyped-def]
+    """Lets the tree of a node take its free neighbours; the way over which it touches the other tree, or −1."""
+    parent, of_take, seen, far = tree
+    column = current % step[2]
+    for d in range(4):
+        other = _neighbour(current, column, d, step, queued.size)
+        if other < 0:
+            continue
+        open_ = rest[other, d ^ 1] if of_take[current] else rest[current, d]
+        if open_ == 0:
+            continue
+        if parent[other] == _NONE:
+            of_take[other] = of_take[current]
+            parent[other] = d ^ 1
+            seen[other] = seen[current]
+            far[other] = far[current] + 1
+            _enqueue(other, queue, queued, ends)
+        elif of_take[other] != of_take[current]:
+            return d
+        elif seen[other] <= seen[current] and far[other] > far[current]:
+            parent[other] = d ^ 1
+            seen[other] = seen[current]
+            far[other] = far[current] + 1
+    return -1
+
+
+@compiled()
+def _augment(touched, over, rest, root, step, tree, orphans):  # type: ignore[no-untyped-def]
+    """Sends what fits from the "keep" root down to the touch, over it, and on to the "take" root.
+
+    Returns how much that was, and how many nodes lost their parent by it; those are in orphans.
+    """
+    parent, of_take, _, _ = tree
+    low, high, link = touched, touched + step[over], over
+    if of_take[touched]:
+        low, high, link = high, low, over ^ 1
+    amount = rest[low, link]
+    at = low
+    while parent[at] != _ROOT:
+        up = parent[at]
+        amount = min(amount, rest[at + step[up], up ^ 1])
+        at += step[up]
+    amount = min(amount, root[at])
+    at = high
+    while parent[at] != _ROOT:
+        amount = min(amount, rest[at, parent[at]])
+        at += step[parent[at]]
+    amount = min(amount, -root[at])
+    rest[low, link] -= amount
+    rest[high, link ^ 1] += amount
+    lost = 0
+    for end, sign in ((low, 1), (high, -1)):
+        at = end
+        while parent[at] != _ROOT:
+            up = parent[at]
+            nearer = at + step[up]
+            # Towards the "take" root the flow goes up the tree, from the "keep" root down.
+            rest[at, up] += sign * amount
+            rest[nearer, up ^ 1] -= sign * amount
+            left = rest[nearer, up ^ 1] if sign > 0 else rest[at, up]
+            if left == 0:
+                parent[at] = _LOST
+                orphans[lost] = at
+                lost += 1
+            at = nearer
+        root[at] -= sign * amount
+        if root[at] == 0:
+            parent[at] = _LOST
+            orphans[lost] = at
+            lost += 1
+    return amount, lost
+
+
+@compiled()
+def _way_to_root(start, time, step, tree):  # type: ignore[no-untyped-def]
+    """How many nodes there are from here to a root, noted on the way; −1 where it hangs from none."""
+    parent, _, seen, far = tree
+    length, at = np.int64(0), start
     while True:
-        if current < 0 or parent[current] == _NONE:
-            current = -1
-            while head != tail:
-                at = queue[head]
-                head = head + 1 if head < count else 0
-                queued[at] = False
-                if parent[at] != _NONE:
-                    current = at
-                    break
-            if current < 0:
-                break
-        # Grow the tree from the current node until it touches the other one.
-        touched, over = -1, 0
-        cx = current % width
+        if seen[at] == time:
+            length += far[at]
+            break
+        up = parent[at]
+        length += 1
+        if up == _ROOT:
+            seen[at] = time
+            far[at] = 1
+            break
+        if up in (_LOST, _NONE):
+            length = np.int64(-1)
+            break
+        at += step[up]
+    at, left = start, length
+    while length >= 0 and seen[at] != time:
+        seen[at] = time
+        far[at] = left
+        left -= 1
+        at += step[parent[at]]
+    return length
+
+
+@compiled()
+def _adopt(lost, time, rest, step, tree, orphans, queue, queued, ends):  # type: ignore[no-untyped-def]
+    """Finds each lost node a new parent in its own tree, the nearest to the root, or lets it go."""
+    parent, of_take, seen, far = tree
+    count = queued.size
+    done = 0
+    while done < lost:
+        at = orphans[done % count]
+        done += 1
+        column = at % step[2]
+        best, best_far = -1, np.int64(2**62)
         for d in range(4):
-            if (d == 0 and cx == width - 1) or (d == 1 and cx == 0):
+            other = _neighbour(at, column, d, step, count)
+            if other < 0 or parent[other] == _NONE or of_take[other] != of_take[at]:
                 continue
-            other = current + step[d]
-            if other < 0 or other >= count:
-                continue
-            open_ = rest[other, d ^ 1] if of_take[current] else rest[current, d]
+            open_ = rest[at, d] if of_take[at] else rest[other, d ^ 1]
             if open_ == 0:
                 continue
-            if parent[other] == _NONE:
-                of_take[other] = of_take[current]
-                parent[other] = d ^ 1
-                seen[other] = seen[current]
-                far[other] = far[current] + 1
-                if not queued[other]:
-                    queue[tail] = other
-                    tail = tail + 1 if tail < count else 0
-                    queued[other] = True
-            elif of_take[other] != of_take[current]:
-                touched, over = current, d
-                break
-            elif seen[other] <= seen[current] and far[other] > far[current]:
-                parent[other] = d ^ 1
-                seen[other] = seen[current]
-                far[other] = far[current] + 1
-        time += 1
-        if touched < 0:
-            current = -1
+            length = _way_to_root(other, time, step, tree)
+            if 0 < length < best_far:
+                best, best_far = d, length
+        if best >= 0:
+            parent[at] = best
+            seen[at] = time
+            far[at] = best_far + 1
             continue
-        low, high, link = touched, touched + step[over], over
-        if of_take[touched]:
-            low, high, link = high, low, over ^ 1
-        # From the "keep" root down to low, over the link, and on to the "take" root.
-        amount = rest[low, link]
-        at = low
-        while parent[at] != _ROOT:
-            up = parent[at]
-            amount = min(amount, rest[at + step[up], up ^ 1])
-            at += step[up]
-        amount = min(amount, root[at])
-        at = high
-        while parent[at] != _ROOT:
-            amount = min(amount, rest[at, parent[at]])
-            at += step[parent[at]]
-        amount = min(amount, -root[at])
-        flow += amount
-        lost = 0
-        rest[low, link] -= amount
-        rest[high, link ^ 1] += amount
-        at = low
-        while parent[at] != _ROOT:
-            up = parent[at]
-            before = at + step[up]
-            rest[at, up] += amount
-            rest[before, up ^ 1] -= amount
-            if rest[before, up ^ 1] == 0:
-                parent[at] = _LOST
-                orphans[lost] = at
-                lost += 1
-            at = before
-        root[at] -= amount
-        if root[at] == 0:
-            parent[at] = _LOST
-            orphans[lost] = at
-            lost += 1
-        at = high
-        while parent[at] != _ROOT:
-            up = parent[at]
-            after = at + step[up]
-            rest[after, up ^ 1] += amount
-            rest[at, up] -= amount
-            if rest[at, up] == 0:
-                parent[at] = _LOST
-                orphans[lost] = at
-                lost += 1
-            at = after
-        root[at] += amount
-        if root[at] == 0:
-            parent[at] = _LOST
-            orphans[lost] = at
-            lost += 1
-        # Find each lost node a new parent in its own tree, or let it go.
-        done = 0
-        while done < lost:
-            at = orphans[done % count]
-            done += 1
-            best, best_far = -1, np.int64(2**62)
-            ax = at % width
-            for d in range(4):
-                if (d == 0 and ax == width - 1) or (d == 1 and ax == 0):
-                    continue
-                other = at + step[d]
-                if other < 0 or other >= count or parent[other] == _NONE or of_take[other] != of_take[at]:
-                    continue
-                open_ = rest[at, d] if of_take[at] else rest[other, d ^ 1]
-                if open_ == 0:
-                    continue
-                # Does it still hang from a root?
-                length, up_at = np.int64(0), other
-                hangs = False
-                while True:
-                    if seen[up_at] == time:
-                        length += far[up_at]
-                        hangs = True
-                        break
-                    up = parent[up_at]
-                    length += 1
-                    if up == _ROOT:
-                        seen[up_at] = time
-                        far[up_at] = 1
-                        hangs = True
-                        break
-                    if up in (_LOST, _NONE):
-                        break
-                    up_at += step[up]
-                if not hangs:
-                    continue
-                if length < best_far:
-                    best, best_far = d, length
-                up_at = other
-                while seen[up_at] != time:
-                    seen[up_at] = time
-                    far[up_at] = length
-                    length -= 1
-                    up_at += step[parent[up_at]]
-            if best >= 0:
-                parent[at] = best
-                seen[at] = time
-                far[at] = best_far + 1
+        for d in range(4):
+            other = _neighbour(at, column, d, step, count)
+            if other < 0 or parent[other] == _NONE or of_take[other] != of_take[at]:
                 continue
-            for d in range(4):
-                if (d == 0 and ax == width - 1) or (d == 1 and ax == 0):
-                    continue
-                other = at + step[d]
-                if other < 0 or other >= count or parent[other] == _NONE or of_take[other] != of_take[at]:
-                    continue
-                open_ = rest[at, d] if of_take[at] else rest[other, d ^ 1]
-                if open_ != 0 and not queued[other]:
-                    queue[tail] = other
-                    tail = tail + 1 if tail < count else 0
-                    queued[other] = True
-                if parent[other] == (d ^ 1):
-                    parent[other] = _LOST
-                    orphans[lost % count] = other
-                    lost += 1
-            parent[at] = _NONE
-    taken = np.zeros((height, width), np.bool_)
-    for at in range(count):
-        if parent[at] != _NONE and of_take[at]:
-            taken[at // width, at % width] = True
-    return taken, flow
+            open_ = rest[at, d] if of_take[at] else rest[other, d ^ 1]
+            if open_ != 0:
+                _enqueue(other, queue, queued, ends)
+            if parent[other] == (d ^ 1):
+                parent[other] = _LOST
+                orphans[lost % count] = other
+                lost += 1
+        parent[at] = _NONE
