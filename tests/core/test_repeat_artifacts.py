@@ -33,6 +33,20 @@ class PlantedTest(unittest.TestCase):
             self.assertAlmostEqual(first.radius, 2 * sigma / SIDE)
             self.assertGreater(first.strength, ALARM)
 
+    def test_a_tile_wider_than_high_or_the_other_way_to_the_pixel(self) -> None:
+        # An almost even ground, and a place of the same luminance (BT.709 weights) but redder: its middle alone decides.
+        for width, height, column, row in ((512, 256, 400, 60), (256, 512, 70, 380)):
+            grain = np.random.default_rng(1).standard_normal((height, width)).astype(np.float32)
+            v, u = np.mgrid[0:height, 0:width]
+            red = 0.1 * np.exp(-((u - column) ** 2 + (v - row) ** 2) / (2 * 20**2))
+            tone = 0.3 * (1 + 0.004 * grain)
+            tile = np.stack([tone + red, tone - red * 0.2126 / 0.7152, tone], -1).astype(np.float32)
+            first = find_repeat_artifacts(tile)[0]
+            with self.subTest(width=width):
+                self.assertAlmostEqual(first.x, (column + 0.5) / width, delta=1 / width / 100)
+                self.assertAlmostEqual(first.y, (row + 0.5) / height, delta=1 / height / 100)
+                self.assertIn(round(first.radius * width, 6), (20, 40, 80), "twice a size that is looked at")
+
     def test_bright_dark_and_coloured_places_alike(self) -> None:
         for by in ((1.8, 1.8, 1.8), (0.5, 0.5, 0.5), (1.3, 0.9, 0.8), (0.85, 1.0, 1.5), (0.85, 1.2, 0.85)):
             first = find_repeat_artifacts(spot(0.4, 0.7, 20, by))[0]
