@@ -7,8 +7,8 @@ import numpy as np
 from scipy import ndimage
 
 from amber_thicket.core.numeric import filters, sampling
-from amber_thicket.core.numeric.arctan import degrees_of
-from amber_thicket.core.numeric.colour import extremes, log_luminance, luminance
+from amber_thicket.core.numeric.arctan import arctan, degrees_of
+from amber_thicket.core.numeric.colour import cube_root, extremes, log_luminance, luminance
 from amber_thicket.core.numeric.levels import smooth_step, soft_clip
 from amber_thicket.core.numeric.mix import mix, tint
 from amber_thicket.core.numeric.quantiles import quantiles
@@ -121,6 +121,19 @@ class SamplingTest(unittest.TestCase):
             soft[(values > 0.05) & (values < 0.95)], values[(values > 0.05) & (values < 0.95)], atol=1e-6
         )
 
+    def test_soft_clip_bends_over_as_written_out(self) -> None:
+        """Within the knee it nears its limit as e to the way there; the closed form in double precision."""
+        values = np.linspace(-1.5, 2.5, 4001).astype(np.float32)
+        for low, high, knee in ((0.0, 1.0, 0.03), (0.2, 0.7, 0.2), (-1.0, 2.0, 0.5)):
+            room = knee * (high - low)
+            floor, top = low + room, high - room
+            exact = np.float64(values)
+            wanted = exact.clip(floor, top)
+            wanted = wanted + room * np.exp(np.minimum((exact - floor) / room, 0))
+            wanted = wanted - room * np.exp(np.minimum((top - exact) / room, 0))
+            np.testing.assert_allclose(soft_clip(values, low, high, knee=knee), wanted, atol=1e-5 * room + 1e-7)
+        np.testing.assert_array_equal(soft_clip(values, 0.4, 0.4), np.full_like(values, 0.4))
+
 
 class RankTest(unittest.TestCase):
     def test_values_at_shares_as_sorting_gives_them(self) -> None:
@@ -206,3 +219,10 @@ class ArcTest(unittest.TestCase):
             off = degrees_of(y, x) - np.degrees(np.arctan2(y, x)) % 360
             self.assertLess(abs((off + 180) % 360 - 180), 2e-3, (y, x))
         self.assertEqual(degrees_of(np.float32(0), np.float32(0)), 0)
+
+    def test_arctangent_and_cube_root_against_the_c_library(self) -> None:
+        for value in np.float32([*np.linspace(-3, 3, 121), 1e3, -1e6]):
+            self.assertLess(abs(arctan(value) - np.arctan(np.float64(value))), 2.2e-6, value)
+        for value in np.float32([*np.linspace(-2, 2, 81), 1e-20, 3e-7, 1e6]):
+            wanted = np.cbrt(np.float64(value))
+            self.assertLessEqual(abs(cube_root(value) - wanted), 2.5e-7 * abs(wanted), value)

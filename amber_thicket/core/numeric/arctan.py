@@ -1,4 +1,8 @@
-"""Arcs for compiled loops."""
+"""Arcs for compiled loops.
+
+Source: Hastings, Approximations for Digital Computers, Princeton 1955 (six terms; sheet and coefficients from memory,
+the error below is measured in test_numeric).
+"""
 
 from __future__ import annotations
 
@@ -9,7 +13,7 @@ from amber_thicket.core.numeric.compiled import compiled
 
 @compiled(loose=True, inline=True)
 def _within(q):  # type: ignore[no-untyped-def]
-    """arctan for q in 0..1."""
+    """arctan for q in 0..1, within 2e-6."""
     s = q * q
     poly = np.float32(-0.01172120)
     poly = poly * s + np.float32(0.05265332)
@@ -22,7 +26,7 @@ def _within(q):  # type: ignore[no-untyped-def]
 
 @compiled(loose=True, inline=True)
 def arctan(t):  # type: ignore[no-untyped-def]
-    """arctan to 1e-6 without a library call, so that whole rows are computed at once."""
+    """arctan within 2e-6 without a library call, so that whole rows are computed at once."""
     size = abs(t)
     poly = _within(min(size, np.float32(1.0)) / max(size, np.float32(1.0)))
     angle = np.float32(1.5707964) - poly if size > np.float32(1.0) else poly

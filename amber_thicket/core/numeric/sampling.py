@@ -1,4 +1,10 @@
-"""Resampling of pictures: area averaging down, cubic or Lanczos up."""
+"""Resampling of pictures: area averaging down, cubic or Lanczos up.
+
+Sources: Keys, "Cubic convolution interpolation for digital image processing", IEEE Transactions on Acoustics, Speech,
+and Signal Processing 29(6), 1981 (a = −1/2); Duchon, "Lanczos filtering in one and two dimensions", Journal of Applied
+Meteorology 18(8), 1979 (three lobes); Turkowski, "Filters for common resampling tasks", Graphics Gems, 1990 (both for
+pictures).
+"""
 
 from __future__ import annotations
 
@@ -100,7 +106,7 @@ def _mirrored(at, limit):  # type: ignore[no-untyped-def]
 
 @compiled(loose=True)
 def _cubic(t, out):  # type: ignore[no-untyped-def]
-    """Weights of the four samples round a place t past the second one (Keys, a = -1/2)."""
+    """Weights of the four samples round a place t past the second one (Keys 1981, a = −1/2)."""
     out[0] = ((-0.5 * t + 1.0) * t - 0.5) * t
     out[1] = (1.5 * t - 2.5) * t * t + 1.0
     out[2] = ((-1.5 * t + 2.0) * t + 0.5) * t
@@ -157,6 +163,7 @@ def _is_whole(at: Pixels) -> bool:
 
 
 def _kernel(distance: Pixels, mode: str) -> Pixels:
+    """Weight of a sample at a distance in px: Lanczos of three lobes where the mode is "sharp", else Keys' cubic."""
     away = np.abs(distance)
     if mode == "sharp":
         return np.where(away < 3, np.sinc(distance) * np.sinc(distance / 3), 0).astype(np.float32)
