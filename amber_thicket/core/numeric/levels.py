@@ -28,7 +28,7 @@ def soft_clip(values: Pixels, low: float = 0.0, high: float = 1.0, *, knee: floa
 
 @compiled(loose=True, inline=True)
 def _decay(t):  # type: ignore[no-untyped-def]
-    """exp(t) for t ≤ 0, within 1e-6; without a branch or a call, so that a loop goes through several pixels at once."""
+    """exp(t) for t ≤ 0, within 2e-5; without a branch or a call, so that a loop goes through several pixels at once."""
     u = max(t, np.float32(-16.0)) * np.float32(1 / 256)
     e = np.float32(1.0) + u * (np.float32(1.0) + u * (np.float32(0.5) + u * np.float32(1 / 6)))
     # To the 256th power.
