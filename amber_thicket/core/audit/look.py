@@ -174,7 +174,7 @@ def _common(by_role: dict[str, Judged]) -> tuple[int, int]:
 
 
 def fitted(pixels: Pixels, size: tuple[int, int]) -> Pixels:
-    """A map brought to (width, height)."""
+    """A map brought to (width, height). pixels: (H, W[, C])."""
     if pixels.shape[1::-1] == size:
         return pixels
     smaller = pixels.shape[1] >= size[0]

@@ -43,7 +43,10 @@ def steep(field: Pixels, *, leans: bool = False) -> Pixels:
 
 
 def beside(one: Pixels, other: Pixels) -> Beside | None:
-    """How far `other` lies beside `one`; None where that cannot be told. Both as steep() gives them; they wrap."""
+    """How far `other` lies beside `one`; None where that cannot be told. Both as steep() gives them; they wrap.
+
+    Fields: (H, W).
+    """
     if min(float(one.std()), float(other.std())) < 1e-9:
         return None
     a, b = (np.fft.rfft2(field - field.mean()) for field in (one, other))
@@ -67,7 +70,7 @@ def _between(before: float, peak: float, after: float) -> float:
 
 def lying_beside(fields: Mapping[str, Pixels], base: str) -> dict[str, Beside]:
     """How far each map lies beside where most of them lie. fields: as steep() gives them; base: the one the others are
-    compared with, which may turn out to be the odd one."""
+    compared with, which may turn out to be the odd one. Fields: (H, W) of one size."""
     found = {base: Beside(0.0, 0.0, 1.0)}
     for role, field in fields.items():
         told = beside(fields[base], field) if role != base else None

@@ -108,7 +108,7 @@ def seam(values: Pixels, *, axis: int) -> Seam:
 
 
 def seams(values: Pixels) -> tuple[Seam, Seam]:
-    """seam() of both axes."""
+    """seam() of both axes. values: (H, W[, C])."""
     across, down = _over_scales(values, (0, 1))
     return across, down
 
@@ -132,12 +132,18 @@ def _over_scales(values: Pixels, axes: tuple[int, ...]) -> list[Seam]:
 
 
 def own_worst(values: Pixels, *, axis: int) -> float:
-    """The worst inner z of a picture that need not tile: what its own lines amount to."""
+    """The worst inner z of a picture that need not tile: what its own lines amount to.
+
+    values: (H, W[, C]); axis: 0 down, 1 across.
+    """
     return seam(values, axis=axis).inner
 
 
 def drift(values: Pixels) -> float:
-    """Spread (standard deviation) of local means, σ = 1/8 of the width, over the wrapped tile."""
+    """Spread (standard deviation) of local means, σ = 1/8 of the width, over the wrapped tile.
+
+    values: (H, W[, C]); the unit is theirs.
+    """
     # Nothing finer than the smoothing matters: a small copy tells it at once, whatever the size.
     small = shrink(np.ascontiguousarray(values), max(1, min(values.shape[:2]) // _SMALL))
     soft = blur(small, small.shape[1] / 8, wraps=True)

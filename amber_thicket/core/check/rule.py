@@ -92,7 +92,7 @@ class Subject:
 
 
 def box_of(mask: np.ndarray) -> tuple[float, float, float, float] | None:
-    """The smallest box (fractions) around what is marked, or None."""
+    """The smallest box (fractions) around what is marked, or None. mask: (H, W)."""
     rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
     if rows.size == 0:
         return None

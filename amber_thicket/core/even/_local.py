@@ -22,12 +22,15 @@ class Neighbourhood(NamedTuple):
 
 
 def tone_of(pixels: Pixels) -> Pixels:
-    """Natural log of luminance, floored."""
+    """Natural log of luminance, floored. (H, W, 3) linear RGB → (H, W)."""
     return log_luminance(pixels, _DARK)
 
 
 def survey(raster: Raster, frame: Frame, size: float) -> Neighbourhood:
-    """Decide, at plan size, what counts as detail and as neighbourhood. size: % of tile."""
+    """Decide, at plan size, what counts as detail and as neighbourhood. size: % of tile.
+
+    raster: (H, W, 3) linear RGB.
+    """
     tone = tone_of(raster.pixels)
     factor = max(1, min(tone.shape) // _GRID)
     small = shrink(tone, factor)
@@ -38,12 +41,15 @@ def survey(raster: Raster, frame: Frame, size: float) -> Neighbourhood:
 
 
 def departure(raster: Raster, frame: Frame, found: Neighbourhood) -> Pixels:
-    """Detail-free log tone minus its neighbourhood, at frame size: below 0 in shadow, above in highlight."""
+    """Detail-free log tone minus its neighbourhood, at frame size: below 0 in shadow, above in highlight.
+
+    (H, W), natural log.
+    """
     size = (frame.height, frame.width)
     a, b, around = (enlarge(field, *size, wraps=False) for field in found)
     return a * tone_of(raster.pixels) + b - around
 
 
 def scaled(raster: Raster, log_gain: Pixels) -> Raster:
-    """The raster with a gain given as its logarithm."""
+    """The raster with a gain given as its logarithm. log_gain: (H, W), natural log."""
     return Raster(with_gain(raster.pixels, log_gain))

@@ -191,7 +191,10 @@ class Ground:
         return np.asarray(_softened(sun + np.float32(sky) * self.sky, blur) + np.float32(_SPILL), np.float32)
 
     def facing(self, x: float, y: float) -> Pixels:
-        """Light of the sun against a flat place by Lambert's law, without cast shadow."""
+        """Light of the sun against a flat place by Lambert's law, without cast shadow.
+
+        (H, W), 1 on a flat place under a sun overhead.
+        """
         result: Pixels = np.maximum(self.even - np.float32(x) * self.right - np.float32(y) * self.up, 0)
         return result
 

@@ -61,6 +61,7 @@ def sharpness_of(tone: Pixels, noise: float) -> float:
     """Detail of the finest octave over that of the octave two coarser, grain taken off.
 
     noise: as noise_of gives it.
+    tone: (H, W) coded luminance, 0..1; noise: its standard deviation.
     """
     details = []
     rest = tone
@@ -77,7 +78,7 @@ def sharpness_of(tone: Pixels, noise: float) -> float:
 
 
 def features_across(tone: Pixels) -> float:
-    """About how many features fit across the picture: the middle of its spectrum, in cycles per width."""
+    """About how many features fit across the picture: the middle of its spectrum, in cycles per width. tone: (H, W)."""
     side = min(tone.shape)
     middle = tone[(tone.shape[0] - side) // 2 :, (tone.shape[1] - side) // 2 :][:side, :side]
     small = cv2.resize(middle, (256, 256), interpolation=cv2.INTER_AREA)
@@ -228,7 +229,10 @@ def _margins(tone: Pixels) -> list[CaptureFinding]:
 
 
 def densest(mask: NDArray[np.bool_]) -> Box:
-    """Where a mask is fullest: its heaviest blob after small gaps are closed."""
+    """Where a mask is fullest: its heaviest blob after small gaps are closed.
+
+    mask: (H, W); in fractions of the picture.
+    """
     height, width = mask.shape
     reach = max(3, round(min(height, width) / 40)) | 1
     closed = cv2.dilate(mask.astype(np.uint8), np.ones((reach, reach), np.uint8))

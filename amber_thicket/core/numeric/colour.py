@@ -37,7 +37,7 @@ def _decode_table(levels: int) -> Pixels:
 
 
 def decode_srgb(codes: NDArray[Any]) -> Pixels:
-    """Linear float32 from uint8 or uint16 sRGB codes, by table."""
+    """Linear float32 from uint8 or uint16 sRGB codes, by table. Any shape; 0..1."""
     table = _decode_table({"uint8": 256, "uint16": 65536}[codes.dtype.name])
     flat = np.ascontiguousarray(codes).reshape(-1)
     out = np.empty(flat.shape, np.float32)
@@ -122,7 +122,7 @@ def coded_luminance(linear: Pixels) -> Pixels:
 
 
 def encode_srgb8(linear: Pixels) -> NDArray[np.uint8]:
-    """8-bit sRGB codes, rounded to nearest."""
+    """8-bit sRGB codes, rounded to nearest. Any shape; linear 0..1."""
     flat = np.ascontiguousarray(linear, np.float32).reshape(-1)
     out = np.empty(flat.shape, np.uint8)
     over_rows(lambda a, b: _encode8(flat, out, a, b), flat.size, least=1 << 16)

@@ -23,7 +23,7 @@ _SURE = 0.02
 
 
 def pad(pixels: Pixels, margin: int, *, wraps: bool) -> Pixels:
-    """Margin pixels added on every side: wrapped round, or mirrored."""
+    """Margin pixels added on every side: wrapped round, or mirrored. pixels: (H, W[, C])."""
     height, width = pixels.shape[:2]
     if margin <= min(height, width):
         kind = cv2.BORDER_WRAP if wraps else cv2.BORDER_REFLECT
@@ -134,7 +134,7 @@ def _coarser(sigma: float, height: int, width: int, wraps: bool, least: float) -
 
 
 def shrink(pixels: Pixels, factor: int) -> Pixels:
-    """Area average over factor × factor pixels (sizes rounded up)."""
+    """Area average over factor × factor pixels (sizes rounded up). pixels: (H, W[, C])."""
     if factor == 1:
         return pixels
     height, width = pixels.shape[:2]

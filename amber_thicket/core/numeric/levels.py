@@ -15,6 +15,7 @@ def soft_clip(values: Pixels, low: float = 0.0, high: float = 1.0, *, knee: floa
     """Values held within [low, high]; the last `knee` share at both ends is bent over instead of cut off.
 
     A plain clip makes flat patches at the limits; these never quite reach them.
+    values: any shape.
     """
     room = np.float32(knee * (high - low))
     if room <= 0:

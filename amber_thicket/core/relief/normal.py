@@ -128,7 +128,7 @@ def _lean_rows(right, up, by, out, first, last):  # type: ignore[no-untyped-def]
 
 
 def steeper(vectors: Pixels, by: float) -> Pixels:
-    """Unit normals whose slopes are multiplied."""
+    """Unit normals whose slopes are multiplied. vectors: (H, W, 3)."""
     return vectors if by == 1 else unit(vectors * np.array([by, by, 1], np.float32))
 
 

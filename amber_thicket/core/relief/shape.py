@@ -58,7 +58,7 @@ class Reach(NamedTuple):
 
 
 def reach_of(field: Pixels) -> tuple[float, float]:
-    """The range a field of heights needs: 0 to 1, or more where it goes beyond that."""
+    """The range a field of heights needs: 0 to 1, or more where it goes beyond that. field: (H, W)."""
     low, high = float(field.min()), float(field.max())
     room = 0.01 * max(high - low, 1e-6)
     return (low - room if low < 0 else 0.0), (high + room if high > 1 else 1.0)

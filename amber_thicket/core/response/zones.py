@@ -120,7 +120,7 @@ def standing_out(height: Pixels, size: float, frame: Frame) -> Pixels:
 
 
 def spread_of(signal: Pixels) -> float:
-    """Standard deviation, above 0."""
+    """Standard deviation, above 0. signal: (H, W)."""
     return float(cv2.meanStdDev(signal)[1].item()) + 1e-9
 
 

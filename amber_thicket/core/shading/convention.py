@@ -44,7 +44,10 @@ def curl_match(vectors: Pixels) -> float:
 
 
 def recess_agreement(height: Pixels, occlusion: Pixels) -> float:
-    """Correlation of occlusion with how far a place lies above its surroundings: positive when white is high."""
+    """Correlation of occlusion with how far a place lies above its surroundings: positive when white is high.
+
+    Both (H, W); −1..1.
+    """
     factor = max(1, min(height.shape) // 512)
     small, open_sky = shrink(height, factor), shrink(occlusion, factor)
     above = small - blur(small, small.shape[1] * 0.02, wraps=False)
@@ -52,7 +55,10 @@ def recess_agreement(height: Pixels, occlusion: Pixels) -> float:
 
 
 def slope_agreement(height: Pixels, vectors: Pixels) -> float:
-    """Correlation of the height's slopes with those a Y+ normal map says, both axes together."""
+    """Correlation of the height's slopes with those a Y+ normal map says, both axes together.
+
+    height: (H, W), vectors: (H, W, 3); −1..1.
+    """
     right, up = slopes(height, wraps=True)
     z = np.maximum(vectors[..., 2], 0.05)
     ours = np.stack([right, up])

@@ -26,7 +26,7 @@ def slopes(height: Pixels, *, wraps: bool) -> tuple[Pixels, Pixels]:
 
 
 def typical_slope(height: Pixels) -> float:
-    """Root mean square of slopes() of a height that wraps."""
+    """Root mean square of slopes() of a height that wraps. height: (H, W) px; rise per run."""
     sums = np.zeros(len(height))
     over_rows(partial(_squared_slopes, np.ascontiguousarray(height, np.float32), sums), len(height))
     return float(np.sqrt(sums.sum() / height.size))

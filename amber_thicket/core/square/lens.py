@@ -43,7 +43,7 @@ def bent(points: Pixels, aspect: float, *, k1: float, k2: float, p1: float, p2: 
 
 
 def straight(points: Pixels, aspect: float, **lens: float) -> Pixels:
-    """The inverse of bent, by fixed-point steps; good to 1e-6 for any lens that is not folded."""
+    """The inverse of bent, by fixed-point steps; good to 1e-6 for any lens that is not folded. points: (N, 2)."""
     target = np.asarray(points, np.float64)
     guess = target.copy()
     for _ in range(25):

@@ -23,7 +23,7 @@ def upright(points: Pixels, way: Any) -> Pixels:
 
 
 def as_turned(points: Pixels, way: Any) -> Pixels:
-    """The way back."""
+    """The way back. points: (N, 2), fractions of the picture."""
     x, y = points[:, 0], points[:, 1]
     for _ in range(int(way.turn) // 90):
         x, y = 1 - y, x

@@ -130,7 +130,10 @@ def _down_rows(colour, across, height, out, first, last):  # type: ignore[no-unt
 
 
 def usually_apart(colour: Pixels) -> tuple[float, float]:
-    """Mean feature difference of places that have nothing to do with each other, and the mean of its square."""
+    """Mean feature difference of places that have nothing to do with each other, and the mean of its square.
+
+    colour: (H, W, C).
+    """
     count = colour.shape[0] * colour.shape[1]
     places = np.arange(0, count, max(1, count // _PAIRS))
     out = np.empty(len(places), np.float32)

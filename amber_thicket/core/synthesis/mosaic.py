@@ -80,7 +80,10 @@ def mosaic(
     evidence: dict[str, Any],
     shifts: Pixels | None = None,
 ) -> Mosaic:
-    """The plan of labels. feather: of coarse structure, in % of the tile. Pieces nobody sees are dropped."""
+    """The plan of labels. feather: of coarse structure, in % of the tile. Pieces nobody sees are dropped.
+
+    labels: (H, W), which placement shows.
+    """
     height, width = labels.shape
     soft = [feather / 100 * width, feather / 100 * width * FEATHER[1] / FEATHER[0], FEATHER[2] * width]
     shown = [number for number in range(len(placements)) if np.any(labels == number)]

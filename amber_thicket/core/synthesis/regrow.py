@@ -150,7 +150,10 @@ def _core(around: Window, ring: int) -> Mask:
 
 
 def features_with_height(colour: Pixels, height: Pixels | None) -> Pixels:
-    """What is compared across joins; a height counts too, so that it does not step where the colour agrees."""
+    """What is compared across joins; a height counts too, so that it does not step where the colour agrees.
+
+    colour: (H, W, 3) linear RGB, height: (H, W) → (H, W, C).
+    """
     if height is None:
         return colour
     fine = height - blur(height, 0.06 * height.shape[1], wraps=False)

@@ -49,13 +49,19 @@ class TilePlan:
 
 
 def softened(sample: Pixels, tile_width: float) -> list[Pixels]:
-    """A layer without its middle and fine parts, without its fine part, and as it is. Edges mirror."""
+    """A layer without its middle and fine parts, without its fine part, and as it is. Edges mirror.
+
+    sample: (H, W[, C]); tile_width: px.
+    """
     soft = [blur(sample, fraction * tile_width, wraps=False, fast=True).reshape(sample.shape) for fraction in SPLIT]
     return [*soft, sample]
 
 
 def split_bands(sample: Pixels, tile_width: float) -> list[Pixels]:
-    """Coarse, middle and fine parts of a layer; they sum to the layer. Edges mirror."""
+    """Coarse, middle and fine parts of a layer; they sum to the layer. Edges mirror.
+
+    sample: (H, W[, C]); tile_width: px.
+    """
     coarse, softer, _ = softened(sample, tile_width)
     return [
         coarse,

@@ -87,7 +87,10 @@ def _brushed(cost: Pixels, unfit: Mask | None, kept: Mask | None, period: int, o
 
 
 def usual_join_cost(features: Pixels) -> float:
-    """Mean feature difference between places of the sample that have nothing to do with each other."""
+    """Mean feature difference between places of the sample that have nothing to do with each other.
+
+    features: (H, W, C).
+    """
     places = features.reshape(-1, features.shape[-1])[::31]
     other = np.random.default_rng(0).permutation(len(places))
     return float(np.sqrt(mismatch(places[None], places[other][None])).mean())
@@ -105,7 +108,10 @@ def _ramp(extent: int, overlap: int, softness: float) -> Pixels:
 
 
 def blend_shares(width: int, height: int, over_x: int, over_y: int, feather: float) -> tuple[Pixels, ...]:
-    """Coarse parts fade over the whole overlap, fine ones over less; fine parts keep their contrast."""
+    """Coarse parts fade over the whole overlap, fine ones over less; fine parts keep their contrast.
+
+    Sizes in px, feather in % of the tile → (H, W) each, 0..1.
+    """
     tight = min(1.0, 0.15 + feather / 10)
     bands = []
     for softness, keeps_contrast in ((0.95, False), (min(0.95, 2 * tight), True), (min(0.95, tight), True)):
