@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from amber_thicket.core.check.figures import coded, drift, own_worst, seam
+from amber_thicket.core.check.figures import coded, drift, seam
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import decode_srgb, linear_to_lab
 from amber_thicket.core.numeric.filters import blur
@@ -43,7 +43,7 @@ def row(name: str, method: str, ready: Evaluation, side: int, floor: float) -> l
     took = time.perf_counter() - started
     tile, sample = ready.layer("base_color", (side, side)).pixels, ready.layer("evened", (side, side)).pixels
     after = [seam(coded(tile, "base_color"), axis=axis) for axis in (0, 1)]
-    own = [max(own_worst(coded(sample, "base_color"), axis=axis), 3.0) for axis in (0, 1)]
+    own = [max(seam(coded(sample, "base_color"), axis=axis).inner, 3.0) for axis in (0, 1)]
     found = find_repeat_artifacts(tile)
     before = drift(linear_to_lab(np.ascontiguousarray(sample[:side, :side])))
     return [

@@ -15,7 +15,7 @@ from amber_thicket.core.lightset import ring
 from amber_thicket.core.lightset.find import analyze_light_set, check_light_set
 from amber_thicket.core.lightset.solve import solve_light_set
 from amber_thicket.core.lightset.source import light_set, unbent
-from amber_thicket.core.lightset.stabilize import apply_stabilization, moved_by, no_stabilization, stabilize
+from amber_thicket.core.lightset.stabilize import Stabilization, apply_stabilization, moved_by, stabilize
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.square.lens import straight
@@ -36,6 +36,11 @@ def fixed(photos, **how):
     wanted = {"align": False, "exposure": False, "lamp_light": False} | how
     steady = stabilize(photos, LAMPS[: len(photos)], **wanted)
     return np.stack([apply_stabilization(photo, k, steady) for k, photo in enumerate(photos)]), steady
+
+
+def no_stabilization(count: int) -> Stabilization:
+    """Nothing to put right."""
+    return Stabilization(np.zeros((count, 2)), np.ones(count), np.zeros((count, 6)))
 
 
 class Normals(unittest.TestCase):

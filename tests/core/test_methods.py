@@ -7,7 +7,7 @@ from unittest.mock import patch
 import cv2
 import numpy as np
 
-from amber_thicket.core.check.figures import coded, own_worst, seam
+from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import encode_srgb8
@@ -91,7 +91,7 @@ class EveryMethodTest(unittest.TestCase):
             tile, sample = (ready.layer(layer, (SIDE, SIDE)).pixels for layer in ("base_color", "evened"))
             for axis in (0, 1):
                 figure = seam(coded(tile, "base_color"), axis=axis)
-                own = max(own_worst(coded(sample, "base_color"), axis=axis), 3.0)
+                own = max(seam(coded(sample, "base_color"), axis=axis).inner, 3.0)
                 with self.subTest(method=method, axis=axis):
                     self.assertLess(figure.border, 4)
                     # Gravel is no surface to mix; that shows inside.

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from amber_thicket.core.check.figures import coded, own_worst, seam
+from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, linear_of_hex, luminance
@@ -279,7 +279,7 @@ class CoverTest(unittest.TestCase):
             for axis in (0, 1):
                 figure = seam(coded(ready.layer(role, SIZE).pixels, role), axis=axis)
                 with self.subTest(role=role, axis=axis):
-                    self.assertLess(figure.border, max(4, own_worst(coded(sample, "base_color"), axis=axis)))
+                    self.assertLess(figure.border, max(4, seam(coded(sample, "base_color"), axis=axis).inner))
 
     def test_another_material_is_laid_on_in_every_map(self) -> None:
         other = evaluation(halves(), **{"response.metallic.level": 0.9, **size_of(SIDE)})

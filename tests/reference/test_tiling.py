@@ -5,7 +5,7 @@ import unittest
 import cv2
 import numpy as np
 
-from amber_thicket.core.check.figures import coded, own_worst, seam
+from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.registry import BY_ID
@@ -35,7 +35,7 @@ class SeamTest(unittest.TestCase):
             for axis in (0, 1):
                 with self.subTest(name=name, axis=axis):
                     after = seam(coded(tile, "base_color"), axis=axis)
-                    own = max(own_worst(coded(sample, "base_color"), axis=axis), 3.0)
+                    own = max(seam(coded(sample, "base_color"), axis=axis).inner, 3.0)
                     self.assertLess(after.border, 4)
                     self.assertLess(after.inner, 1.5 * own)
 

@@ -131,14 +131,6 @@ def _over_scales(values: Pixels, axes: tuple[int, ...]) -> list[Seam]:
     return [Seam(round(border, 2), round(inner, 2), round(at, 4)) for border, inner, at in found]
 
 
-def own_worst(values: Pixels, *, axis: int) -> float:
-    """The worst inner z of a picture that need not tile: what its own lines amount to.
-
-    values: (H, W[, C]); axis: 0 down, 1 across.
-    """
-    return seam(values, axis=axis).inner
-
-
 def drift(values: Pixels) -> float:
     """Spread (standard deviation) of local means, σ = 1/8 of the width, over the wrapped tile.
 

@@ -31,11 +31,6 @@ class Stabilization(NamedTuple):
     fields: Pixels
 
 
-def no_stabilization(count: int) -> Stabilization:
-    """Nothing to put right."""
-    return Stabilization(np.zeros((count, 2)), np.ones(count), np.zeros((count, 6)))
-
-
 def stabilize(photographs: Pixels, lamps: Pixels, *, align: bool, exposure: bool, lamp_light: bool) -> Stabilization:
     """What has to be put right. photographs: (N, H, W, 3) float32 linear. lamps: (N, 3); their bearing may be wrong."""
     count = photographs.shape[0]
