@@ -9,6 +9,7 @@ import contextlib
 import json
 import os
 import re
+import resource
 import subprocess
 import sys
 import time
@@ -19,7 +20,6 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).parent
-_SIDE_BY_SIDE = os.cpu_count() or 1
 
 
 def _each(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
@@ -61,49 +61,71 @@ def _modules() -> list[str]:
 # as usual ones.
 TIMES = ROOT / "times.json"
 _USUAL = 8.0
+# Modules that take less than this go together into one process: each would load the program and its kernels again.
+_TOGETHER = 40.0
+# Tests that end and kill programs mostly wait: one process more than there are processors keeps those busy.
+_LANES = (os.cpu_count() or 1) + 1
+
+
+def _batches(times: dict[str, float], modules: list[str]) -> deque[list[str]]:
+    """Modules as they share processes, the longest first."""
+    batches: list[list[str]] = []
+    left = 0.0
+    for name in sorted(modules, key=lambda name: -times.get(name, _USUAL)):
+        took = times.get(name, _USUAL)
+        if took > left or not batches:
+            batches.append([])
+            left = _TOGETHER
+        batches[-1].append(name)
+        left -= took
+    return deque(batches)
 
 
 def _whole() -> int:
-    """Everything, in as many processes side by side as there are processors, the longest modules first. One process
-    drives browsers as long as there is a module of that kind, so that no two disturb each other."""
-    times: dict[str, float] = json.loads(TIMES.read_text()) if TIMES.is_file() else {}
-    modules = sorted(_modules(), key=lambda name: -times.get(name, _USUAL))
-    browsers = deque(name for name in modules if ".browser." in name)
-    plain = deque(name for name in modules if ".browser." not in name)
-    done: dict[str, tuple[tuple[int, int, int], float]] = {}
+    """Everything, in several processes side by side. One of them drives browsers as long as there is a module of that
+    kind, so that no two disturb each other."""
+    kept: dict[str, float] = json.loads(TIMES.read_text()) if TIMES.is_file() else {}
+    modules = _modules()
+    browsers = _batches(kept, [name for name in modules if ".browser." in name])
+    plain = _batches(kept, [name for name in modules if ".browser." not in name])
+    counts: list[tuple[int, int, int]] = []
+    times: dict[str, float] = {}
 
-    def work(*queues: deque[str]) -> None:
+    def work(*queues: deque[list[str]]) -> None:
         for queue in queues:
             with contextlib.suppress(IndexError):
                 while True:
-                    name = queue.popleft()
-                    done[name] = _apart(name)
+                    counts.append(_apart(queue.popleft(), times))
 
-    with ThreadPoolExecutor(_SIDE_BY_SIDE) as pool:
-        workers = [pool.submit(work, browsers, plain), *(pool.submit(work, plain) for _ in range(_SIDE_BY_SIDE - 1))]
+    with ThreadPoolExecutor(_LANES) as pool:
+        workers = [pool.submit(work, browsers, plain), *(pool.submit(work, plain) for _ in range(_LANES - 1))]
         for worker in workers:
             worker.result()
-    passed, failed, skipped = (sum(count[i] for count, _ in done.values()) for i in range(3))
+    passed, failed, skipped = (sum(count[i] for count in counts) for i in range(3))
     if "--times" in sys.argv:
-        TIMES.write_text(json.dumps({name: round(done[name][1], 1) for name in sorted(done)}, indent=1) + "\n")
+        TIMES.write_text(json.dumps(dict(sorted(times.items())), indent=1) + "\n")
     print(f"{passed} passed, {failed} failed, {skipped} skipped")
     return 0 if passed and not failed else 1
 
 
-def _apart(name: str) -> tuple[tuple[int, int, int], float]:
-    """(passed, failed, skipped) of a module in a process of its own, and how long it took; what went wrong is
-    printed."""
+def _apart(names: list[str], times: dict[str, float]) -> tuple[int, int, int]:
+    """(passed, failed, skipped) of modules in a process of their own; what went wrong is printed. times: takes how long
+    each of them took."""
     began = time.monotonic()
-    done = subprocess.run([sys.executable, "-m", "tests", f"{name}."], capture_output=True, text=True, check=False)
+    words = [f"{name}." for name in names]
+    done = subprocess.run([sys.executable, "-m", "tests", *words], capture_output=True, text=True, check=False)
     said = re.search(r"(\d+) passed, (\d+) failed, (\d+) skipped\s*$", done.stdout)
     took = time.monotonic() - began
     if said is None or done.returncode:
         print(done.stdout, done.stderr[-4000:], sep="\n", flush=True)
-    else:
-        slowest = next((line for line in done.stdout.splitlines() if line.startswith("slowest: ")), "")
-        print(f"{name}: {said[1]} in {took:.0f} s; {slowest}", flush=True)
+    times.update(
+        (name, float(seconds)) for name, seconds in re.findall(r"^time of (\S+): ([\d.]+) s", done.stdout, re.M)
+    )
+    slowest = next((line for line in done.stdout.splitlines() if line.startswith("slowest, ")), "")
+    shown = ", ".join(name.removeprefix("tests.") for name in names)
+    print(f"{shown}: {said[1] if said else 'broke off'} in {took:.0f} s; {slowest}", flush=True)
     # A process that broke off counts as one failure.
-    return ((int(said[1]), int(said[2]), int(said[3])) if said else (0, 1, 0)), took
+    return (int(said[1]), int(said[2]), int(said[3])) if said else (0, 1, 0)
 
 
 def main() -> int:
@@ -119,9 +141,14 @@ def main() -> int:
     result = unittest.TextTestRunner(verbosity=1, resultclass=Result, stream=sys.stdout).run(suite)
     assert isinstance(result, Result)
     slowest = sorted(result.times, reverse=True)[:5]
+    used = sum(sum(resource.getrusage(who)[:2]) for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
     print(
-        "slowest: " + ", ".join(f"{name.rsplit('.', 2)[-2]}.{name.rsplit('.', 1)[-1]} {t:.1f} s" for t, name in slowest)
+        f"slowest, of {used:.0f} s of processors: "
+        + ", ".join(f"{name.rsplit('.', 2)[-2]}.{name.rsplit('.', 1)[-1]} {t:.1f} s" for t, name in slowest)
     )
+    for name in modules:
+        took = sum(t for t, test in result.times if test.startswith(f"{name}."))
+        print(f"time of {name}: {took:.1f} s")
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     print(f"{result.passed} passed, {failed} failed, {len(result.skipped)} skipped")
     return 0 if result.wasSuccessful() and result.passed else 1

@@ -18,26 +18,44 @@ from amber_thicket.standins.capture_rig.kinds import KINDS
 from amber_thicket.standins.capture_rig.surface import Surface
 
 # Surfaces are drawn for pictures of this many px; a part of that is photographed sharply enough to be measured.
-SIDE, PART, ROOM = 1536, 512, 64
+SIDE, PART, ROOM = 1536, 416, 64
+# The most that may be asked for.
+_LARGEST = 512
 
 
 @lru_cache(maxsize=12)
 def _part(kind: str, seed: int) -> Surface:
     """The middle of a surface, with some room round it."""
     whole = (KINDS.get(kind) or getattr(plain_kinds, kind))(SIDE, seed)
-    at = slice(384 - ROOM, 384 + PART + ROOM)
+    at = slice(384 - ROOM, 384 + _LARGEST + ROOM)
     return Surface(
         whole.height[at, at], whole.albedo[at, at], whole.roughness[at, at], whole.metallic[at, at], whole.width_mm
     )
 
 
+def _cut(surface: Surface, part: int) -> Surface:
+    """As much of a surface as is photographed, and the room round it."""
+    at = slice(0, part + 2 * ROOM)
+    return Surface(
+        *(field[at, at] for field in (surface.height, surface.albedo, surface.roughness, surface.metallic)),
+        surface.width_mm,
+    )
+
+
 @lru_cache(maxsize=16)
 def shot(
-    kind: str, *, count: int = 8, first: float = 37.0, clockwise: bool = False, seed: int = 5, noise: float = 0.006
+    kind: str,
+    *,
+    count: int = 8,
+    first: float = 37.0,
+    clockwise: bool = False,
+    seed: int = 5,
+    noise: float = 0.006,
+    part: int = PART,
 ):
-    """((N, PART, PART, 3) linear photographs, (PART, PART, 3) true normals as sharp as the camera is)."""
-    surface = _part(kind, seed)
-    at = slice(ROOM, ROOM + PART)
+    """((N, part, part, 3) linear photographs, (part, part, 3) true normals as sharp as the camera is)."""
+    surface = _cut(_part(kind, seed), part)
+    at = slice(ROOM, ROOM + part)
     shots = [replace(one, noise=noise) for one in ring(count, first=first, clockwise=clockwise)]
     photos = [
         decode_srgb(photograph(surface, one, np.random.default_rng(seed * 100 + k)))[at, at]

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import atexit
 import shutil
 import tempfile
 import unittest
+from functools import cache
 from pathlib import Path
 from typing import ClassVar
 
-from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 
 from tests.program import Program
 from tests.support import encoded, photograph
@@ -20,10 +22,19 @@ ARGUMENTS = [
 ]  # fmt: skip
 
 
-class BrowserTest(unittest.TestCase):
-    """One server and one browser a class; a fresh page a test; no error in the page goes unseen."""
+@cache
+def _browser() -> Browser:
+    """The browser that all classes of a process share; each test has a profile of its own in it."""
+    playwright = sync_playwright().start()
+    browser = playwright.chromium.launch(executable_path=CHROMIUM, headless=True, args=ARGUMENTS)
+    atexit.register(playwright.stop)
+    atexit.register(browser.close)
+    return browser
 
-    playwright: ClassVar[Playwright]
+
+class BrowserTest(unittest.TestCase):
+    """One server a class; a fresh page a test; no error in the page goes unseen."""
+
     browser: ClassVar[Browser]
     server: ClassVar[Program]
 
@@ -34,10 +45,7 @@ class BrowserTest(unittest.TestCase):
         cls.server = Program(Path(folder.name))
         cls.server.start()
         cls.addClassCleanup(lambda: cls.server.kill())
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, headless=True, args=ARGUMENTS)
-        cls.addClassCleanup(cls.browser.close)
+        cls.browser = _browser()
 
     def setUp(self) -> None:
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)

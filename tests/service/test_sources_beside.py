@@ -34,7 +34,7 @@ def names_of(material) -> dict[str, str]:
 
 class LightSets(unittest.TestCase):
     def test_eight_files_become_a_material_and_the_lamps_are_found(self) -> None:
-        photos, truth = shot("embossed_hide", first=62.0, clockwise=True)
+        photos, truth = shot("embossed_hide", part=512, first=62.0, clockwise=True)
         with temporary_library() as library:
             material = library.add([png(photos[0])], "hide_light_1.png")
             for number in range(1, 8):
@@ -69,7 +69,7 @@ class LightSets(unittest.TestCase):
             self.assertEqual(len(library.evaluation(library.get(str(material.id))).lights.frames), 8)
 
     def test_one_of_another_size_is_named_and_the_rest_still_works(self) -> None:
-        photos, _ = shot("embossed_hide")
+        photos, _ = shot("embossed_hide", part=512)
         with temporary_library() as library:
             material = library.add([png(photos[0])], "hide_light_1.png")
             for number in range(1, 4):
@@ -81,7 +81,7 @@ class LightSets(unittest.TestCase):
                 lights.light_set_found(evaluation, names_of(material))
 
     def test_the_command_line_says_what_it_found(self) -> None:
-        photos, _ = shot("embossed_hide")
+        photos, _ = shot("embossed_hide", part=512)
         with tempfile.TemporaryDirectory() as folder:
             files = []
             for number, photo in enumerate(photos):

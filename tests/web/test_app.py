@@ -269,7 +269,7 @@ class EditTest(AppTest):
 
 class LampsTest(AppTest):
     def test_looking_for_lamps_tells_how_far_it_is_and_can_be_stopped(self) -> None:
-        photos, _ = shot("embossed_hide")
+        photos, _ = shot("embossed_hide", part=512)
         material = self.imported(png(photos[0]), "hide_light_1.png")
         for number in range(1, 6):
             path = f"/api/materials/{material['id']}/files?file=hide_light_{number + 1}.png"

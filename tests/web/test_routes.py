@@ -292,7 +292,7 @@ class RoutesTest(AppTest):
         self.assertEqual(shown.size, (256, 256))
 
     def test_a_light_set(self) -> None:
-        photographs, _ = shot("embossed_hide", count=4, first=0.0)
+        photographs, _ = shot("embossed_hide", part=512, count=4, first=0.0)
         material = None
         for number, pixels in enumerate(photographs):
             data = encoded(encode_srgb8(np.ascontiguousarray(pixels)))
