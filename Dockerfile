@@ -1,8 +1,8 @@
 # Build the wheel first: ./run wheel
 FROM python:3.11-slim-bookworm
 RUN useradd --create-home thicket && mkdir /data && chown thicket /data
-COPY requirements.lock dist/*.whl /tmp/
-RUN pip install --no-cache-dir -c /tmp/requirements.lock "$(ls /tmp/*.whl)[redis]" && rm /tmp/*.whl \
+COPY requirements.lock requirements-dev.lock dist/*.whl /tmp/
+RUN pip install --no-cache-dir -c /tmp/requirements-dev.lock "$(ls /tmp/*.whl)[redis,s3]" && rm /tmp/*.whl \
  # Compiled once here, so that the first picture does not wait for it.
  && python -m amber_thicket.warm
 USER thicket
