@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from dataclasses import FrozenInstanceError
 
 from amber_thicket.core.recipe import VERSION, Recipe, from_json
 from amber_thicket.errors import BadRecipe, BadSetting
@@ -12,6 +13,10 @@ class RecipeTest(unittest.TestCase):
         recipe = Recipe().with_changes({"tile.join.overlap_x": 30, "even.light.amount": 80.0})
         self.assertEqual(recipe.changed, {"tile.join": {"overlap_x": 30.0}})
         self.assertEqual(recipe.with_changes({"tile.join.overlap_x": None}).changed, {})
+
+    def test_a_recipe_is_never_changed_itself(self) -> None:
+        with self.assertRaises(FrozenInstanceError):
+            Recipe().changed = {}  # type: ignore[misc]
 
     def test_round_trip(self) -> None:
         recipe = Recipe().with_changes({"relief.height.invert": True, "square.size.width": 2048})

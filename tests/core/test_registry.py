@@ -10,6 +10,7 @@ from amber_thicket.core.check.registry import RULES
 from amber_thicket.core.registry import BY_ID, BY_LAYER, OPERATIONS, STAGE_LAYERS, catalogue
 from amber_thicket.core.settings import describe
 from amber_thicket.web import typescript
+from tests.recipes import declared
 
 # Operations of which one file makes several alike.
 SHARED = ("metallic", "specular", "opacity", "translucency", "emissive", "back_color")
@@ -28,6 +29,14 @@ class RegistryTest(unittest.TestCase):
                         self.assertLessEqual(row["default"], row["max"])
                     if row["kind"] == "choice":
                         self.assertIn(row["default"], [c["value"] for c in row["choices"]])
+
+    def test_what_is_declared_stays(self) -> None:
+        """Defaults, ranges, steps and units as they are stored: another default is another picture for every recipe that
+        left it alone, a narrower range refuses one that opened."""
+        stored = declared.FILE.read_text().splitlines()
+        self.assertEqual(
+            declared.lines(), stored, "meant? Then `python -m tests.recipes.declared`, and see CONTRIBUTING"
+        )
 
     def test_layers_are_made_before_they_are_read(self) -> None:
         made = {"photo"}
