@@ -5,8 +5,10 @@ import unittest
 import numpy as np
 
 from amber_thicket.core.numeric.colour import linear_of_hex
+from amber_thicket.core.raster import Raster
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.response.convert import to_specular
+from amber_thicket.core.response.levels import decide_lamp
 from amber_thicket.core.roles import ROLES
 from tests.support import ArraySource, evaluation, linear_photograph, size_of
 
@@ -120,6 +122,36 @@ class CutOutTest(unittest.TestCase):
         np.testing.assert_allclose(stored[32, 32], 0.2, atol=0.01)
         # Its colour goes on beyond the edge, so that no rim of the lamp shows.
         np.testing.assert_allclose(share[32, 58], 0.25, atol=0.03)
+
+    def test_the_lamp_is_the_middle_value_of_what_lies_bare(self) -> None:
+        tiled = Raster(np.zeros((100, 100, 3), np.float32))
+        brought = Raster(np.full((100, 100, 3), 0.1, np.float32))
+        mask = np.ones((100, 100), np.float32)
+        for number, value in enumerate((0.5, 0.7, 3.0)):
+            brought.pixels[0, 30 * number : 30 * number + 30] = (value, 0.9 * value, 0)
+            mask[0, 30 * number : 30 * number + 30] = 0.01
+        # A thing half seen through is not bare.
+        mask[5] = 0.03
+        brought.pixels[5] = 9
+        cut = Raster(mask)
+        found = decide_lamp(tiled, brought, cut, lamp=True)
+        np.testing.assert_allclose(found, [0.7, 0.63, 1e-3], rtol=1e-6)
+        ones = np.ones(3, np.float32)
+        np.testing.assert_array_equal(decide_lamp(tiled, brought, cut, lamp=False), ones)
+        np.testing.assert_array_equal(decide_lamp(tiled, None, cut, lamp=True), ones)
+        np.testing.assert_array_equal(decide_lamp(tiled, brought, None, lamp=True), ones)
+        # Under half a hundredth of the picture nothing is told of it: 49 of 10,000 places, and 51.
+        for places, wanted in ((49, ones), (51, [0.5, 0.45, 1e-3])):
+            few = np.ones((100, 100), np.float32)
+            few.reshape(-1)[:places] = 0
+            brought.pixels[0, 30:60] = (0.5, 0.45, 0)
+            np.testing.assert_allclose(decide_lamp(tiled, brought, Raster(few), lamp=True), wanted, rtol=1e-6)
+
+    def test_more_light_than_the_lamp_s_is_all_of_it(self) -> None:
+        lit = np.where(self.pixels[..., :1] < 0.5, np.float32(0.95), np.float32(0.8)).repeat(3, -1)
+        share = self.of("translucency", {"translucency": lit})
+        self.assertLessEqual(float(share.max()), 1.0)
+        np.testing.assert_allclose(share[32, 32], 1.0, atol=1e-6)
 
     def test_the_back_goes_on_beyond_the_edge(self) -> None:
         back = np.where(self.pixels[..., :1] < 0.5, np.float32([0.4, 0.2, 0.1]), np.float32([0.9, 0.9, 0.9]))
