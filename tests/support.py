@@ -45,7 +45,7 @@ def linear_photograph(name: str) -> Pixels:
 
 
 @lru_cache(maxsize=16)
-def bench_surface(kind: str, side: int, seed: int) -> Surface:
+def rig_surface(kind: str, side: int, seed: int) -> Surface:
     """A surface of the capture rig; several tests of a module may look at the same one, and none may change it."""
     made = KINDS[kind](side, seed)
     for field in (made.height, made.albedo, made.roughness, made.metallic):

@@ -17,14 +17,14 @@ from amber_thicket.core.shading.raking import raking, slope_along
 from amber_thicket.errors import BadSetting
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from amber_thicket.standins.capture_rig.surface import Surface
-from tests.support import bench_surface, evaluation, linear_photograph, size_of
+from tests.support import evaluation, linear_photograph, rig_surface, size_of
 
 SIDE = 512
 
 
 def shot(kind: str, seed: int = 9, side: int = 640, **light: float) -> tuple[Surface, Pixels]:
     """A surface of the bench and its photograph, linear."""
-    surface = bench_surface(kind, side, seed)
+    surface = rig_surface(kind, side, seed)
     return surface, decode_srgb(photograph(surface, Shot(**light), np.random.default_rng(2)))
 
 

@@ -2,7 +2,7 @@
 import { ArrowLeft, FolderOpen, Hammer } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { roleOf } from "../api/about";
-import { loadAbout, useBench } from "../editor/store";
+import { loadAbout, useEditor } from "../editor/store";
 import { go } from "../app/router";
 import { ThemeButton } from "../editor/TopLine";
 import { Button } from "../ui/Button";
@@ -26,7 +26,7 @@ import {
 
 export function AuditPage() {
   const { files, report, profile, doing } = useAudit();
-  const about = useBench((state) => state.about);
+  const about = useEditor((state) => state.about);
   const picker = useRef<HTMLInputElement>(null);
   useEffect(() => {
     document.title = "Audit · Amber Thicket";

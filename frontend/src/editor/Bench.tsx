@@ -12,7 +12,7 @@ import { Views } from "../views/Views";
 import { heardOf } from "./busy";
 import { Readout } from "./Readout";
 import { StageColumn } from "./StageColumn";
-import { catchUp, openMaterial, useBench } from "./store";
+import { catchUp, openMaterial, useEditor } from "./store";
 import { TopLine, Unsaved } from "./TopLine";
 import { tellProblem } from "../ui/notices";
 
@@ -23,8 +23,8 @@ const Line = memo(TopLine);
 const Foot = memo(Readout);
 
 export function Bench({ id }: { id: string }) {
-  const material = useBench((state) => state.material);
-  const missing = useBench((state) => state.missing);
+  const material = useEditor((state) => state.material);
+  const missing = useEditor((state) => state.missing);
   const whole = useViews((state) => state.whole);
   const active = useViews((state) => state.active);
   // The picture is drawn first; everything around it follows in the next moment.

@@ -7,14 +7,14 @@ import type { Material } from "../api/types";
 import { Button } from "../ui/Button";
 import { tellProblem } from "../ui/notices";
 import { useViews } from "../views/state";
-import { settled, useBench } from "./store";
+import { settled, useEditor } from "./store";
 
 async function ask(what: (id: string, revision: number) => Promise<Material>) {
   const material = await settled();
   if (!material) return;
   try {
     const newest = await what(material.id, material.revision);
-    if (useBench.getState().material?.id === newest.id) useBench.setState({ material: newest });
+    if (useEditor.getState().material?.id === newest.id) useEditor.setState({ material: newest });
   } catch (error) {
     tellProblem(error);
   }

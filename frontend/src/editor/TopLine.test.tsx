@@ -8,7 +8,7 @@ import { drawn, material, opened } from "../testing/page";
 const found = vi.hoisted(() => ({ findings: null as { level: string }[] | null, fresh: true }));
 vi.mock("./figures", () => ({ useFindings: () => found }));
 const { TopLine, Unsaved } = await import("./TopLine");
-const { change, useBench } = await import("./store");
+const { change, useEditor } = await import("./store");
 
 const line = (more = {}) => {
   opened();
@@ -71,14 +71,14 @@ describe("the top line", () => {
     opened();
     drawn(<Unsaved />);
     expect(screen.queryByRole("alert")).toBeNull();
-    useBench.setState({ unsaved: new Problem(507, "The disk is full.", "Make room.") });
+    useEditor.setState({ unsaved: new Problem(507, "The disk is full.", "Make room.") });
     drawn(<Unsaved />);
     expect(screen.getByRole("alert").textContent).toContain("The disk is full.");
     expect(screen.getByRole("alert").textContent).toContain("kept on this page");
     const edit = vi.spyOn(api, "edit").mockRejectedValue(new Problem(507, "The disk is full.", "Make room."));
     change({ "tile.join.overlap_x": 21 }, "Overlap");
     await vi.waitFor(() => expect(edit).toHaveBeenCalledTimes(1));
-    await vi.waitFor(() => expect(useBench.getState().saving).toBe(false));
+    await vi.waitFor(() => expect(useEditor.getState().saving).toBe(false));
     // The sending ends a moment after its last change does.
     await new Promise((done) => setTimeout(done, 20));
     fireEvent.click(screen.getByRole("button", { name: "Try now" }));

@@ -11,12 +11,12 @@ import { openStage } from "../views/state";
 import { useFindings } from "./figures";
 import { finishedHeight, finishedWidth } from "./finished";
 import { Snapshots } from "./Snapshots";
-import { rename, saveAgain, step, useBench } from "./store";
+import { rename, saveAgain, step, useEditor } from "./store";
 
 export function TopLine({ material }: { material: Material }) {
   const { findings, fresh } = useFindings(material);
-  const saving = useBench((state) => state.saving);
-  const unsaved = useBench((state) => state.unsaved);
+  const saving = useEditor((state) => state.saving);
+  const unsaved = useEditor((state) => state.unsaved);
   const place = usePlace();
   const count = (level: string) => findings?.filter((f) => f.level === level).length ?? 0;
   const [blocked, attention] = [count("blocked"), count("attention")];
@@ -103,7 +103,7 @@ function KeptAside({ material }: { material: Material }) {
 
 /** Why changes are not saved just now. Between the top line and the pictures, so that it covers nothing. */
 export function Unsaved() {
-  const unsaved = useBench((state) => state.unsaved);
+  const unsaved = useEditor((state) => state.unsaved);
   if (!unsaved) return null;
   return (
     <div role="alert" className="flex shrink-0 items-center gap-3 border-b border-line bg-lifted px-3 py-1.5">

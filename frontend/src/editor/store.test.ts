@@ -6,7 +6,7 @@ vi.stubGlobal("addEventListener", () => {});
 vi.stubGlobal("localStorage", { getItem: () => null, setItem: () => {} });
 vi.stubGlobal("createImageBitmap", async () => ({ width: 768, height: 768 }));
 const { api, Problem } = await import("../api/client");
-const { change, catchUp, openMaterial, saveAgain, settled, step, useBench, valueOf } = await import("./store");
+const { change, catchUp, openMaterial, saveAgain, settled, step, useEditor, valueOf } = await import("./store");
 const { keptPicture, pictureName } = await import("../views/kept");
 const { useViews } = await import("../views/state");
 
@@ -61,14 +61,14 @@ function service() {
   };
 }
 
-const overlap = () => valueOf(useBench.getState(), OVERLAP);
+const overlap = () => valueOf(useEditor.getState(), OVERLAP);
 
 describe("editing", () => {
   let wire: ReturnType<typeof service>;
   beforeEach(async () => {
     vi.restoreAllMocks();
     wire = service();
-    useBench.setState({ about: null, material: null, pending: {}, saving: false, missing: null, unsaved: null });
+    useEditor.setState({ about: null, material: null, pending: {}, saving: false, missing: null, unsaved: null });
     await openMaterial("m");
   });
 
@@ -76,12 +76,12 @@ describe("editing", () => {
     expect(overlap()).toBe(20);
     change({ [OVERLAP]: 30 }, "Overlap");
     expect(overlap()).toBe(30);
-    expect(useBench.getState().saving).toBe(true);
+    expect(useEditor.getState().saving).toBe(true);
     await wire.answer();
     await settled();
     expect(overlap()).toBe(30);
-    expect(useBench.getState().pending).toEqual({});
-    expect(useBench.getState().saving).toBe(false);
+    expect(useEditor.getState().pending).toEqual({});
+    expect(useEditor.getState().saving).toBe(false);
   });
 
   it("folds the steps of a drag that have not gone out, and never has two on the way", async () => {
@@ -101,7 +101,7 @@ describe("editing", () => {
     change({ [OVERLAP]: 26 }, "Overlap", "three");
     await wire.answer();
     // What waits stays on top of the answer.
-    await vi.waitFor(() => expect(useBench.getState().material?.revision).toBe(2));
+    await vi.waitFor(() => expect(useEditor.getState().material?.revision).toBe(2));
     expect(overlap()).toBe(26);
     await wire.answer();
     await wire.answer();
@@ -117,7 +117,7 @@ describe("editing", () => {
     await settled();
     expect(wire.asked).toHaveLength(1);
     expect(overlap()).toBe(33);
-    expect(useBench.getState().material?.revision).toBe(wire.revision());
+    expect(useEditor.getState().material?.revision).toBe(wire.revision());
   });
 
   it("keeps changes the disk has no room for, in their order, and saves them when there is room again", async () => {
@@ -127,7 +127,7 @@ describe("editing", () => {
     change({ [OVERLAP]: 31 }, "Overlap", "one");
     change({ [FEATHER]: 4 }, "Feather", "two");
     expect(await settled()).toBeNull();
-    expect([overlap(), useBench.getState().unsaved?.message]).toEqual([31, "The disk is full."]);
+    expect([overlap(), useEditor.getState().unsaved?.message]).toEqual([31, "The disk is full."]);
     vi.mocked(api.edit).mockImplementation(working);
     await vi.advanceTimersByTimeAsync(5000);
     vi.useRealTimers();
@@ -135,7 +135,7 @@ describe("editing", () => {
     await wire.answer();
     await settled();
     expect(wire.asked.map((one) => one.changes)).toEqual([{ [OVERLAP]: 31 }, { [FEATHER]: 4 }]);
-    expect(useBench.getState().unsaved).toBeNull();
+    expect(useEditor.getState().unsaved).toBeNull();
   });
 
   it("keeps them for a material that is left, and takes them up when it is opened again", async () => {
@@ -150,7 +150,7 @@ describe("editing", () => {
       keys: {},
     } as unknown as Material);
     await openMaterial("other");
-    expect([overlap(), useBench.getState().unsaved]).toEqual([20, null]);
+    expect([overlap(), useEditor.getState().unsaved]).toEqual([20, null]);
     vi.mocked(api.edit).mockImplementation(working);
     await openMaterial("m");
     expect(overlap()).toBe(32);
@@ -171,7 +171,7 @@ describe("editing", () => {
     saveAgain();
     await wire.answer();
     await settled();
-    expect([overlap(), useBench.getState().material?.revision, useBench.getState().unsaved]).toEqual([
+    expect([overlap(), useEditor.getState().material?.revision, useEditor.getState().unsaved]).toEqual([
       34,
       wire.revision(),
       null,
@@ -181,7 +181,7 @@ describe("editing", () => {
   it("has the picture that came with the answer before the state it belongs to", async () => {
     useViews.setState({ stage: "tile" });
     const seen: boolean[] = [];
-    const stop = useBench.subscribe((state, before) => {
+    const stop = useEditor.subscribe((state, before) => {
       if (state.material !== before.material && state.material)
         seen.push(keptPicture(pictureName("base_color", `key${state.material.revision}`, 768)) !== undefined);
     });
@@ -209,13 +209,13 @@ describe("editing", () => {
   it("undoes only after what is on the way, and by the revision that left", async () => {
     const undo = vi
       .spyOn(api, "step")
-      .mockImplementation(async () => ({ ...useBench.getState().material!, revision: 9 }));
+      .mockImplementation(async () => ({ ...useEditor.getState().material!, revision: 9 }));
     change({ [OVERLAP]: 28 }, "Overlap");
     const done = step("undo");
     expect(undo).not.toHaveBeenCalled();
     await wire.answer();
     await done;
     expect(undo).toHaveBeenCalledWith("m", "undo", 2);
-    expect(useBench.getState().material?.revision).toBe(9);
+    expect(useEditor.getState().material?.revision).toBe(9);
   });
 });

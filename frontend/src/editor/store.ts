@@ -15,7 +15,7 @@ interface Waiting {
   gesture: string;
 }
 
-interface BenchState {
+interface EditorState {
   about: About | null;
   material: Material | null;
   /** Changes not yet answered; they show at once. */
@@ -27,7 +27,7 @@ interface BenchState {
   unsaved: Problem | null;
 }
 
-export const useBench = create<BenchState>(() => ({
+export const useEditor = create<EditorState>(() => ({
   about: null,
   material: null,
   pending: {},
@@ -36,8 +36,8 @@ export const useBench = create<BenchState>(() => ({
   unsaved: null,
 }));
 
-const get = useBench.getState;
-const set = useBench.setState;
+const get = useEditor.getState;
+const set = useEditor.setState;
 /** Changes in the order they were made; one is on its way at a time. */
 const queue: Waiting[] = [];
 let running: Promise<void> | null = null;
@@ -96,11 +96,11 @@ export async function catchUp(revision = Infinity) {
 }
 
 /** The value in force: what was just changed, else the recipe's, else the default. */
-export function valueOf<P extends SettingPath>(state: BenchState, path: P): SettingValues[P] {
+export function valueOf<P extends SettingPath>(state: EditorState, path: P): SettingValues[P] {
   return inForce(state, path) as SettingValues[P];
 }
 
-function inForce(state: BenchState, path: SettingPath): SettingValue {
+function inForce(state: EditorState, path: SettingPath): SettingValue {
   const pending = state.pending[path];
   const cut = path.lastIndexOf(".");
   const [operation, name] = [path.slice(0, cut), path.slice(cut + 1)];

@@ -1,6 +1,6 @@
 /** One value with the control its kind asks for; whoever uses it says what a change does. */
 import { useRef } from "react";
-import { useBench } from "../editor/store";
+import { useEditor } from "../editor/store";
 import type { SettingInfo, Value } from "../api/types";
 import { Choice } from "../ui/Choice";
 import { NumberField } from "../ui/NumberField";
@@ -79,7 +79,7 @@ function NumberRow({
   reset,
 }: RowProps<number> & { info: SettingInfo; onChange: (value: Value, gesture?: string) => void; reset: () => void }) {
   // The text, not the material: a panel of sliders would be drawn anew at every change otherwise.
-  const length = useBench((state) => (state.material ? lengthText(info, value, state.material) : ""));
+  const length = useEditor((state) => (state.material ? lengthText(info, value, state.material) : ""));
   const gesture = useRef("");
   const step = info.step ?? (info.integer ? 1 : 0.01);
   const text = valueText(info, value);

@@ -1,7 +1,7 @@
 /** The settings of the open stage. */
 import { RotateCcw } from "lucide-react";
 import { useEffect } from "react";
-import { change, useBench } from "../editor/store";
+import { change, useEditor } from "../editor/store";
 import type { Material, SettingPath } from "../api/types";
 import { STAGE_ABOUT, STAGE_NAMES } from "../views/names";
 import { useViews } from "../views/state";
@@ -26,7 +26,7 @@ export function Panel({ material }: { material: Material }) {
       .flatMap(([id, values]) => Object.keys(values).map((name) => `${id}.${name}` as SettingPath));
     change(Object.fromEntries(paths.map((path) => [path, null])), `${STAGE_NAMES[stage]} reset`);
   };
-  const about = useBench((state) => state.about);
+  const about = useEditor((state) => state.about);
   if (!about) return null;
   return (
     <aside

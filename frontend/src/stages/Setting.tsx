@@ -1,6 +1,6 @@
 /** One setting of the recipe. */
 import { memo } from "react";
-import { change, useBench, valueOf } from "../editor/store";
+import { change, useEditor, valueOf } from "../editor/store";
 import type { SettingInfo, SettingPath, Value } from "../api/types";
 import { Field } from "./Field";
 
@@ -13,7 +13,7 @@ interface Props {
 /** The declaration of a setting. */
 export function useSettingInfo(path: SettingPath): SettingInfo | undefined {
   const cut = path.lastIndexOf(".");
-  return useBench((state) =>
+  return useEditor((state) =>
     state.about?.operations
       .find((o) => o.id === path.slice(0, cut))
       ?.settings.find((s) => s.name === path.slice(cut + 1)),
@@ -22,7 +22,7 @@ export function useSettingInfo(path: SettingPath): SettingInfo | undefined {
 
 export const Setting = memo(function Setting({ path, label }: Props) {
   const info = useSettingInfo(path);
-  const value = useBench((state) => valueOf(state, path));
+  const value = useEditor((state) => valueOf(state, path));
   if (!info) return null;
   const name = label ?? info.label;
   return (

@@ -5,7 +5,7 @@ import { inject, vi } from "vitest";
 import { keepAbout } from "../api/about";
 import { api } from "../api/client";
 import type { Changes, Material, SettingPath } from "../api/types";
-import { useBench } from "../editor/store";
+import { useEditor } from "../editor/store";
 
 export const about = inject("about");
 
@@ -67,7 +67,7 @@ export function opened(settings: Partial<Record<SettingPath, unknown>> = {}, mor
     revision += 1;
     return { material: now(revision), picture: null };
   });
-  useBench.setState({ about, material: now(1), pending: {}, saving: false, missing: null, unsaved: null });
+  useEditor.setState({ about, material: now(1), pending: {}, saving: false, missing: null, unsaved: null });
   return edits;
 }
 

@@ -1,6 +1,6 @@
 /** The crop drawn on the photograph: drag edges, corners or the whole; arrow keys move a focused handle. */
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
-import { type Changes, change, useBench, valueOf } from "../editor/store";
+import { type Changes, change, useEditor, valueOf } from "../editor/store";
 import type { CaptureView, Material, SettingPath } from "../api/types";
 import { fromCapture, type Point, toCapture } from "./capture";
 import { path, photoSpace } from "./FlatHandles";
@@ -62,7 +62,7 @@ function edgePoints(l: number, u: number, r: number, d: number, parts: number): 
 }
 
 export function CropHandles({ material, t }: { material: Material; t: Transform }) {
-  const state = useBench();
+  const state = useEditor();
   const edges = Object.fromEntries(ALL.map((edge) => [edge, valueOf(state, settingOf(edge)) as number])) as Edges;
   const { view, picture, sample, work, tile } = material.preview;
   const aspect = picture[0] / picture[1];

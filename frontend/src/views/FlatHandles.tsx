@@ -1,7 +1,7 @@
 /** Corners, level line and bend points on the photograph. */
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Material } from "../api/types";
-import { change, useBench, valueOf } from "../editor/store";
+import { change, useEditor, valueOf } from "../editor/store";
 import { makeNeutral } from "../stages/gather/picking";
 import { acceptProposal, chooseTool, CORNERS, cornerPath, useTool } from "../stages/square/tool";
 import { Button } from "../ui/Button";
@@ -39,7 +39,7 @@ export const path = (points: Point[], closed = true) =>
   `M${points.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join("L")}${closed ? "z" : ""}`;
 
 export function CornerHandles({ material, t, bitmap }: Props) {
-  const state = useBench();
+  const state = useEditor();
   const { proposal } = useTool();
   const { toScreen } = photoSpace(material, t);
   const corners = CORNERS.map(
@@ -189,7 +189,7 @@ export function LevelLine({ material, t }: Omit<Props, "bitmap">) {
   const [line, setLine] = useState<[Point, Point] | null>(null);
   const { toPhoto } = photoSpace(material, t);
   const { view, picture } = material.preview;
-  const turn = useBench((state) => valueOf(state, "square.flat.turn")) as number;
+  const turn = useEditor((state) => valueOf(state, "square.flat.turn")) as number;
   const place = (event: PointerEvent): Point => {
     const bounds = event.currentTarget.getBoundingClientRect();
     return [event.clientX - bounds.left, event.clientY - bounds.top];

@@ -1,7 +1,7 @@
 /** The tile drawn on the photograph with every repeat in it: drag the whole to move it, the corner to change its size. */
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 import { useTiling } from "../editor/figures";
-import { change, useBench, valueOf } from "../editor/store";
+import { change, useEditor, valueOf } from "../editor/store";
 import type { Material } from "../api/types";
 import { fromCapture, type Point, toCapture } from "./capture";
 import { path, photoSpace } from "./FlatHandles";
@@ -11,7 +11,7 @@ import { arrowStep } from "../ui/arrows";
 
 const PARTS = 12;
 export function RepeatGrid({ material, t }: { material: Material; t: Transform }) {
-  const state = useBench();
+  const state = useEditor();
   const grid = useTiling(material)?.grid;
   const svg = useRef<SVGSVGElement>(null);
   const drag = useRef<{ from: Point; rect: Rect; gesture: string } | null>(null);

@@ -1,6 +1,6 @@
 /** The tones of the evened picture, counted, with the curve they are led along: drag, add by a click, take away by Delete. */
 import { type KeyboardEvent, type PointerEvent, useMemo, useRef, useState } from "react";
-import { change, useBench, valueOf } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import { arrowStep } from "../../ui/arrows";
 import { Switch } from "../../ui/Switch";
@@ -35,7 +35,7 @@ function useTones(material: Material) {
 
 export function ToneCurve({ material }: { material: Material }) {
   const tones = useTones(material);
-  const points = readCurve(useBench((state) => valueOf(state, PATH)));
+  const points = readCurve(useEditor((state) => valueOf(state, PATH)));
   const clipping = useViews((state) => state.clipping);
   const [chosen, setChosen] = useState<number | null>(null);
   const drag = useRef<{ index: number; gesture: string } | null>(null);

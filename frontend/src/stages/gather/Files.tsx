@@ -3,7 +3,7 @@ import { FilePlus2 } from "lucide-react";
 import { useRef } from "react";
 import { roleOf } from "../../api/about";
 import type { FileRole, Material, MaterialFile } from "../../api/types";
-import { setRole, useBench } from "../../editor/store";
+import { setRole, useEditor } from "../../editor/store";
 import { ACCEPT, bringMaps } from "../../library/arrivals";
 import { Button } from "../../ui/Button";
 import { Fold } from "../../ui/Fold";
@@ -68,9 +68,9 @@ export function Files({ material }: { material: Material }) {
 }
 
 function FileRow({ file, first }: { file: MaterialFile; first: boolean }) {
-  const about = useBench((state) => state.about);
-  const several = useBench((state) => (state.material?.files.length ?? 1) > 1);
-  const placed = useBench((state) => wayOf(state.material?.recipe.operations ?? {}, file.key) !== "free");
+  const about = useEditor((state) => state.about);
+  const several = useEditor((state) => (state.material?.files.length ?? 1) > 1);
+  const placed = useEditor((state) => wayOf(state.material?.recipe.operations ?? {}, file.key) !== "free");
   const maps = about?.roles.filter(({ brought }) => brought) ?? [];
   const options: { value: FileRole | "none"; label: string }[] = [
     ...maps.map(({ id, label }) => ({
@@ -116,7 +116,7 @@ function mayLieElsewhere({ role, guess }: MaterialFile): boolean {
 }
 
 function Placement({ file }: { file: MaterialFile }) {
-  const way = useBench((state) => wayOf(state.material?.recipe.operations ?? {}, file.key));
+  const way = useEditor((state) => wayOf(state.material?.recipe.operations ?? {}, file.key));
   const busy = usePlacing((state) => state.busy === file.key);
   const said = {
     lay: "Laid on the first photograph.",
@@ -158,7 +158,7 @@ function Placement({ file }: { file: MaterialFile }) {
 
 /** The file that brings a map, or null where the map is made here. */
 export function useBrought(role: FileRole): MaterialFile | null {
-  return useBench(
+  return useEditor(
     (state) =>
       state.material?.files.find((f) => f.role === role || (role === "roughness" && f.role === "gloss")) ?? null,
   );

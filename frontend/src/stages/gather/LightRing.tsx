@@ -2,7 +2,7 @@
 import { ArrowDown, ArrowUp, FlipHorizontal2, ScanSearch, Square } from "lucide-react";
 import { useEffect, useState } from "react";
 import type { LampRow, Material } from "../../api/types";
-import { change, useBench, valueOf } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Fold } from "../../ui/Fold";
@@ -223,7 +223,7 @@ function Rose({
   onChoose: (file: string) => void;
 }) {
   const [drag, setDrag] = useState<{ from: number; first: number; gesture: string } | null>(null);
-  const first = Number(useBench((state) => valueOf(state, "gather.lights.first")));
+  const first = Number(useEditor((state) => valueOf(state, "gather.lights.first")));
   const turnOf = (event: React.PointerEvent) => {
     const box = event.currentTarget.getBoundingClientRect();
     return (

@@ -5,7 +5,7 @@ import { api, Problem } from "../../api/client";
 import type { Lamp } from "../../api/types";
 import type { LampRow, LightsFound, Material } from "../../api/types";
 import { busy } from "../../editor/busy";
-import { useBench, valueOf, change, settled } from "../../editor/store";
+import { useEditor, valueOf, change, settled } from "../../editor/store";
 import { tellProblem } from "../../ui/notices";
 
 /** The status of an answer that was called off. */
@@ -40,7 +40,7 @@ export async function findLamps() {
   const done = busy("lamps");
   try {
     const { material: newest, ...found } = await api.findLights(material.id, material.revision);
-    if (useBench.getState().material?.id === newest.id) useBench.setState({ material: newest });
+    if (useEditor.getState().material?.id === newest.id) useEditor.setState({ material: newest });
     useLights.setState({ found: { ...found, id: newest.id } });
   } catch (error) {
     // Whoever stopped it knows.
@@ -56,7 +56,7 @@ export const stopLooking = (id: string) => void api.stopLights(id).catch(tellPro
 
 /** Turns all lamps by half: bumps become dents. */
 export function turnHalf() {
-  const first = Number(valueOf(useBench.getState(), "gather.lights.first"));
+  const first = Number(valueOf(useEditor.getState(), "gather.lights.first"));
   change({ "gather.lights.first": (first + 180) % 360 }, "Lamps turned by half");
 }
 
@@ -65,7 +65,7 @@ export function putFrames(rows: Lamp[], label: string, gesture = "") {
   change({ "gather.lights.frames": rows }, label, gesture);
 }
 
-export const framesNow = (): Lamp[] => [...valueOf(useBench.getState(), "gather.lights.frames")];
+export const framesNow = (): Lamp[] => [...valueOf(useEditor.getState(), "gather.lights.frames")];
 
 /** Moves a photograph one place on in the ring. */
 export function moveFrame(file: string, by: 1 | -1) {

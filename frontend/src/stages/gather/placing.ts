@@ -3,7 +3,7 @@ import { create } from "zustand";
 import { api } from "../../api/client";
 import type { RegisteredFile } from "../../api/types";
 import type { MaterialFile, Operations } from "../../api/types";
-import { settled, useBench } from "../../editor/store";
+import { settled, useEditor } from "../../editor/store";
 import { tell, tellProblem } from "../../ui/notices";
 
 export type Way = "lay" | "join" | "free";
@@ -21,7 +21,7 @@ export async function place(file: string, way: Way, pairs: Pair[] = []) {
   usePlacing.setState({ busy: file });
   try {
     const { material: newest, told } = await api.place(material.id, file, material.revision, way, pairs);
-    if (useBench.getState().material?.id === newest.id) useBench.setState({ material: newest });
+    if (useEditor.getState().material?.id === newest.id) useEditor.setState({ material: newest });
     usePlacing.setState({ marking: null });
     tell(
       way === "free"

@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api } from "../../api/client";
 import type { FilePlan, Job, MapRole, Material } from "../../api/types";
 import { useFindings } from "../../editor/figures";
-import { useBench, valueOf } from "../../editor/store";
+import { useEditor, valueOf } from "../../editor/store";
 import { packed, startPack, useJobsOf } from "../../pack/jobs";
 import { Button } from "../../ui/Button";
 import { sizeText } from "../../ui/bytes";
@@ -21,8 +21,8 @@ export function Pack({ material }: { material: Material }) {
     queryFn: () => api.plan(material.id),
     placeholderData: (old) => old,
   });
-  const about = useBench((state) => state.about);
-  const own = useBench((state) => valueOf(state, "pack.files.profile")) === "own";
+  const about = useEditor((state) => state.about);
+  const own = useEditor((state) => valueOf(state, "pack.files.profile")) === "own";
   const [table, setTable] = useState(false);
   const { findings, fresh } = useFindings(material);
   const jobs = useJobsOf(material.id);

@@ -1,7 +1,7 @@
 /** A profile of one's own as a table: file, channels, what each holds, format and depth. */
 import { Download, Plus, X } from "lucide-react";
 import { contents } from "../../api/about";
-import { useBench, valueOf } from "../../editor/store";
+import { useEditor, valueOf } from "../../editor/store";
 import type { About, Profile, FileRule } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
@@ -37,7 +37,7 @@ const LAYOUTS = [
 const NAMES: Record<number, string[]> = { 1: ["Map"], 2: ["Map", "A"], 3: ["R", "G", "B"], 4: ["R", "G", "B", "A"] };
 
 export function ProfileTable({ about, open, onClose }: { about: About; open: boolean; onClose: () => void }) {
-  const own = useBench((state) => valueOf(state, "pack.files.own"));
+  const own = useEditor((state) => valueOf(state, "pack.files.own"));
   const singles = about.contents.filter(({ whole }) => !whole).map(({ id }) => id);
   const scalars = [
     ...singles,

@@ -1,6 +1,6 @@
 /** Profiles of one's own: kept in the recipe, exported and imported as JSON. */
 import type { About, Profile, FileRule } from "../../api/types";
-import { change, useBench, valueOf } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import { tell } from "../../ui/notices";
 
 /** Puts a profile of one's own in force. */
@@ -10,7 +10,7 @@ export function putOwn(profile: Profile, label: string, gesture = "") {
 
 /** Begins a profile of one's own with what is in force now. */
 export function beginOwn(about: About) {
-  const state = useBench.getState();
+  const state = useEditor.getState();
   const now = about.profiles.find(({ id }) => id === valueOf(state, "pack.files.profile"));
   if (now) putOwn({ ...now, label: `${now.label}, changed` }, "Own profile");
 }

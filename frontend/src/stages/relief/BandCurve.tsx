@@ -1,6 +1,6 @@
 /** Detail by size: one handle a size band, dragged up for more relief of that size, down for less. */
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
-import { change, useBench, valueOf } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import type { Material, SettingPath } from "../../api/types";
 import { useHelp } from "../help";
 
@@ -21,7 +21,7 @@ const yAt = (gain: number) => TALL - 8 - Math.sqrt(gain / MOST) * (TALL - 20);
 const gainAt = (y: number) => Math.round(Math.min(1, Math.max(0, (TALL - 8 - y) / (TALL - 20))) ** 2 * MOST * 20) / 20;
 
 export function BandCurve({ material }: { material: Material }) {
-  const state = useBench();
+  const state = useEditor();
   const show = useHelp((state) => state.show);
   const area = useRef<SVGSVGElement>(null);
   const gesture = useRef("");

@@ -2,7 +2,7 @@
 import { FlipVertical2 } from "lucide-react";
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 import { useFigures } from "../../editor/figures";
-import { change, useBench, valueOf } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import { arrowStep } from "../../ui/arrows";
 import { Button } from "../../ui/Button";
@@ -26,10 +26,10 @@ function reason(bearing: number, shading: number, weight: number, estimator: str
 
 export function Light({ material }: { material: Material }) {
   const found = useFigures(material)?.evidence ?? {};
-  const estimator = useBench((state) => valueOf(state, "relief.cues.estimator")) as string;
+  const estimator = useEditor((state) => valueOf(state, "relief.cues.estimator")) as string;
   const bearing = found["formed.bearing"];
   const shading = found["formed.shading"] ?? 0;
-  const inverted = useBench((state) => valueOf(state, "relief.height.invert")) as boolean;
+  const inverted = useEditor((state) => valueOf(state, "relief.height.invert")) as boolean;
   const shaded = shading > 0;
   return (
     <section aria-label="Height from colour">

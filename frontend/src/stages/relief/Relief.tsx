@@ -1,6 +1,6 @@
 import { Pin } from "lucide-react";
 import { useFigures } from "../../editor/figures";
-import { type Changes, change, useBench, valueOf } from "../../editor/store";
+import { type Changes, change, useEditor, valueOf } from "../../editor/store";
 import type { Material, SettingPath } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Facts } from "../../ui/Facts";
@@ -19,13 +19,13 @@ import { Light } from "./Light";
 
 export function Relief({ material }: { material: Material }) {
   const figures = useFigures(material);
-  const strength = useBench((state) => valueOf(state, "relief.normal.strength")) as number;
-  const reach = useBench((state) => valueOf(state, "relief.occlusion.reach")) as number;
+  const strength = useEditor((state) => valueOf(state, "relief.normal.strength")) as number;
+  const reach = useEditor((state) => valueOf(state, "relief.occlusion.reach")) as number;
   const zones = useZoneList().length;
   const depth = figures?.evidence["height.depth_percent_of_tile"];
   const mm = figures?.evidence["height.depth_mm"];
   const [height, brought, open] = [useBrought("height"), useBrought("normal"), useBrought("ambient_occlusion")];
-  const detail = useBench((state) => valueOf(state, "gather.maps.normal_is")) === "detail";
+  const detail = useEditor((state) => valueOf(state, "gather.maps.normal_is")) === "detail";
   const lights = isLightSet(material);
   const leaning = detail ? null : (brought ?? lights);
   return (
@@ -146,8 +146,8 @@ function changedIn(material: Material, paths: SettingPath[]): string {
 
 /** Starting points by kind of surface: one step that sets what suits it, and the rest of the same settings back. */
 function Surface() {
-  const surfaces = useBench((state) => state.about?.surfaces) ?? [];
-  const recipe = useBench((state) => state.material?.recipe.operations);
+  const surfaces = useEditor((state) => state.about?.surfaces) ?? [];
+  const recipe = useEditor((state) => state.material?.recipe.operations);
   const every = new Set(surfaces.flatMap((one) => Object.keys(one.changes) as SettingPath[]));
   const now = surfaces.find((one) =>
     [...every].every((path) => {
@@ -185,7 +185,7 @@ function Surface() {
 
 /** Keeps the occlusion as it is while the height goes on changing. */
 function PinOcclusion({ material }: { material: Material }) {
-  const pinned = useBench((state) => Object.keys(valueOf(state, "relief.occlusion.pinned")).length > 0);
+  const pinned = useEditor((state) => Object.keys(valueOf(state, "relief.occlusion.pinned")).length > 0);
   const pin = () => {
     const kept = Object.entries(material.recipe.operations).filter(
       ([id]) => /^(relief|response)\./.test(id) && id !== "relief.occlusion",

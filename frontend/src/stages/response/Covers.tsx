@@ -5,7 +5,7 @@ import { X } from "lucide-react";
 import { api } from "../../api/client";
 import type { Cover } from "../../api/types";
 import type { Material, SettingInfo, Value } from "../../api/types";
-import { change, useBench, valueOf } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import { cx } from "../../ui/cx";
 import { Pick } from "../../ui/Pick";
 import { Switch } from "../../ui/Switch";
@@ -13,7 +13,7 @@ import { Field } from "../Field";
 import { freshId, useValue, useZoneList } from "./zones";
 
 const PATH = "response.covers.covers";
-const now = () => valueOf(useBench.getState(), PATH);
+const now = () => valueOf(useEditor.getState(), PATH);
 const put = (covers: Cover[], label: string, gesture = "") => change({ [PATH]: covers }, label, gesture);
 const putOne = (id: string, changed: Partial<Cover>, label: string, gesture = "") =>
   put(
@@ -31,7 +31,7 @@ const hidden = (cover: Cover): string[] => [
 
 export function Covers({ material }: { material: Material }) {
   const covers = useValue(PATH);
-  const about = useBench((state) => state.about);
+  const about = useEditor((state) => state.about);
   const [open, setOpen] = useState<string | null>(null);
   const others =
     useQuery({ queryKey: ["materials", false], queryFn: () => api.materials(false) }).data?.filter(

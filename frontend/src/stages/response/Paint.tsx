@@ -1,7 +1,7 @@
 /** Painting a value on a map, round the edges of the tile. */
 import { Brush } from "lucide-react";
 import type { MapRole, Material } from "../../api/types";
-import { useBench, valueOf } from "../../editor/store";
+import { useEditor, valueOf } from "../../editor/store";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Fold } from "../../ui/Fold";
@@ -18,7 +18,7 @@ const KINDS: { value: Kind; label: string }[] = [
 
 export function Paint({ material, roles }: { material: Material; roles: MapRole[] }) {
   const { task, kind, value, colour, strength, soft } = useDrawing();
-  const count = useBench((state) => roles.reduce((sum, role) => sum + valueOf(state, strokesPath(role)).length, 0));
+  const count = useEditor((state) => roles.reduce((sum, role) => sum + valueOf(state, strokesPath(role)).length, 0));
   const on = task?.on === "map" && roles.includes(task.role) ? task : null;
   const role = on?.role ?? roles[0]!;
   const coloured = isColoured(role);

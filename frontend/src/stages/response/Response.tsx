@@ -1,6 +1,6 @@
 import { roles } from "../../api/about";
 import type { MapRole, Material, RoleInfo, SettingPath } from "../../api/types";
-import { change, useBench, valueOf } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import { Fold } from "../../ui/Fold";
 import { Brought, useBrought } from "../gather/Files";
 import { isLightSet } from "../gather/lights";
@@ -63,7 +63,7 @@ function Further({ role }: { role: RoleInfo }) {
 /** A setting that is a colour. */
 function ColourSetting({ path }: { path: SettingPath }) {
   const info = useSettingInfo(path);
-  const value = String(useBench((state) => valueOf(state, path)));
+  const value = String(useEditor((state) => valueOf(state, path)));
   const show = useHelp((state) => state.show);
   if (!info) return null;
   const changed = value !== info.default;

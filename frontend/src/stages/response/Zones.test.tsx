@@ -5,6 +5,7 @@ import { screen, within } from "@testing-library/react";
 import { api } from "../../api/client";
 import { settled } from "../../editor/store";
 import { drawn, type Edit, material, opened } from "../../testing/page";
+import { useNotices } from "../../ui/notices";
 import { toolInHand, layDownTool } from "../tools";
 import { freshId, pickColour, useZones } from "./zones";
 import { Zones } from "./Zones";
@@ -111,6 +112,7 @@ describe("zones", () => {
     await user.click(screen.getByRole("button", { name: "Suggest" }));
     await settled();
     expect(edits).toEqual([]);
+    expect(JSON.stringify(useNotices.getState())).toContain("One material.");
   });
 
   it("are eight at most, suggested ones too", async () => {

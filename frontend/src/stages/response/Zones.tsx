@@ -1,7 +1,7 @@
 /** Zones of the surface: what belongs to each, and what it changes. */
 import { Eye, EyeOff, Pipette, Plus, Sparkles, X } from "lucide-react";
 import { useFigures } from "../../editor/figures";
-import { useBench } from "../../editor/store";
+import { useEditor } from "../../editor/store";
 import type { Material, SettingInfo, Value } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { cx } from "../../ui/cx";
@@ -144,7 +144,7 @@ function Swatch({ zone }: { zone: Zone }) {
 }
 
 function OpenZone({ material, zone, effects }: { material: Material; zone: Zone; effects: readonly Effect["id"][] }) {
-  const about = useBench((state) => state.about);
+  const about = useEditor((state) => state.about);
   if (!about) return null;
   const values = (infos: SettingInfo[], names: string[]) => infos.filter((info) => names.includes(info.name));
   const add = (kind: PartKind) => {
@@ -398,7 +398,7 @@ function OneEffect({
 
 /** What is changed on maps that are not listed by themselves, and a way to change another. */
 function MoreEffects({ zone, effects }: { zone: Zone; effects: readonly Effect["id"][] }) {
-  const about = useBench((state) => state.about);
+  const about = useEditor((state) => state.about);
   const others = effectsOf().filter((effect) => !effects.includes(effect.id));
   if (!about) return null;
   return (

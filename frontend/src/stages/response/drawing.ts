@@ -3,7 +3,7 @@ import { create } from "zustand";
 import type { ColourStroke, ScalarStroke, Stroke } from "../../api/types";
 import { roleOf } from "../../api/about";
 import type { MapRole, StrokesPath } from "../../api/types";
-import { change, useBench, valueOf } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import type { Point } from "../../views/capture";
 import { setView } from "../../views/state";
 import { putPart, useValue, zonesNow } from "./zones";
@@ -15,7 +15,7 @@ export type Task =
   { on: "map"; role: MapRole } | { on: "zone"; zone: string; part: number } | { on: "cut"; keep: boolean };
 
 const CUT = "tile.cutout.strokes";
-const cutNow = () => valueOf(useBench.getState(), CUT);
+const cutNow = () => valueOf(useEditor.getState(), CUT);
 
 interface Drawing {
   task: Task | null;
@@ -55,7 +55,7 @@ export const isColoured = (role: MapRole) => roleOf(role)?.channels === 3;
 const tidy = (n: number) => Number(n.toFixed(5));
 const tidied = (points: Point[]) => points.map(([x, y]): Point => [tidy(x), tidy(y)]);
 
-export const paintedNow = (role: MapRole): Painted[] => valueOf(useBench.getState(), strokesPath(role));
+export const paintedNow = (role: MapRole): Painted[] => valueOf(useEditor.getState(), strokesPath(role));
 
 export function putPainted(role: MapRole, strokes: Painted[], label: string, gesture = "") {
   change({ [strokesPath(role)]: strokes }, label, gesture);

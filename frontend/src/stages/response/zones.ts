@@ -12,7 +12,7 @@ import type {
   ZoneChange,
   ZoneEffectInfo,
 } from "../../api/types";
-import { type Changes, change, useBench, valueOf } from "../../editor/store";
+import { type Changes, change, useEditor, valueOf } from "../../editor/store";
 import { tell, tellProblem } from "../../ui/notices";
 import { registerTool } from "../tools";
 
@@ -46,15 +46,15 @@ registerTool("colour of a zone", useZones, ({ picking }) => picking !== null, { 
 
 /** The value of a setting in force, for a component. */
 export function useValue<P extends SettingPath>(path: P): SettingValues[P] {
-  return useBench((state) => valueOf(state, path));
+  return useEditor((state) => valueOf(state, path));
 }
 
 const whole = (zones: SettingValues[typeof ZONES]): Zone[] =>
   zones.map((zone) => ({ ...zone, name: zone.name ?? "", parts: zone.parts ?? [] }));
-export const zonesNow = (): Zone[] => whole(valueOf(useBench.getState(), ZONES));
+export const zonesNow = (): Zone[] => whole(valueOf(useEditor.getState(), ZONES));
 export const useZoneList = (): Zone[] => whole(useValue(ZONES));
 const changesNow = (path: Effect["path"]): Record<string, ZoneChange> =>
-  valueOf(useBench.getState(), path) as Record<string, ZoneChange>;
+  valueOf(useEditor.getState(), path) as Record<string, ZoneChange>;
 
 /** A short name no other has. */
 export function freshId(taken: string[]): string {

@@ -1,5 +1,5 @@
 import { Sparkles } from "lucide-react";
-import { change, useBench, valueOf } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import type { Material, SettingPath } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
@@ -21,7 +21,7 @@ const EDGES = ["left", "top", "right", "bottom"] as const;
 const crop = (edge: string) => `square.crop.${edge}` as SettingPath;
 
 export function Square({ material }: { material: Material }) {
-  const state = useBench();
+  const state = useEditor();
   const width = valueOf(state, "square.size.width") as number;
   const height = valueOf(state, "square.size.height") as number;
   const { sample, view, tile_mm, work, tile } = material.preview;

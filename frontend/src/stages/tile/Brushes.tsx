@@ -1,7 +1,7 @@
 /** The brushes of Tile: what to leave out or keep of the sample, and repairs on the tile. */
 import type { KeyboardEvent } from "react";
 import { Brush, CircleSlash2, Copy, Crosshair, HeartPulse, PaintBucket, Shield, X } from "lucide-react";
-import { useBench, valueOf } from "../../editor/store";
+import { useEditor, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import { arrowStep } from "../../ui/arrows";
 import { Button } from "../../ui/Button";
@@ -29,7 +29,7 @@ const idle = (tool: Tool, method: string) =>
 
 export function Brushes({ material }: { material: Material }) {
   const { tool, outline, radius, source, aiming, chosen } = useBrush();
-  const method = useBench((state) => valueOf(state, "tile.join.method"));
+  const method = useEditor((state) => valueOf(state, "tile.join.method"));
   const per = material.preview.finished[0];
   const rows = useStrokes(material);
   const held = chosen && rows.find((row) => row.index === chosen.index && pathOf(row.tool) === pathOf(chosen.tool));

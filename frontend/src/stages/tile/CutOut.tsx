@@ -1,6 +1,6 @@
 import { Brush, Pipette, X } from "lucide-react";
 import type { Material } from "../../api/types";
-import { useBench, valueOf } from "../../editor/store";
+import { useEditor, valueOf } from "../../editor/store";
 import { Button } from "../../ui/Button";
 import { Fold } from "../../ui/Fold";
 import { Switch } from "../../ui/Switch";
@@ -13,8 +13,8 @@ const SETTINGS = ["tolerance", "soft", "edge", "holes", "specks"] as const;
 
 /** Whether the material is cut out of its ground, and how. */
 export function CutOut({ material }: { material: Material }) {
-  const on = useBench((state) => valueOf(state, "tile.cutout.on")) === true;
-  const ground = useBench((state) => valueOf(state, "tile.cutout.ground"));
+  const on = useEditor((state) => valueOf(state, "tile.cutout.on")) === true;
+  const ground = useEditor((state) => valueOf(state, "tile.cutout.ground"));
   const picking = useCut((state) => state.picking);
   const task = useDrawing((state) => state.task);
   const brush = task?.on === "cut" ? task : null;

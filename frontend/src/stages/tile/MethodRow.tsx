@@ -1,6 +1,6 @@
 /** The methods, each with what it is for; the one that does not suit the surface says why. */
 import { useTiling } from "../../editor/figures";
-import { change, useBench, valueOf } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import { cx } from "../../ui/cx";
 import { useHelp } from "../help";
@@ -8,7 +8,7 @@ import { useSettingInfo } from "../Setting";
 
 export function MethodRow({ material }: { material: Material }) {
   const info = useSettingInfo("tile.join.method");
-  const value = useBench((state) => valueOf(state, "tile.join.method"));
+  const value = useEditor((state) => valueOf(state, "tile.join.method"));
   const show = useHelp((state) => state.show);
   const tiling = useTiling(material);
   if (!info) return null;

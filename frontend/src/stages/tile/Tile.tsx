@@ -1,4 +1,4 @@
-import { useBench, valueOf } from "../../editor/store";
+import { useEditor, valueOf } from "../../editor/store";
 import { useTiling } from "../../editor/figures";
 import type { Material } from "../../api/types";
 import { Level } from "../../ui/Level";
@@ -38,9 +38,9 @@ const SETTINGS = {
 } as const;
 
 export function Tile({ material }: { material: Material }) {
-  const method = useBench((state) => valueOf(state, "tile.join.method")) as keyof typeof ABOUT;
-  const grown = useBench((state) => valueOf(state, "tile.join.grow")) as number;
-  const cut = useBench((state) => valueOf(state, "tile.cutout.on")) === true;
+  const method = useEditor((state) => valueOf(state, "tile.join.method")) as keyof typeof ABOUT;
+  const grown = useEditor((state) => valueOf(state, "tile.join.grow")) as number;
+  const cut = useEditor((state) => valueOf(state, "tile.cutout.on")) === true;
   const tiling = useTiling(material);
   const joins = useMarking((state) => state.joins);
   const first = useViews((state) => state.setups.tile.first.what);

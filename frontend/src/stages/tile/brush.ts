@@ -1,7 +1,7 @@
 /** What the brush of Tile does, and the strokes there are. */
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
-import { change, useBench, valueOf } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import type { Point } from "../../views/capture";
 import { setView, useViews } from "../../views/state";
@@ -68,12 +68,12 @@ export function takeBrush(tool: Tool | null) {
 
 export function strokesOf(material: Material, tool: Tool): Stroke[] {
   const path = pathOf(tool);
-  return readStrokes(path, valueOf(useBench.getState(), path), material.preview);
+  return readStrokes(path, valueOf(useEditor.getState(), path), material.preview);
 }
 
 /** All strokes there are, for a component that shows them: read anew whenever one of their settings changes. */
 export function useStrokes(material: Material): (Stroke & { index: number })[] {
-  const kept = useBench(useShallow((state) => SETTINGS.map((path) => valueOf(state, path))));
+  const kept = useEditor(useShallow((state) => SETTINGS.map((path) => valueOf(state, path))));
   return SETTINGS.flatMap((path, i) =>
     readStrokes(path, kept[i]!, material.preview).map((stroke, index) => ({ ...stroke, index })),
   );

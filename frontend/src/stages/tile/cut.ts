@@ -1,7 +1,7 @@
 /** Cut-outs: what is set when a material becomes one, and picking its ground. */
 import { create } from "zustand";
 import { api } from "../../api/client";
-import { type Changes, change, useBench, valueOf } from "../../editor/store";
+import { type Changes, change, useEditor, valueOf } from "../../editor/store";
 import { tellProblem } from "../../ui/notices";
 import { setView } from "../../views/state";
 import { hex } from "../response/zones";
@@ -25,7 +25,7 @@ export function setCutOut(on: boolean) {
   if (on) setView("first", { what: "base_color", how: "single" });
 }
 
-export const groundNow = () => valueOf(useBench.getState(), "tile.cutout.ground");
+export const groundNow = () => valueOf(useEditor.getState(), "tile.cutout.ground");
 
 export function putGround(colours: string[], label: string) {
   change({ "tile.cutout.ground": colours }, label);

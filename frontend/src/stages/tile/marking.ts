@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import { api } from "../../api/client";
 import type { Place } from "../../api/types";
-import { type Changes, change, settled, useBench, valueOf } from "../../editor/store";
+import { type Changes, change, settled, useEditor, valueOf } from "../../editor/store";
 import { tellProblem } from "../../ui/notices";
 import { registerTool } from "../tools";
 
@@ -33,7 +33,7 @@ export async function fill(id: string, places: Place[]) {
 
 /** Lets the place of that number be as it was. */
 export function unfill(number: number) {
-  const kept = valueOf(useBench.getState(), "tile.repair.spots").filter((_, i) => i !== number);
+  const kept = valueOf(useEditor.getState(), "tile.repair.spots").filter((_, i) => i !== number);
   change({ "tile.repair.spots": kept }, "Filling taken back");
 }
 
