@@ -30,21 +30,26 @@ def _each(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
             yield item
 
 
+def _processors() -> float:
+    """Seconds of processors this process and those it started and saw end have used."""
+    return sum(sum(resource.getrusage(who)[:2]) for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
+
+
 class Result(unittest.TextTestResult):
-    """Counts what passed and how long each test took."""
+    """Counts what passed, how long each test took and what it used of the processors."""
 
     def __init__(self, *arguments: object, **options: object) -> None:
         super().__init__(*arguments, **options)  # type: ignore[arg-type]
         self.passed = 0
-        self.times: list[tuple[float, str]] = []
-        self._began = 0.0
+        self.times: list[tuple[float, float, str]] = []
+        self._began = self._before = 0.0
 
     def startTest(self, test: unittest.TestCase) -> None:
-        self._began = time.perf_counter()
+        self._began, self._before = time.perf_counter(), _processors()
         super().startTest(test)
 
     def stopTest(self, test: unittest.TestCase) -> None:
-        self.times.append((time.perf_counter() - self._began, test.id()))
+        self.times.append((_processors() - self._before, time.perf_counter() - self._began, test.id()))
         super().stopTest(test)
 
     def addSuccess(self, test: unittest.TestCase) -> None:
@@ -121,9 +126,9 @@ def _apart(names: list[str], times: dict[str, float]) -> tuple[int, int, int]:
     times.update(
         (name, float(seconds)) for name, seconds in re.findall(r"^time of (\S+): ([\d.]+) s", done.stdout, re.M)
     )
-    slowest = next((line for line in done.stdout.splitlines() if line.startswith("slowest, ")), "")
+    dearest = next((line for line in done.stdout.splitlines() if line.startswith("dearest, ")), "")
     shown = ", ".join(name.removeprefix("tests.") for name in names)
-    print(f"{shown}: {said[1] if said else 'broke off'} in {took:.0f} s; {slowest}", flush=True)
+    print(f"{shown}: {said[1] if said else 'broke off'} in {took:.0f} s; {dearest}", flush=True)
     # A process that broke off counts as one failure.
     return (int(said[1]), int(said[2]), int(said[3])) if said else (0, 1, 0)
 
@@ -140,14 +145,13 @@ def main() -> int:
     suite = unittest.TestSuite(t for t in _each(everything) if any(w in t.id() for w in wanted))
     result = unittest.TextTestRunner(verbosity=1, resultclass=Result, stream=sys.stdout).run(suite)
     assert isinstance(result, Result)
-    slowest = sorted(result.times, reverse=True)[:5]
-    used = sum(sum(resource.getrusage(who)[:2]) for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
+    dearest = sorted(result.times, reverse=True)[:5]
     print(
-        f"slowest, of {used:.0f} s of processors: "
-        + ", ".join(f"{name.rsplit('.', 2)[-2]}.{name.rsplit('.', 1)[-1]} {t:.1f} s" for t, name in slowest)
+        f"dearest, of {_processors():.0f} s of processors: "
+        + ", ".join(f"{name.rsplit('.', 2)[-2]}.{name.rsplit('.', 1)[-1]} {used:.1f} s" for used, _, name in dearest)
     )
     for name in modules:
-        took = sum(t for t, test in result.times if test.startswith(f"{name}."))
+        took = sum(t for _, t, test in result.times if test.startswith(f"{name}."))
         print(f"time of {name}: {took:.1f} s")
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     print(f"{result.passed} passed, {failed} failed, {len(result.skipped)} skipped")

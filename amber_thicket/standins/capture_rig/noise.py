@@ -7,9 +7,16 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 Field = NDArray[Any]
+
+
+def neighbours(points: Field) -> Any:
+    """A tree of points, asked for those next to others. Loaded here: it is a third of what a program start takes, and
+    only surfaces that are being made up need it."""
+    from scipy.spatial import cKDTree
+
+    return cKDTree(points)
 
 
 def fractal(
@@ -66,7 +73,7 @@ class Cells:
             y = y + warp * fractal(shape, rng, slope=1.6, largest=3 * spacing / width)
             x = x + warp * fractal(shape, rng, slope=1.6, largest=3 * spacing / width)
         places = np.stack([y.ravel(), x.ravel()], -1)
-        near, index = cKDTree(points).query(places, k=2, workers=2)
+        near, index = neighbours(points).query(places, k=2, workers=2)
         first, second = points[index[:, 0]], points[index[:, 1]]
         apart = np.linalg.norm(second - first, axis=1)
         self.edge: Field = ((near[:, 1] ** 2 - near[:, 0] ** 2) / (2 * apart)).reshape(shape).astype(np.float32)
@@ -79,7 +86,7 @@ class Cells:
 def _relaxed(points: NDArray[np.float64], spacing: float) -> NDArray[np.float64]:
     """Points pushed a little apart, so that no two cells are slivers."""
     for _ in range(2):
-        distance, index = cKDTree(points).query(points, k=2)
+        distance, index = neighbours(points).query(points, k=2)
         away = points - points[index[:, 1]]
         push = np.clip(spacing * 0.75 - distance[:, 1], 0, None)[:, None]
         points = points + 0.5 * push * away / np.maximum(distance[:, 1], 1e-6)[:, None]

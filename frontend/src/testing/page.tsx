@@ -9,7 +9,7 @@ import { useEditor } from "../editor/store";
 
 export const about = inject("about");
 
-/** jsdom has no layout; what asks for it gets nothing, and what Radix needs is there. */
+/** Nothing is laid out here; what asks for it gets nothing, and what Radix needs is there. */
 class Watcher {
   observe() {}
   unobserve() {}

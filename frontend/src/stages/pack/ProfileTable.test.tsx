@@ -1,4 +1,4 @@
-// @vitest-environment jsdom
+// @vitest-environment happy-dom
 /** A profile of one's own as a table: every row keeps to what can be written. */
 import { describe, expect, it } from "vitest";
 import { screen } from "@testing-library/react";

@@ -1,4 +1,4 @@
-// @vitest-environment jsdom
+// @vitest-environment happy-dom
 /** Detail by size: one handle a band, by hand or by keys. */
 import { describe, expect, it } from "vitest";
 import { fireEvent, screen } from "@testing-library/react";
