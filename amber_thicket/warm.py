@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from amber_thicket.core.gather.triage import triage
 from amber_thicket.core.graph import Evaluation, fit_side
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import shrink
@@ -38,7 +39,8 @@ class _Noise:
 
 
 def warm() -> None:
-    """Evaluate, check and pack a small capture with every method."""
+    """Look at a small capture, evaluate, check and pack it with every method."""
+    triage(_Noise().read(0).pixels, bits=8, floating=False)
     for method in ("blend", "cut", "lattice", "regrow", "strew", "stochastic"):
         recipe = Recipe().with_changes(
             {"tile.join.method": method, "square.size.width": 256, "square.size.height": 256, **_HUES}

@@ -12,6 +12,7 @@ import re
 import resource
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
 from collections import deque
@@ -67,7 +68,7 @@ def _modules() -> list[str]:
 TIMES = ROOT / "times.json"
 _USUAL = 8.0
 # Modules that take less than this go together into one process: each would load the program and its kernels again.
-_TOGETHER = 40.0
+_TOGETHER = 60.0
 # Tests that end and kill programs mostly wait: one process more than there are processors keeps those busy.
 _LANES = (os.cpu_count() or 1) + 1
 
@@ -102,7 +103,9 @@ def _whole() -> int:
                 while True:
                     counts.append(_apart(queue.popleft(), times))
 
-    with ThreadPoolExecutor(_LANES) as pool:
+    with tempfile.TemporaryDirectory() as share, ThreadPoolExecutor(_LANES) as pool:
+        # What several modules need and takes long to make (tests.support.rig_surface).
+        os.environ["TESTS_SHARE"] = share
         workers = [pool.submit(work, browsers, plain), *(pool.submit(work, plain) for _ in range(_LANES - 1))]
         for worker in workers:
             worker.result()

@@ -12,10 +12,9 @@ from PIL import Image
 
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
 from amber_thicket.core.relief.normal import from_height
-from amber_thicket.standins.capture_rig import plain_kinds
 from amber_thicket.standins.capture_rig.camera import photograph, ring
-from amber_thicket.standins.capture_rig.kinds import KINDS
 from amber_thicket.standins.capture_rig.surface import Surface
+from tests.support import rig_surface
 
 # Surfaces are drawn for pictures of this many px; a part of that is photographed sharply enough to be measured.
 SIDE, PART, ROOM = 1536, 416, 64
@@ -23,14 +22,9 @@ SIDE, PART, ROOM = 1536, 416, 64
 _LARGEST = 512
 
 
-@lru_cache(maxsize=12)
 def _part(kind: str, seed: int) -> Surface:
     """The middle of a surface, with some room round it."""
-    whole = (KINDS.get(kind) or getattr(plain_kinds, kind))(SIDE, seed)
-    at = slice(384 - ROOM, 384 + _LARGEST + ROOM)
-    return Surface(
-        whole.height[at, at], whole.albedo[at, at], whole.roughness[at, at], whole.metallic[at, at], whole.width_mm
-    )
+    return rig_surface(kind, SIDE, seed, (384 - ROOM, 384 + _LARGEST + ROOM))
 
 
 def _cut(surface: Surface, part: int) -> Surface:

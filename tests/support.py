@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -24,6 +25,7 @@ from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.square.flat import CORNERS
 from amber_thicket.core.square.propose import Proposal
 from amber_thicket.service.library import Library
+from amber_thicket.standins.capture_rig import plain_kinds
 from amber_thicket.standins.capture_rig.kinds import KINDS
 from amber_thicket.standins.capture_rig.surface import Surface
 from amber_thicket.store.blobs import open_blobs
@@ -45,12 +47,28 @@ def linear_photograph(name: str) -> Pixels:
 
 
 @lru_cache(maxsize=16)
-def rig_surface(kind: str, side: int, seed: int) -> Surface:
-    """A surface of the capture rig; several tests of a module may look at the same one, and none may change it."""
-    made = KINDS[kind](side, seed)
-    for field in (made.height, made.albedo, made.roughness, made.metallic):
-        field.setflags(write=False)
+def rig_surface(kind: str, side: int, seed: int, part: tuple[int, int] | None = None) -> Surface:
+    """A surface of the capture rig, or columns and rows part[0] to part[1] of it; several tests may look at the same
+    one, and none may change it. Modules of one run share them on the disk: drawing one takes seconds."""
+    folder = os.environ.get("TESTS_SHARE")
+    kept = Path(folder) / f"{kind}-{side}-{seed}-{part}.npz" if folder else None
+    if kept and kept.is_file():
+        with np.load(kept) as found:
+            made = Surface(*(found[name] for name in _FIELDS), float(found["width_mm"]))
+    else:
+        whole = (KINDS.get(kind) or getattr(plain_kinds, kind))(side, seed)
+        at = slice(*part) if part else slice(None)
+        made = Surface(*(getattr(whole, name)[at, at] for name in _FIELDS), whole.width_mm)
+        if kept:
+            with tempfile.NamedTemporaryFile(dir=folder, suffix=".npz", delete=False) as file:
+                np.savez(file, **{name: getattr(made, name) for name in _FIELDS}, width_mm=made.width_mm)
+            os.replace(file.name, kept)
+    for name in _FIELDS:
+        getattr(made, name).setflags(write=False)
     return made
+
+
+_FIELDS = ("height", "albedo", "roughness", "metallic")
 
 
 class ArraySource:
@@ -100,12 +118,12 @@ def frame(width: int, height: int | None = None, *, wraps: bool = True, tile_mm:
 def bumps(side: int = 128, count: int = 40, seed: int = 3) -> Pixels:
     """A made-up height field in [0, 1] whose edges meet."""
     rng = np.random.default_rng(seed)
-    y, x = np.mgrid[0:side, 0:side] / side
+    along = np.arange(side) / side
     field = np.zeros((side, side))
     for _ in range(count):
-        cx, cy, radius = rng.random(), rng.random(), rng.uniform(0.03, 0.12)
-        dx, dy = (x - cx + 0.5) % 1 - 0.5, (y - cy + 0.5) % 1 - 0.5
-        field += rng.uniform(0.4, 1) * np.exp(-(dx * dx + dy * dy) / (2 * radius**2))
+        x, y, radius = rng.random(), rng.random(), rng.uniform(0.03, 0.12)
+        across, down = (np.exp(-((((along - at + 0.5) % 1 - 0.5) / radius) ** 2) / 2) for at in (x, y))
+        field += rng.uniform(0.4, 1) * down[:, None] * across
     return ((field - field.min()) / (field.max() - field.min())).astype(np.float32)
 
 

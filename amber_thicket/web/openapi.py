@@ -6,6 +6,7 @@ Source: OpenAPI Specification 3.1.1, OpenAPI Initiative; its schemas are JSON Sc
 from __future__ import annotations
 
 import re
+from functools import cache
 from typing import Any
 
 from flask import Flask
@@ -56,12 +57,18 @@ def contract_of(app: Flask, rule: Rule) -> Contract | None:
 def schema_of(shape: Any, schemas: dict[str, Any], *, mode: Any) -> dict[str, Any]:
     """The schema of a shape; what it names goes into schemas. mode: "validation" of what comes in, "serialization" of
     what goes out."""
-    found = TypeAdapter(shape).json_schema(ref_template=_COMPONENTS, mode=mode, by_alias=True)
+    found = dict(_schema(shape, mode))
     for name, schema in found.pop("$defs", {}).items():
         known = schemas.setdefault(name, schema)
         if known != schema and "required" not in known:
             schemas[name] = schema
     return found
+
+
+@cache
+def _schema(shape: Any, mode: Any) -> dict[str, Any]:
+    """The schema of a shape with all it names, the same at every asking: no one may change it."""
+    return TypeAdapter(shape).json_schema(ref_template=_COMPONENTS, mode=mode, by_alias=True)
 
 
 def paths_of(rule: Rule) -> list[str]:

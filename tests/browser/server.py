@@ -55,7 +55,12 @@ class BrowserTest(unittest.TestCase):
         self.trouble: list[str] = []
         self.page.on("pageerror", lambda error: self.trouble.append(str(error)))
         self.page.on(
-            "console", lambda m: self.trouble.append(m.text) if m.type == "error" and "ERR_" not in m.text else None
+            "console",
+            lambda m: (
+                self.trouble.append(f"{m.text} {m.location.get('url', '')}")
+                if m.type == "error" and "ERR_" not in m.text
+                else None
+            ),
         )
         self.page.on(
             "request",

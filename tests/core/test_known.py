@@ -14,7 +14,7 @@ from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from amber_thicket.standins.capture_rig.kinds import KINDS
-from tests.support import ArraySource, bumps, evaluation, linear_photograph, size_of
+from tests.support import ArraySource, bumps, evaluation, linear_photograph, rig_surface, size_of
 
 SIDE = 768
 FRAME = Frame(SIDE, SIDE, float(SIDE), False)
@@ -36,7 +36,7 @@ class KnownTest(unittest.TestCase):
         for kind, bearing in zip(
             (name for name in KINDS if name != "verdigris_copper"), (60, 118, 60, 75, 60, 118, 60, 60), strict=True
         ):
-            surface = KINDS[kind](SIDE, 11 if kind in FOUND_WHOLE else 5)
+            surface = rig_surface(kind, SIDE, 11 if kind in FOUND_WHOLE else 5)
             with self.subTest(kind, bearing=bearing):
                 shot = Shot(bearing=bearing, elevation=30, sky=0.35)
                 lit = Raster(decode_srgb(photograph(surface, shot, np.random.default_rng(1))))
@@ -88,7 +88,7 @@ class KnownTest(unittest.TestCase):
 class ThroughTheStagesTest(unittest.TestCase):
     def test_a_height_that_came_along_is_used(self) -> None:
         side = 1024
-        surface = KINDS["embossed_hide"](side, 11)
+        surface = rig_surface("embossed_hide", side, 11)
         lit = decode_srgb(photograph(surface, Shot(bearing=60, elevation=30), np.random.default_rng(1)))
         field = np.repeat((surface.height / surface.height.max())[..., None], 3, -1)
         changes = {

@@ -12,15 +12,14 @@ from amber_thicket.core.tile.fit import whole_repeats
 from amber_thicket.core.tile.seam_warp import apply_warp, seam_warp
 from amber_thicket.service.tiling import suggestion
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
-from amber_thicket.standins.capture_rig.kinds import KINDS
-from tests.support import evaluation, linear_photograph, psnr, size_of
+from tests.support import evaluation, linear_photograph, psnr, rig_surface, size_of
 
 SIDE = 1024
 
 
 @lru_cache(maxsize=8)
 def shot(name: str, seed: int = 11) -> np.ndarray:
-    pixels = decode_srgb(photograph(KINDS[name](SIDE, seed), Shot(), np.random.default_rng(1)))
+    pixels = decode_srgb(photograph(rig_surface(name, SIDE, seed), Shot(), np.random.default_rng(1)))
     pixels.setflags(write=False)
     return pixels
 

@@ -11,8 +11,7 @@ from amber_thicket.core.gather.triage import features_across, noise_of, triage
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb
 from amber_thicket.demo.library import CAPTURES
 from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph
-from amber_thicket.standins.capture_rig.kinds import KINDS
-from tests.support import linear_photograph
+from tests.support import linear_photograph, rig_surface
 
 
 class TriageTest(unittest.TestCase):
@@ -39,7 +38,7 @@ class TriageTest(unittest.TestCase):
         # None of these served to set the limits.
         for name in ("verdigris_copper", "deck_planks", "tide_pebbles", "tarred_felt", "embossed_hide"):
             shot = Shot(bearing=110, elevation=45, sky=0.7, fall_off=0.05, noise=0.004)
-            codes = photograph(KINDS[name](1024, 11), shot, np.random.default_rng(1))
+            codes = photograph(rig_surface(name, 1024, 11), shot, np.random.default_rng(1))
             self.assertEqual(self.accused(decode_srgb(codes)), set(), name)
 
     def test_views_from_an_angle_are_found_and_straight_ones_are_not_accused(self) -> None:

@@ -154,16 +154,22 @@ class EndTest(ServedTest):
         """Half of it has been sent when the server is told to end; it says to go on (RFC 9110, 10.1.1) once it has it."""
         program = self.started("--no-worker")
         assert program.process
-        head = f"POST /api/materials?file=gravel.png HTTP/1.1\r\nHost: 127.0.0.1:{program.port}\r\n"
+        made = program.ask("/api/materials?file=gravel.png", data=PHOTO).json
+        body = json.dumps({"revision": made["revision"], "changes": {"tile.join.feather": 4.0}}).encode()
+        head = f"PATCH /api/materials/{made['id']}/recipe HTTP/1.1\r\nHost: 127.0.0.1:{program.port}\r\n"
+        head += f"Content-Type: application/json\r\nContent-Length: {len(body)}\r\nExpect: 100-continue\r\n\r\n"
         with socket.create_connection(("127.0.0.1", program.port), timeout=20) as line:
-            line.sendall(f"{head}Content-Length: {len(PHOTO)}\r\nExpect: 100-continue\r\n\r\n".encode())
+            line.sendall(head.encode())
             self.assertIn(" 100 ", heard(line, "\r\n\r\n"))
-            line.sendall(PHOTO[:1000])
+            line.sendall(body[:10])
             program.process.terminate()
             time.sleep(0.2)
-            line.sendall(PHOTO[1000:])
+            line.sendall(body[10:])
             self.assertIn(" 200 ", heard(line, "\r\n\r\n"))
         self.assertEqual(program.process.wait(timeout=10), 0)
+        program.start()
+        kept = program.ask(f"/api/materials/{made['id']}").json
+        self.assertEqual(kept["revision"], made["revision"] + 1)
 
     def test_told_to_end_at_once(self) -> None:
         """The moment it says where it is, it may be told to end."""

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.colour import coded_luminance
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.libraries import cv2, optimize
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.square import courses
@@ -101,16 +102,25 @@ def _order(edges: _Edges, forward: NDArray[Any], near: float) -> float:
     Compared in the picture, where the noise of directions is the same everywhere: compared on the surface, steep
     views would gain by stretching it. The share that chance would give is taken off.
     """
-    closest = np.zeros(len(edges.places))
-    for axis in (0, 1):
-        # Lines along an axis run to its vanishing point.
-        toward = forward[:2, axis] - forward[2, axis] * edges.places
-        toward /= np.maximum(np.linalg.norm(toward, axis=1, keepdims=True), 1e-12)
-        closest = np.maximum(closest, np.abs((toward * edges.along).sum(axis=1)))
-    off = np.arccos(np.minimum(closest, 1.0))
     chance = 2 * near * np.sqrt(np.pi) / np.pi
-    result: float = (float(edges.weights @ np.exp(-((off / near) ** 2))) - chance) / (1 - chance)
-    return result
+    agreeing = _agreeing(edges.places, edges.along, edges.weights, forward, near)
+    return float((agreeing - chance) / (1 - chance))
+
+
+@compiled()
+def _agreeing(places: Any, along: Any, weights: Any, forward: Any, near: float) -> float:
+    total = 0.0
+    for i in range(len(places)):
+        closest = 0.0
+        for axis in range(2):
+            # Lines along an axis run to its vanishing point.
+            x = forward[0, axis] - forward[2, axis] * places[i, 0]
+            y = forward[1, axis] - forward[2, axis] * places[i, 1]
+            length = max(np.sqrt(x * x + y * y), 1e-12)
+            closest = max(closest, abs(x * along[i, 0] + y * along[i, 1]) / length)
+        off = np.arccos(min(closest, 1.0)) / near
+        total += weights[i] * np.exp(-off * off)
+    return total
 
 
 def _balanced(edges: _Edges, forward: NDArray[Any]) -> _Edges:
