@@ -34,6 +34,11 @@ class Seam(NamedTuple):
         return self.border < PASS or (self.inner > _OWN_LINES and self.border <= self.inner)
 
     @property
+    def by_own_lines(self) -> bool:
+        """Over the usual limit, but no worse than the surface's own lines."""
+        return self.border >= PASS and self.passes
+
+    @property
     def level(self) -> str:
         if self.passes:
             return "pass"

@@ -86,6 +86,13 @@ class Subject:
             codes = codes[..., 0] if codes.shape[-1] == 1 else codes
         return (np.iinfo(codes.dtype).max - codes).astype(codes.dtype) if file.inverted(role) else codes
 
+    def floats(self, role: str) -> Stored | None:
+        """The stored numbers of a map that fills a file of floats, (H, W[, C]); None where it lies in another."""
+        file = self.file_of(role)
+        if file is None or not file.floating or len(file.contents) > 1:
+            return None
+        return stored(file, {name: raster.pixels for name, raster in self.maps.items()})
+
     @property
     def metal(self) -> bool:
         return bool(self.maps["metallic"].pixels.max() > 0.5)

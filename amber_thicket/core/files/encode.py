@@ -89,6 +89,6 @@ def _part(file: PlannedFile, token: str, maps: Mapping[str, Pixels]) -> Stored:
     return (top - codes).astype(codes.dtype) if token != role else codes
 
 
-def decoded_normal(codes: Stored, bits: int = 8) -> Pixels:
-    """Vectors in [-1, 1] as stored, not renormalised; green is left in the file's direction."""
-    return codes.astype(np.float32) * np.float32(2 / ((1 << bits) - 1)) - 1
+def decoded_normal(codes: Stored) -> Pixels:
+    """Vectors in [-1, 1] as stored, not renormalised; green is left in the file's direction. codes: uint8 or uint16."""
+    return codes.astype(np.float32) * np.float32(2 / np.iinfo(codes.dtype).max) - 1

@@ -58,6 +58,10 @@ class PlannedFile:
             return slice(0, self.channels if len(self.contents) == 1 else 3) if at == 0 else slice(3, 4)
         return slice(at, at + 1)
 
+    def encoding_of(self, role: str) -> Encoding:
+        """How the numbers of a map are coded: where a file holds sRGB colours, its alpha is linear all the same."""
+        return self.encoding if self.roles.index(role) == 0 else "linear"
+
     def inverted(self, role: str) -> bool:
         return self.contents[self.roles.index(role)].startswith("1-")
 
@@ -131,19 +135,24 @@ def _for_scene(rule: FileRule, blank: set[str]) -> FileRule:
     return rule.model_copy(update={"channels": ("base_color", "opacity")}) if clear else rule
 
 
+def encoding_for(contents: tuple[str, ...], *, floating: bool) -> Encoding:
+    """How a file with these contents is coded: colours as sRGB, data and floats linear."""
+    first = content_of(contents[0])
+    colour = len(contents) <= 2 and (first in DERIVED or (first in ROLES and ROLES[first].encoding == "srgb"))
+    return "srgb" if colour and not floating else "linear"
+
+
 def _planned_file(rule: FileRule, settings: Any, profile: Profile, stem: str, y: YDirection) -> PlannedFile:
     format = FORMATS["png" if profile.png_only else rule.format or settings.format]
     depth = format.nearest(rule.depth or (settings.height_bits if "height" in rule.channels else "8"))
     first = content_of(rule.channels[0])
-    colour = len(rule.channels) <= 2 and (first in DERIVED or (first in ROLES and ROLES[first].encoding == "srgb"))
     floating = depth in FLOATING
-    encoding: Encoding = "srgb" if colour and not floating else "linear"
     return PlannedFile(
         f"{stem}_{rule.suffix}.{format.suffix}",
         format.id,
         rule.channels,
         BITS[depth],
-        encoding,
+        encoding_for(rule.channels, floating=floating),
         y if first == "normal" else None,
         floating,
     )

@@ -15,7 +15,9 @@ def look(subject: Subject) -> Iterable[Finding]:
     if codes is None or subject.metal:
         return
     low = 50 if subject.recipe.settings("check.limits").base_color == "strict" else 30
-    grey = codes.astype(np.float32) @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+    # In codes of 8 bits, whatever the file has.
+    weights = np.array([0.2126, 0.7152, 0.0722], np.float32) * np.float32(255 / np.iinfo(codes.dtype).max)
+    grey = codes.astype(np.float32) @ weights
     dark, bright = (float(v) for v in np.percentile(grey, (0.5, 99.5)))
     mask = (grey < low) | (grey > 240)
     share = float(mask.mean())

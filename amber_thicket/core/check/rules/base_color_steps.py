@@ -14,7 +14,8 @@ def look(subject: Subject) -> Iterable[Finding]:
     codes = subject.codes("base_color")
     if codes is None:
         return
-    used = share_used(codes[..., 1])
+    # Finer steps than those of 8 bits do no harm where they are missing.
+    used = share_used(codes[..., 1] >> (8 if codes.dtype.itemsize > 1 else 0))
     bad = used < LEAST
     said = f"{100 * used:.0f} % of the levels between"
     yield Finding("attention" if bad else "pass", said, f"over {100 * LEAST:g} %", map="base_color")

@@ -12,14 +12,17 @@ from amber_thicket.core.roles import ROLES
 
 def look(subject: Subject) -> Iterable[Finding]:
     wanted = {rule.suffix: rule.channels for rule in subject.plan.profile.files}
+    scene = subject.plan.profile.glb
     for file in subject.plan.files:
         layout = next(
             (held for suffix, held in wanted.items() if file.name.endswith(f"_{suffix}.{_ending(file)}")), None
         )
         if len(file.contents) == 1:
             continue
+        # In a glTF material opacity is the alpha of the base colour (glTF 2.0, 3.9.4).
+        fits = file.contents in (layout, (*layout, "opacity") if layout == ("base_color",) and scene else layout)
         yield Finding(
-            "pass" if layout == file.contents else "blocked",
+            "pass" if fits else "blocked",
             f"{file.name}: " + ", ".join(map(_said, file.contents)),
             "as the profile: " + ", ".join(map(_said, layout or ())),
         )
@@ -40,6 +43,6 @@ RULE = Rule(
     id="files.channels",
     title="Channels are packed as the profile says",
     why="A renderer reads occlusion, roughness and metallic from fixed channels.",
-    source="glTF 2.0, 3.9.2",
+    source="glTF 2.0, 3.9.2 and 3.9.4",
     look=look,
 )

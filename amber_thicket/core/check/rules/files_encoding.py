@@ -5,18 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.rule import Finding, Rule, Subject
+from amber_thicket.core.files.file_plan import encoding_for
 
 _TOLD = {"png": "chunks", "exr": "linear by definition", "tiff": "description"}
 
 
 def look(subject: Subject) -> Iterable[Finding]:
-    silent = sorted({file.format.upper() for file in subject.plan.files if file.format not in _TOLD})
-    if silent:
-        yield Finding("note", f"{', '.join(silent)}: readers have to be told", "tags that say sRGB or not")
+    files = subject.plan.files
+    wrong = [file.name for file in files if file.encoding != encoding_for(file.contents, floating=file.floating)]
+    if wrong:
+        yield Finding("blocked", f"coded the wrong way: {', '.join(wrong)}", "colours as sRGB, data and floats linear")
         return
-    wrong = [f.name for f in subject.plan.files if f.floating and f.encoding != "linear"]
-    said = ", ".join(wrong) or "every file says so"
-    yield Finding("blocked" if wrong else "pass", said, "tags that say sRGB or not")
+    silent = sorted({file.format.upper() for file in files if file.format not in _TOLD})
+    said = f"{', '.join(silent)}: readers have to be told" if silent else "every file says so"
+    yield Finding("note" if silent else "pass", said, "tags that say sRGB or not")
 
 
 RULE = Rule(

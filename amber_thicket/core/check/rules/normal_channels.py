@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+import numpy as np
+
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
 from amber_thicket.core.shading.normal_reading import normal_reading
 
@@ -12,10 +14,7 @@ def look(subject: Subject) -> Iterable[Finding]:
     codes = subject.codes("normal")
     if codes is None:
         return
-    file = subject.file_of("normal")
-    assert file is not None
-    top = 255 if codes.dtype.itemsize == 1 else 65535
-    read = normal_reading((codes[..., :3] / top).astype("float32"))
+    read = normal_reading((codes[..., :3] / np.iinfo(codes.dtype).max).astype(np.float32))
     brought = subject.recipe.settings("gather.maps").normal != ""
     fix = Fix("Swap them back", {"gather.maps.normal_swapped": True}) if read.swapped and brought else None
     unknown = not read.swapped and (read.y == "unknown" or not read.told)

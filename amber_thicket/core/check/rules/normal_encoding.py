@@ -16,7 +16,7 @@ def look(subject: Subject) -> Iterable[Finding]:
     file = subject.file_of("normal")
     if codes is None or file is None:
         return
-    top = (1 << file.bits) - 1
+    top = np.iinfo(codes.dtype).max
     red, green = (float(v) * 255 / top for v in np.median(codes[..., :2].reshape(-1, 2), axis=0))
     off = max(abs(red - 127.5), abs(green - 127.5))
     bad = file.encoding != "linear" or off > LIMIT

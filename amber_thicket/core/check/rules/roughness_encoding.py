@@ -11,7 +11,8 @@ def look(subject: Subject) -> Iterable[Finding]:
     file = subject.file_of("roughness")
     if file is None:
         return
-    yield Finding("pass" if file.encoding == "linear" else "blocked", file.encoding, "linear", map="roughness")
+    coded = file.encoding_of("roughness")
+    yield Finding("pass" if coded == "linear" else "blocked", coded, "linear", map="roughness")
 
 
 RULE = Rule(

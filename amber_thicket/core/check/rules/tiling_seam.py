@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from amber_thicket.core.check.figures import coded, seams
+from amber_thicket.core.check.figures import PASS, coded, seams
 from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Fix, Level, Rule, Subject
 
 
@@ -23,9 +23,14 @@ def look(subject: Subject) -> Iterable[Finding]:
         joined = subject.recipe.settings("tile.join").method != "none"
         fix = None if joined else Fix("Join by cut", {"tile.join.method": "cut"})
         measured = f"{both[0].border:.1f} across, {both[1].border:.1f} down"
+        limit = f"under {PASS:g}"
+        own = [f"{way} {one.inner:.1f}" for way, one in zip(("across", "down"), both, strict=True) if one.by_own_lines]
+        if own and worst.passes:
+            # Over the usual limit, and yet no more to see than what the surface has of its own.
+            limit = f"no more than its own lines: {', '.join(own)}"
         bad = worst.level != "pass"
         level: Level = "blocked" if worst.level == "blocked" else ("attention" if bad else "pass")
-        yield Finding(level, measured, "under 4", map=role, box=box if bad else None, fix=fix if bad else None)
+        yield Finding(level, measured, limit, map=role, box=box if bad else None, fix=fix if bad else None)
 
 
 RULE = Rule(
