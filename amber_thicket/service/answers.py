@@ -368,11 +368,14 @@ class FilledPlace(Answer):
 
 
 class Places(Answer):
-    """What gives the repeat away. alarm: from which strength on it is seen. before: how far the strongest stood out
-    before any repair."""
+    """What gives the repeat away. alarm: from which strength on it is seen; perhaps: from which on it may be.
+    blotches: how far slow change of tone and colour shows, on the same scale. before: how far the strongest place
+    stood out before any repair."""
 
     alarm: float
+    perhaps: float
     places: tuple[StandingOut, ...]
+    blotches: float
     filled: tuple[FilledPlace, ...]
     before: float | None
 

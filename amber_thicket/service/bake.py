@@ -127,8 +127,8 @@ def _read_back(plan: Plan, maps: dict[str, Raster]) -> dict[str, bool]:
 
 
 def _again(data: bytes, codes: Any) -> Any:
-    """What a file gives back; a format that has colour alone repeats the grey numbers, and WebP leaves out an alpha that
-    is solid everywhere, which is what readers take for none."""
+    """What a file gives back; a format that has colour alone repeats the grey numbers, and WebP leaves out an alpha
+    that is solid everywhere, which is what readers take for none."""
     back = stored_codes(data)
     if codes.ndim == 3 and back.shape == (*codes.shape[:2], 3) and codes.shape[2] == 4:
         return np.dstack([back, np.full(back.shape[:2], np.iinfo(back.dtype).max, back.dtype)])

@@ -9,22 +9,24 @@ from typing import Any
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
 from amber_thicket.core.settings import as_plain
 from amber_thicket.core.tile.repair import with_filled
-from amber_thicket.core.tile.repeat_artifacts import ALARM, RepeatArtifact, find_repeat_artifacts, unfit
+from amber_thicket.core.tile.repeat_artifacts import ALARM, PERHAPS, Repeats, find_repeats, unfit
 
 
-def _giveaways(evaluation: Evaluation) -> list[RepeatArtifact]:
+def _repeats(evaluation: Evaluation, layer: str) -> Repeats:
     size = fit_side(evaluation.recipe, PLAN_SIDE)
-    key = f"giveaways/{evaluation.key('base_color', size)}"
-    tile = evaluation.layer("base_color", size).pixels
-    return list(evaluation.memory.get(key, lambda: tuple(find_repeat_artifacts(tile))))
+    tile = evaluation.layer(layer, size).pixels
+    return evaluation.memory.get(f"giveaways/{evaluation.key(layer, size)}", lambda: find_repeats(tile))
 
 
 def describe_repeat_artifacts(evaluation: Evaluation) -> dict[str, Any]:
     """What gives the repeat away, strongest first, from which strength on it is seen, and what is filled already."""
     filled = evaluation.recipe.settings("tile.repair").spots
+    found = _repeats(evaluation, "base_color")
     return {
         "alarm": ALARM,
-        "places": [asdict(place) for place in _giveaways(evaluation)],
+        "perhaps": PERHAPS,
+        "places": [asdict(place) for place in found.places],
+        "blotches": found.blotches,
         "filled": as_plain(filled),
         "before": _before(evaluation),
     }
@@ -35,17 +37,12 @@ def _before(evaluation: Evaluation) -> float | None:
     recipe = evaluation.recipe
     if not recipe.settings("tile.repair").spots and not recipe.settings("tile.retouch").strokes:
         return None
-    size = fit_side(recipe, PLAN_SIDE)
-    joined = evaluation.layer("joined", size).pixels
-    found = evaluation.memory.get(
-        f"giveaways/{evaluation.key('joined', size)}", lambda: tuple(find_repeat_artifacts(joined))
-    )
-    return float(found[0].strength) if found else None
+    return _repeats(evaluation, "joined").strongest
 
 
 def fill_places(evaluation: Evaluation, places: Sequence[tuple[float, float, float]]) -> dict[str, Any]:
     """Settings of tile.repair that also fill places (x, y, radius). Raises BadSetting when nothing is left to take."""
     tile = evaluation.layer("base_color", fit_side(evaluation.recipe, PLAN_SIDE)).pixels
     now = evaluation.recipe.settings("tile.repair").spots
-    spots = with_filled(now, tile, places, unfit(_giveaways(evaluation)))
+    spots = with_filled(now, tile, places, unfit(_repeats(evaluation, "base_color").places))
     return {"tile.repair.spots": as_plain(spots)}

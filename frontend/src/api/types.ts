@@ -749,10 +749,12 @@ export interface Placed {
   material: Material;
   told: string;
 }
-/** What gives the repeat away. alarm: from which strength on it is seen. before: how far the strongest stood out before any repair. */
+/** What gives the repeat away. alarm: from which strength on it is seen; perhaps: from which on it may be. blotches: how far slow change of tone and colour shows, on the same scale. before: how far the strongest place stood out before any repair. */
 export interface Places {
   alarm: number;
+  perhaps: number;
   places: StandingOut[];
+  blotches: number;
   filled: FilledPlace[];
   before: number | null;
 }

@@ -7,8 +7,10 @@ from collections.abc import Iterable
 from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Fix, Rule, Subject
 from amber_thicket.core.settings import as_plain
 from amber_thicket.core.tile.repair import with_filled
-from amber_thicket.core.tile.repeat_artifacts import ALARM, RepeatArtifact, find_repeat_artifacts, unfit
+from amber_thicket.core.tile.repeat_artifacts import ALARM, PERHAPS, RepeatArtifact, Repeats, find_repeats, unfit
 from amber_thicket.errors import BadSetting
+
+LIMIT = f"under {ALARM:g}: not seen in the repeat"
 
 
 def look(subject: Subject) -> Iterable[Finding]:
@@ -16,24 +18,31 @@ def look(subject: Subject) -> Iterable[Finding]:
         yield NOT_REPEATED
         return
     tile = subject.maps["base_color"].pixels
-    found = find_repeat_artifacts(tile) if min(tile.shape[:2]) >= 64 else []
-    strong = [place for place in found if place.strength >= ALARM]
-    limit = f"under {ALARM} × what is usual here"
-    if not strong:
-        strongest = f"{found[0].strength:.1f} ×" if found else "nothing stands out"
-        yield Finding("pass", strongest, limit, map="base_color")
+    if min(tile.shape[:2]) < 64:
+        yield Finding("unknown", "too few pixels to tell", LIMIT, map="base_color")
         return
-    first = strong[0]
+    found = find_repeats(tile)
+    strong = [place for place in found.places if place.strength >= ALARM]
+    first = found.places[0] if found.places else None
+    if found.figure < PERHAPS or first is None:
+        yield Finding("pass", _said(found), LIMIT, map="base_color")
+        return
     reach = 1.5 * first.radius
-    places = "1 place" if len(strong) == 1 else f"{len(strong)} places"
-    yield Finding(
-        "attention",
-        f"{places}, up to {first.strength:.1f} ×",
-        limit,
-        map="base_color",
-        box=(max(first.x - reach, 0.0), max(first.y - reach, 0.0), 2 * reach, 2 * reach),
-        fix=_fix(subject, found, strong),
-    )
+    box = (max(first.x - reach, 0.0), max(first.y - reach, 0.0), 2 * reach, 2 * reach)
+    if found.figure < ALARM:
+        yield Finding("unknown", f"perhaps: {_said(found)}", LIMIT, map="base_color", box=box)
+    elif strong:
+        places = "1 place" if len(strong) == 1 else f"{len(strong)} places"
+        fix = _fix(subject, list(found.places), strong)
+        yield Finding("attention", f"{places}: {_said(found)}", LIMIT, map="base_color", box=box, fix=fix)
+    else:
+        amount = subject.recipe.settings("even.drift").amount
+        fix = Fix("Even the drift", {"even.drift.amount": 100.0}) if amount < 100 else None
+        yield Finding("attention", f"slow blotches: {_said(found)}", LIMIT, map="base_color", fix=fix)
+
+
+def _said(found: Repeats) -> str:
+    return f"strongest place {found.strongest:.2f}, blotches {found.blotches:.2f}"
 
 
 def _fix(subject: Subject, found: list[RepeatArtifact], strong: list[RepeatArtifact]) -> Fix | None:
@@ -51,6 +60,6 @@ RULE = Rule(
     id="tiling.giveaways",
     title="Nothing gives the repeat away",
     why="A place that differs from all others is seen again at every repeat, however well the edges meet.",
-    source="deviation of local tone, contrast, edges and colour against the usual peaks; limit from planted stones",
+    source="distance to the most alike place, and share of slow change; limits from pictures judged by eye",
     look=look,
 )

@@ -67,6 +67,14 @@ export function DoesItTile({ material }: { material: Material }) {
                   level={strongest < places.alarm ? "pass" : "attention"}
                 />
               )}
+              {places && (
+                <Row
+                  name="Slow blotches"
+                  before=""
+                  after={places.blotches.toFixed(2)}
+                  level={places.blotches < places.alarm ? "pass" : "attention"}
+                />
+              )}
             </tbody>
           </table>
           <table className="mt-1 w-full text-left">
@@ -95,7 +103,7 @@ export function DoesItTile({ material }: { material: Material }) {
       )}
       <p className="pt-1.5 text-[12px] text-soft">
         A seam figure under 4 cannot be seen; over 8 it shows at every repeat. Mismatch is against random places: .45
-        and less is good.
+        and less is good. What stands out and blotches are seen in the repeat from 1 on.
         {broken !== undefined &&
           figures &&
           ` Up to ${(100 * figures.most_broken).toFixed(1)} % of the joins may run through pieces.`}

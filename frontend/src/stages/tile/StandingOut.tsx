@@ -1,7 +1,7 @@
 /** What gives the repeat away, what is filled already, and a way to mark places by hand. */
 import { CircleDashed, Paintbrush, Undo2 } from "lucide-react";
 import { usePlaces } from "../../editor/figures";
-import type { Material } from "../../api/types";
+import type { Material, Places } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Level } from "../../ui/Level";
 import { Slider } from "../../ui/Slider";
@@ -47,11 +47,7 @@ export function StandingOut({ material }: { material: Material }) {
         </div>
       )}
       {!found && <p className="py-1 text-[12px] text-soft">Looking for what catches the eye …</p>}
-      {found && strong.length === 0 && (
-        <p className="flex items-center gap-2 py-1">
-          <Level level="pass" word={false} /> Nothing catches the eye at every repeat.
-        </p>
-      )}
+      {found && strong.length === 0 && <WithoutPlaces found={found} />}
       {strong.length > 0 && (
         <>
           <ul className="flex flex-col py-1">
@@ -62,7 +58,7 @@ export function StandingOut({ material }: { material: Material }) {
                   <span className="figures">{`${Math.round(place.x * per)}, ${Math.round(place.y * material.preview.finished[1])} px`}</span>
                 </span>
                 <span className="flex items-center gap-2">
-                  <span className="figures text-soft">{place.strength.toFixed(1)} ×</span>
+                  <span className="figures text-soft">{place.strength.toFixed(2)} ×</span>
                   <Button
                     look="quiet"
                     disabled={busy}
@@ -79,7 +75,7 @@ export function StandingOut({ material }: { material: Material }) {
             {busy ? "Filling …" : strong.length > 1 ? `Fill all ${strong.length}` : "Fill it"}
           </Button>
           <p className="pt-1 text-[12px] text-soft">
-            How far each leaves what is usual here; {found!.alarm} × and more is seen in the repeat.
+            How unlike all other places each is; {found!.alarm} × and more is seen in the repeat.
           </p>
         </>
       )}
@@ -92,5 +88,21 @@ export function StandingOut({ material }: { material: Material }) {
         </p>
       )}
     </section>
+  );
+}
+
+/** What is said where no single place stands out. */
+function WithoutPlaces({ found }: { found: Places }) {
+  const worst = Math.max(found.places[0]?.strength ?? 0, found.blotches);
+  const [level, words] =
+    found.blotches >= found.alarm
+      ? (["attention", "Slow blotches show at every repeat: even the drift."] as const)
+      : worst >= found.perhaps
+        ? (["unknown", "Something may catch the eye: look at it repeated."] as const)
+        : (["pass", "Nothing catches the eye at every repeat."] as const);
+  return (
+    <p className="flex items-center gap-2 py-1">
+      <Level level={level} word={false} /> {words}
+    </p>
   );
 }
