@@ -7,7 +7,6 @@ import numpy as np
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.tile.repeat_artifacts import (
     ALARM,
-    PERHAPS,
     RepeatArtifact,
     find_repeat_artifacts,
     find_repeats,
@@ -93,7 +92,7 @@ class PlantedTest(unittest.TestCase):
 
     def test_grain_alone_accuses_nothing(self) -> None:
         found = find_repeat_artifacts(ground())
-        self.assertLess(found[0].strength, PERHAPS)
+        self.assertLess(found[0].strength, ALARM)
 
     def test_strongest_first_and_each_place_once(self) -> None:
         found = find_repeat_artifacts(spot(0.02, 0.5, 20, (0.4, 0.4, 0.4)))

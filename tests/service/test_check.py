@@ -283,7 +283,7 @@ class RuleTest(unittest.TestCase):
         after = self.findings(
             of(**{k.replace(".", "__"): v for k, v in finding.fix.changes.items()}), "tiling.giveaways"
         )
-        self.assertEqual([f.level for f in after], ["pass"], after)
+        self.assertNotIn("attention", [f.level for f in after], after)
 
     def test_where_nothing_is_left_to_fill_from_there_is_no_fix_and_the_check_goes_on(self) -> None:
         spoiled = with_map(self.good, "base_color", planted(self.good.maps["base_color"].pixels))
