@@ -472,9 +472,22 @@ class Seam(Answer):
     level: Level
 
 
+class Broken(Answer):
+    """Pieces that joins break. pieces: whether the surface has any; contrast: of their borders. count: how many are
+    broken, of about `shown`; share: of the length of all joins; boxes: of each, in fractions of the tile."""
+
+    pieces: Literal["yes", "no", "unknown"]
+    contrast: float
+    count: int
+    shown: int
+    share: float
+    boxes: tuple[Box, ...]
+    level: Level
+
+
 class Figures(Answer):
-    """seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. most_broken: the share of the joins
-    that may cut through pieces. zones: how much of the surface each covers."""
+    """seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. broken: pieces that joins break;
+    null where nothing is joined along lines. zones: how much of the surface each covers."""
 
     seam: tuple[Seam, Seam]
     seam_before: tuple[Seam, Seam]
@@ -482,7 +495,7 @@ class Figures(Answer):
     drift_before: float
     maps: dict[str, tuple[Seam, Seam]]
     evidence: dict[str, float]
-    most_broken: float
+    broken: Broken | None
     zones: dict[str, float]
 
 

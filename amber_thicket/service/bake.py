@@ -24,12 +24,12 @@ from amber_thicket.core.memory import Cancel
 from amber_thicket.core.pack.formats import FORMATS
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.registry import BY_ID
 from amber_thicket.errors import WriteFailed
 from amber_thicket.formats.glb import glb_bytes
 from amber_thicket.formats.materialx import materialx_text
 from amber_thicket.formats.usd import usd_text
 from amber_thicket.formats.write import encoded, stored_codes
+from amber_thicket.service.broken import broken_by_joins
 
 CHECK_SIDE = 768
 # Channels of full size that are wanted again: the tiled colour, the steps to the height, normal, roughness.
@@ -94,15 +94,8 @@ def _of_files(evaluation: Evaluation) -> dict[str, Any]:
         "relief_brought": _RELIEF & set(evaluation.brought),
         "shapes": shapes,
         "tile_mm": evaluation.picture_mm(),
-        "joins": _joins(evaluation),
+        "broken": broken_by_joins(evaluation),
     }
-
-
-def _joins(evaluation: Evaluation) -> dict[str, Any]:
-    """What is known of the joins; nothing where there are none."""
-    if evaluation.recipe.settings("tile.join").method == "none":
-        return {}
-    return dict(getattr(evaluation.decided(BY_ID["tile.join"]), "evidence", {}))
 
 
 def _blocks(evaluation: Evaluation, role: str) -> float:

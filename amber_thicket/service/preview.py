@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.check.figures import coded, drift, seams
-from amber_thicket.core.check.rules import tiling_joins
+from amber_thicket.core.check.rules.tiling_joins import judged
 from amber_thicket.core.files.encode import asked_for, quantised, stored
 from amber_thicket.core.files.file_plan import PlannedFile
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side, output_size
@@ -22,6 +22,7 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import STAGE_LAYERS
 from amber_thicket.core.roles import EVERY, MADE
 from amber_thicket.errors import NotFound, WriteFailed
+from amber_thicket.service.broken import broken_by_joins
 
 CARD = (216, 120)
 # Maps whose edges have to meet besides the base colour's.
@@ -366,6 +367,12 @@ def _seams(pixels: Pixels, role: str = "base_color") -> list[dict[str, Any]]:
     return [{**figure._asdict(), "level": figure.level} for figure in seams(coded(pixels, role))]
 
 
+def _broken(evaluation: Evaluation) -> dict[str, Any] | None:
+    """What the joins break, with its level; None where nothing is joined along lines."""
+    found = broken_by_joins(evaluation)
+    return {"count": 0, "share": 0.0, "boxes": (), "shown": 0, **found, "level": judged(found)} if found else None
+
+
 def figures(evaluation: Evaluation) -> dict[str, Any]:
     """Seams of all maps, drift before Even and after Tile, and what the operations found out."""
     size = preview_size(evaluation)
@@ -384,5 +391,5 @@ def figures(evaluation: Evaluation) -> dict[str, Any]:
         "maps": {role: _seams(evaluation.layer(role, size).pixels, role) for role in _JOINED},
         "zones": zone_shares(evaluation),
         "evidence": evidence,
-        "most_broken": tiling_joins.LIMIT / 100,
+        "broken": _broken(evaluation),
     }

@@ -24,7 +24,6 @@ from amber_thicket.core.synthesis.patch_search import PatchSearch, Steps
 from amber_thicket.core.synthesis.patchwork import Patchwork
 from amber_thicket.core.synthesis.regrow import grow
 from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of
-from amber_thicket.core.tile.broken import broken, broken_along
 from amber_thicket.core.tile.noiselike import noiselike
 from amber_thicket.core.tile.stochastic import mix, patches
 from amber_thicket.core.tile.strew import Limits, strew
@@ -55,32 +54,6 @@ def made(
     recipe = Recipe().with_changes(changes)
     memory = Memory(600_000_000) if fresh else MEMORY
     return Evaluation(recipe, ArraySource(linear_photograph(name), name), memory, files=files)
-
-
-class BrokenTest(unittest.TestCase):
-    def test_what_a_join_cuts_through_is_found_where_it_is(self) -> None:
-        # Three pixels that differ are noise; thirty in a row are a brick cut through. Both ways of looking agree.
-        differs = np.full(200, 0.3, np.float32)
-        differs[20:23] = 2.0
-        differs[100:130] = 2.0
-        rows = np.arange(200)
-        column = np.full(200, 60)
-        along = broken_along([(differs, column, rows)], (100, 200))
-        joins = np.zeros((200, 100), np.float32)
-        joins[rows, column] = differs
-        around = broken(joins)
-        for found in (along, around):
-            self.assertAlmostEqual(found["broken"], 0.16, delta=0.02)
-            left, top, wide, high = found["broken_box"]
-            self.assertTrue(left <= 0.6 <= left + wide)
-            self.assertAlmostEqual(top + high / 2, 0.575, delta=0.01)
-        self.assertEqual(broken(np.zeros((50, 50), np.float32)), {"broken": 0.0, "broken_box": None})
-
-    def test_only_a_bad_join_is_told(self) -> None:
-        for name, bad in (("gravel", False), ("grass", False), ("brick", True)):
-            ready = evaluation(linear_photograph(name), **size_of(512), tile__join__method="cut")
-            share = ready.decided(BY_ID["tile.join"]).evidence["broken"]
-            self.assertEqual(share > 0.021, bad, name)
 
 
 class EveryMethodTest(unittest.TestCase):

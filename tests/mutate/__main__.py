@@ -33,6 +33,8 @@ DECLARED = "core.test_registry.RegistryTest.test_what_is_declared_stays"
 MODULES: dict[str, tuple[str, ...]] = {
     "core/check/figures": ("core.test_figures",),
     "core/tile/repeat_artifacts": ("core.test_repeat_artifacts",),
+    "core/tile/pieces": ("core.test_pieces",),
+    "core/tile/broken_pieces": ("core.test_pieces",),
     "core/numeric/levels": ("core.test_numeric",),
     "core/numeric/quantiles": ("core.test_numeric",),
     "core/response/levels": ("core.test_response_levels", DECLARED),

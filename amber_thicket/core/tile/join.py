@@ -19,7 +19,6 @@ from amber_thicket.core.synthesis.patch_search import PatchSearch, Steps, find_s
 from amber_thicket.core.synthesis.patchwork import Mask, Patchwork, composed
 from amber_thicket.core.synthesis.regrow import avoid, features_with_height, grow, keep_in_place, mend
 from amber_thicket.core.synthesis.tile_plan import FEATHER, TilePlan, render
-from amber_thicket.core.tile.broken import broken
 from amber_thicket.core.tile.overlap import PIECES, blend_shares, cut_labels, usual_join_cost
 from amber_thicket.core.tile.seam_warp import apply_warp, seam_warp
 from amber_thicket.core.tile.shares import feathered
@@ -226,7 +225,6 @@ def _laid(work: Patchwork, seen: Pixels, evidence: dict[str, Any], shifts: Pixel
     found = {
         "join_mismatch": round(work.mismatch() / usual, 3),
         "pieces": len(np.unique(work.labels)),
-        **broken(np.sqrt(np.maximum(work.across, work.below) / 2) / np.float32(usual)),
     }
     return PiecePlan(work.labels, tuple(work.placements), shifts, evidence | found)
 

@@ -21,7 +21,6 @@ from amber_thicket.core.synthesis.cut import (
     usually_apart,
 )
 from amber_thicket.core.synthesis.patchwork import Mask
-from amber_thicket.core.tile.broken import broken_along
 
 PIECES = ((0, 0), (1, 0), (0, 1), (1, 1))
 
@@ -62,14 +61,12 @@ def cut_labels(
     along_x, along_y = np.arange(cost_x.shape[0]), np.arange(cost_y.shape[1])
     usual, squared = (max(value, 1e-9) for value in usually_apart(colour))
     paths = cost_x[along_x, across], cost_y[down, along_y]
-    on_x, on_y = (cost**0.5 / usual for cost in paths)
-    cuts: list[tuple[Any, Any, Any]] = [(on_x, across, along_x % height), (on_y, along_y % width, down)]
     evidence = {
-        "join_mismatch": round(float(np.concatenate([on_x, on_y]).mean()), 3),
+        "join_mismatch": round(float(np.concatenate([cost**0.5 / usual for cost in paths]).mean()), 3),
         # The same in squared differences, which the paths make least: where left meets right, where top meets bottom.
         "join_costs": [round(float(cost.mean()) / squared, 3) for cost in paths],
     }
-    return labels, evidence | broken_along(cuts, (width, height))
+    return labels, evidence
 
 
 def _brushed(cost: Pixels, unfit: Mask | None, kept: Mask | None, period: int, over: int) -> Pixels:

@@ -345,6 +345,16 @@ export interface BriefSource {
   format: string;
   bits: number;
 }
+/** Pieces that joins break. pieces: whether the surface has any; contrast: of their borders. count: how many are broken, of about `shown`; share: of the length of all joins; boxes: of each, in fractions of the tile. */
+export interface Broken {
+  pieces: "yes" | "no" | "unknown";
+  contrast: number;
+  count: number;
+  shown: number;
+  share: number;
+  boxes: [number, number, number, number][];
+  level: Level;
+}
 /** A picture that was made. blob: in the store. */
 export interface Candidate {
   blob: string;
@@ -468,7 +478,7 @@ export interface EventsSince {
   events: Event[];
   missed: boolean;
 }
-/** seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. most_broken: the share of the joins that may cut through pieces. zones: how much of the surface each covers. */
+/** seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. broken: pieces that joins break; null where nothing is joined along lines. zones: how much of the surface each covers. */
 export interface Figures {
   seam: [Seam, Seam];
   seam_before: [Seam, Seam];
@@ -476,7 +486,7 @@ export interface Figures {
   drift_before: number;
   maps: Record<string, [Seam, Seam]>;
   evidence: Record<string, number>;
-  most_broken: number;
+  broken: Broken | null;
   zones: Record<string, number>;
 }
 /** A file that was brought before. blob: its SHA-256. */

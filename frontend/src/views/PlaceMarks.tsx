@@ -1,5 +1,6 @@
-/** Places that stand out (broken rings) and filled ones (thin rings), drawn on the tile; clicks mark places by hand. */
-import { usePlaces } from "../editor/figures";
+/** Places that stand out (broken rings), filled ones (thin rings) and broken pieces (red frames), drawn on the tile;
+ * clicks mark places by hand. */
+import { useFigures, usePlaces } from "../editor/figures";
 import type { Material } from "../api/types";
 import { fill, standsOut, useMarking } from "../stages/tile/marking";
 import type { Transform } from "./space";
@@ -7,6 +8,7 @@ import type { Transform } from "./space";
 /** shift: how far the tile is wrapped round in this view. */
 export function PlaceMarks({ material, t, shift }: { material: Material; t: Transform; shift: number }) {
   const found = usePlaces(material);
+  const broken = useFigures(material)?.broken?.boxes ?? [];
   const { marking, radius, busy } = useMarking();
   const wrapped = (v: number) => (((v + shift) % 1) + 1) % 1;
   const [left] = t.toScreen(0, 0);
@@ -21,6 +23,16 @@ export function PlaceMarks({ material, t, shift }: { material: Material; t: Tran
         {found?.filled.map((place, i) => (
           <circle key={i} {...ring(place)} stroke="#fff" strokeOpacity="0.55" strokeWidth="1" strokeDasharray="1 3" />
         ))}
+        {broken.map(([x, y, wide, high], i) => {
+          const [px, py] = t.toScreen(wrapped(x), wrapped(y));
+          const at = { x: px - 3, y: py - 3, width: wide * perTile + 6, height: high * perTile + 6, fill: "none" };
+          return (
+            <g key={`broken/${i}`} data-testid="broken-piece">
+              <rect {...at} stroke="#000" strokeWidth="3.500" />
+              <rect {...at} stroke="var(--stop)" strokeWidth="2" />
+            </g>
+          );
+        })}
         {found &&
           standsOut(found).map((place) => (
             <g key={`${place.x}/${place.y}`}>

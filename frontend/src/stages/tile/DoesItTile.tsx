@@ -11,7 +11,7 @@ export function DoesItTile({ material }: { material: Material }) {
   const figures = useFigures(material);
   const places = usePlaces(material);
   const mismatch = figures?.evidence["base_color.join_mismatch"];
-  const broken = figures?.evidence["base_color.broken"];
+  const broken = figures?.broken;
   const strongest = places?.places[0]?.strength;
   return (
     <section aria-label="Does it tile" className="mt-2 border-t border-line pt-2">
@@ -43,7 +43,7 @@ export function DoesItTile({ material }: { material: Material }) {
                 after={Math.max(...figures.seam.map((s) => s.inner)).toFixed(1)}
               />
               <Row name="Drift, ΔE" before={figures.drift_before.toFixed(2)} after={figures.drift.toFixed(2)} />
-              {mismatch !== undefined && (
+              {mismatch !== undefined && broken?.pieces !== "yes" && (
                 <Row
                   name="Mismatch along joins"
                   before="1.00"
@@ -51,12 +51,12 @@ export function DoesItTile({ material }: { material: Material }) {
                   level={mismatch <= 0.45 ? "pass" : "attention"}
                 />
               )}
-              {broken !== undefined && (
+              {broken && broken.pieces !== "no" && (
                 <Row
-                  name="Joins through pieces"
-                  before=""
-                  after={`${(100 * broken).toFixed(1)} %`}
-                  level={broken <= figures.most_broken ? "pass" : "attention"}
+                  name="Broken pieces"
+                  before={`of ${broken.shown}`}
+                  after={`${broken.count}`}
+                  level={broken.level}
                 />
               )}
               {places && strongest !== undefined && (
@@ -104,9 +104,7 @@ export function DoesItTile({ material }: { material: Material }) {
       <p className="pt-1.5 text-[12px] text-soft">
         A seam figure under 4 cannot be seen; over 8 it shows at every repeat. Mismatch is against random places: .45
         and less is good. What stands out and blotches are seen in the repeat from 1 on.
-        {broken !== undefined &&
-          figures &&
-          ` Up to ${(100 * figures.most_broken).toFixed(1)} % of the joins may run through pieces.`}
+        {broken && broken.count > 0 && " Broken pieces are framed in red: a join runs through their middle."}
       </p>
     </section>
   );

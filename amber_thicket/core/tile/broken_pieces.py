@@ -1,0 +1,184 @@
+"""Pieces that a join cuts: stones that end in their middle, bricks that go on as another.
+
+A join that follows joints differs on its two sides, and should: how much they differ says nothing. What tells is where
+it runs: where both sides show the inside of pieces, and not of the same one, a piece is broken.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.tile.pieces import Pieces
+
+# Deep within is further from a border than this share of a usual piece; a break is at least so long.
+_DEEP, _LENGTH = 0.1, 0.15
+# Two pieces that fall together by this share, and differ by no more than this (CIE 1976 ΔE), are one.
+_SAME, _ALIKE = 0.7, 7.0
+# So far round a stretch, in pieces, joints are compared; so alike they are those of one surface.
+_AROUND, _ALONG = 0.75, 0.7
+
+
+@dataclass(frozen=True)
+class BrokenPieces:
+    """count: how many. share: of the length of all joins, 0..1. boxes: left, top, width, height of each in fractions of
+    the tile, the longest first. shown: about how many pieces the tile shows."""
+
+    count: int
+    share: float
+    boxes: tuple[tuple[float, float, float, float], ...]
+    shown: int
+
+
+def broken_pieces(source: NDArray[Any], pieces: Pieces) -> BrokenPieces:
+    """Where the joins of a tile break pieces. source: (H, W, 2) sample px (x, y) shown at each pixel of the tile;
+    pieces: of that sample."""
+    height, width = source.shape[:2]
+    scale = pieces.scale
+    at = source.astype(np.float64) * scale
+    x = at[..., 0].round().astype(np.int64).clip(0, pieces.labels.shape[1] - 1)
+    y = at[..., 1].round().astype(np.int64).clip(0, pieces.labels.shape[0] - 1)
+    piece, depth = pieces.labels[y, x], pieces.depth[y, x]
+    deep = depth > max(pieces.joint + 1, _DEEP * pieces.typical)
+    on = np.zeros((height, width), bool)
+    bad = np.zeros((height, width), bool)
+    to = np.zeros((height, width, 2))
+    same = _Same(pieces)
+    for axis in (0, 1):
+        step = np.array([1.0, 0.0] if axis else [0.0, 1.0])
+        jump = np.roll(source, -1, axis) - source - step
+        # A piece that was turned goes on as it came; a mirrored one, too.
+        came = source - np.roll(source, 1, axis)
+        turned = np.where((np.abs(came) <= 2).all(-1, keepdims=True), jump + step - came, jump)
+        join = np.minimum(np.abs(jump).max(-1), np.abs(turned).max(-1)) > 1.5
+        on |= join
+        both = join & deep & np.roll(deep, -1, axis)
+        rows, columns = np.nonzero(both)
+        one, other = piece[rows, columns], np.roll(piece, -1, axis)[rows, columns]
+        moved = (jump[rows, columns] * scale).round().astype(np.int64)
+        apart = ~same.all(one, other, moved)
+        rows, columns = rows[apart], columns[apart]
+        bad[rows, columns] = True
+        to[rows, columns] = jump[rows, columns]
+    marks, lengths = _stretches(bad, _LENGTH * pieces.typical / scale)
+    cut = [number for number in lengths if not _goes_on(pieces, marks == number, at, to * scale)]
+    share = sum(lengths[number] for number in cut) / max(int(on.sum()), 1)
+    shown = round(width * height * (scale / pieces.typical) ** 2)
+    return BrokenPieces(len(cut), round(share, 4), tuple(_box(marks == number) for number in cut), shown)
+
+
+class _Same:
+    """Whether a piece, moved, falls together with another and looks like it."""
+
+    def __init__(self, pieces: Pieces) -> None:
+        self.pieces = pieces
+        self._known: dict[tuple[int, ...], bool] = {}
+        count = pieces.count
+        areas = np.bincount(pieces.labels.reshape(-1), minlength=count)
+        self._means = np.stack(
+            [
+                np.bincount(pieces.labels.reshape(-1), pieces.lab[..., k].reshape(-1), count) / np.maximum(areas, 1)
+                for k in range(3)
+            ],
+            -1,
+        )
+        self._boxes: dict[int, tuple[int, int, int, int]] = {}
+
+    def all(self, one: NDArray[Any], other: NDArray[Any], moved: NDArray[Any]) -> NDArray[np.bool_]:
+        rows = np.column_stack([one, other, moved])
+        kinds, inverse = np.unique(rows, axis=0, return_inverse=True)
+        return np.array([self._asked(*(int(v) for v in kind)) for kind in kinds], bool)[inverse.reshape(-1)]
+
+    def _asked(self, one: int, other: int, right: int, down: int) -> bool:
+        key = (one, other, right, down)
+        if key not in self._known:
+            alike = float(np.linalg.norm(self._means[one] - self._means[other])) < _ALIKE
+            self._known[key] = alike and self._together(one, other, right, down) > _SAME
+        return self._known[key]
+
+    def _together(self, one: int, other: int, right: int, down: int) -> float:
+        """Area both share to area of both, the first moved; only what lies in the picture counts."""
+        left, top, wide, high = self._box(one)
+        labels = self.pieces.labels
+        x0, y0 = max(left + right, 0), max(top + down, 0)
+        x1, y1 = min(left + right + wide, labels.shape[1]), min(top + down + high, labels.shape[0])
+        if x1 <= x0 or y1 <= y0:
+            return 0.0
+        first = labels[y0 - down : y1 - down, x0 - right : x1 - right] == one
+        second = labels[y0:y1, x0:x1] == other
+        both = float((first & second).sum())
+        left, top, wide, high = self._box(other)
+        # Of the second all counts that lies where the first could be seen as well.
+        inner = labels[
+            max(top, down, 0) : min(top + high, labels.shape[0] + min(down, 0)),
+            max(left, right, 0) : min(left + wide, labels.shape[1] + min(right, 0)),
+        ]
+        whole = float(first.sum() + (inner == other).sum()) - both
+        return both / max(whole, 1.0)
+
+    def _box(self, piece: int) -> tuple[int, int, int, int]:
+        if piece not in self._boxes:
+            self._boxes[piece] = cv2.boundingRect((self.pieces.labels == piece).astype(np.uint8))
+        return self._boxes[piece]
+
+
+def _goes_on(pieces: Pieces, stretch: NDArray[Any], at: NDArray[Any], to: NDArray[Any]) -> bool:
+    """Whether the joints around a stretch of a join lie alike on both its sides: it joins a surface to itself.
+    at: px of the pieces' arrays shown; to: how far the other side lies from where this one would go on."""
+    rows, columns = np.nonzero(stretch)
+    room = round(_AROUND * pieces.typical)
+    found = []
+    for number in np.unique(np.linspace(0, len(rows) - 1, 5).astype(int)):
+        x, y = at[rows[number], columns[number]].round().astype(int)
+        right, down = to[rows[number], columns[number]].round().astype(int)
+        height, width = pieces.joints.shape
+        # As much round the place as both sides have.
+        left, top = max(x - room, 0, -right), max(y - room, 0, -down)
+        end, bottom = min(x + room, width, width - right), min(y + room, height, height - down)
+        if end - left < room or bottom - top < room:
+            continue
+        one = pieces.joints[top:bottom, left:end]
+        other = pieces.joints[top + down : bottom + down, left + right : end + right]
+        found.append(float(np.corrcoef(one.ravel(), other.ravel())[0, 1]))
+    return bool(found) and float(np.median(found)) > _ALONG
+
+
+def _stretches(bad: NDArray[Any], least: float) -> tuple[NDArray[Any], dict[int, int]]:
+    """Numbers of the stretches that touch, over the edge too, (H, W), and the length of each that is long enough, the
+    longest first."""
+    joined = cv2.dilate(np.pad(bad.astype(np.uint8), ((1, 1), (1, 1)), mode="wrap"), np.ones((3, 3), np.uint8))
+    count, marks = cv2.connectedComponents(joined[1:-1, 1:-1])
+    marks = _wrapped(marks, count) * bad
+    lengths = np.bincount(marks.reshape(-1), minlength=count)
+    order = [int(number) for number in np.argsort(-lengths) if number and lengths[number] >= max(least, 3)]
+    return marks, {number: int(lengths[number]) for number in order}
+
+
+def _box(stretch: NDArray[Any]) -> tuple[float, float, float, float]:
+    """Left, top, width and height in fractions of the tile; what goes on over the edge begins before it."""
+    height, width = stretch.shape
+    rows, columns = np.nonzero(stretch)
+    left, top = _start(columns, width), _start(rows, height)
+    wide, high = int(((columns - left) % width).max()) + 1, int(((rows - top) % height).max()) + 1
+    return left / width, top / height, wide / width, high / height
+
+
+def _wrapped(marks: NDArray[Any], count: int) -> NDArray[Any]:
+    """Numbers of components that also touch over the edge."""
+    into = np.arange(count)
+    for one, other in ((marks[:, 0], marks[:, -1]), (marks[0], marks[-1])):
+        for a, b in zip(one, other, strict=True):
+            if a and b and into[a] != into[b]:
+                into[into == max(into[a], into[b])] = min(into[a], into[b])
+    return np.asarray(into[marks])
+
+
+def _start(places: NDArray[Any], extent: int) -> int:
+    """Where something that may go on over the edge begins: after the widest gap."""
+    order = np.unique(places)
+    gaps = np.diff(np.append(order, order[0] + extent))
+    return int(order[(int(gaps.argmax()) + 1) % len(order)])

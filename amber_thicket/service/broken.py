@@ -1,0 +1,52 @@
+"""Pieces of the sample, and which of them the joins of a tile break."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
+from amber_thicket.core.registry import BY_ID
+from amber_thicket.core.synthesis.mosaic import Mosaic, source_of_mosaic
+from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of
+from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
+from amber_thicket.core.tile.pieces import NONE, PIECES, Pieces, find_pieces
+
+
+def pieces_of_sample(evaluation: Evaluation) -> Pieces:
+    """The pieces of the evened picture, before it is joined."""
+    size = fit_side(evaluation.recipe, PLAN_SIDE)
+    sample = evaluation.layer("evened", size).pixels
+    return evaluation.memory.get(f"pieces/{evaluation.key('evened', size)}", lambda: find_pieces(sample))
+
+
+def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
+    """What the joins break: pieces ("yes", "no" or "unknown": whether the surface has any), contrast of their borders,
+    and, where it has, what broken_pieces() found. Empty where nothing is joined along lines."""
+    if evaluation.recipe.settings("tile.join").method == "none":
+        return {}
+    size = fit_side(evaluation.recipe, PLAN_SIDE)
+    plan = evaluation.decided(BY_ID["tile.join"])
+    if not isinstance(plan, Mosaic) and not (isinstance(plan, TilePlan) and plan.crisp):
+        return {}
+    pieces = pieces_of_sample(evaluation)
+    there = "yes" if pieces.contrast >= PIECES else "no" if pieces.contrast < NONE else "unknown"
+    told: dict[str, Any] = {"pieces": there, "contrast": pieces.contrast}
+    if there == "no":
+        return told
+    found = evaluation.memory.get(
+        f"broken/{evaluation.key('joined', size)}", lambda: broken_pieces(_source(evaluation, plan, size), pieces)
+    )
+    return {**told, **_as_told(found)}
+
+
+def _source(evaluation: Evaluation, plan: TilePlan | Mosaic, size: tuple[int, int]) -> Any:
+    work = evaluation.sizes(size).work
+    if isinstance(plan, Mosaic):
+        return source_of_mosaic(plan, size)
+    return source_of(plan, size, (work.width, work.height)).astype(np.float64)
+
+
+def _as_told(found: BrokenPieces) -> dict[str, Any]:
+    return {"count": found.count, "share": found.share, "boxes": found.boxes, "shown": found.shown}
