@@ -11,6 +11,7 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 import skimage.data
 from numpy.typing import NDArray
@@ -125,6 +126,22 @@ def bumps(side: int = 128, count: int = 40, seed: int = 3) -> Pixels:
         across, down = (np.exp(-((((along - at + 0.5) % 1 - 0.5) / radius) ** 2) / 2) for at in (x, y))
         field += rng.uniform(0.4, 1) * down[:, None] * across
     return ((field - field.min()) / (field.max() - field.min())).astype(np.float32)
+
+
+def wall(side: int = 600, across: int = 6, down: int = 10, seed: int = 1, turn: float = 0.0) -> Pixels:
+    """Bricks of slightly different tone in a running bond, pale joints 8 px wide. Linear RGB, (side, side, 3)."""
+    rng = np.random.default_rng(seed)
+    y, x = np.mgrid[0:side, 0:side].astype(np.float64)
+    x, y = x * np.cos(turn) - y * np.sin(turn), x * np.sin(turn) + y * np.cos(turn)
+    wide, high = side / across, side / down
+    row = np.floor(y / high)
+    x = x + (row % 2) * wide / 2
+    column = np.floor(x / wide)
+    tone = rng.uniform(0.12, 0.2, (64, 64))[row.astype(int) % 64, column.astype(int) % 64]
+    away = np.minimum(np.minimum(x % wide, wide - x % wide), np.minimum(y % high, high - y % high))
+    field = np.where(away < 4, 0.45, tone) * rng.normal(1, 0.05, (side, side))
+    colour = cv2.GaussianBlur(field, (0, 0), 1.0)[..., None] * np.array([1.0, 0.75, 0.6])
+    return colour.astype(np.float32)
 
 
 def encoded(codes: NDArray[Any], format: str = "PNG", **options: Any) -> bytes:

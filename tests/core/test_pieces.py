@@ -6,26 +6,12 @@ import cv2
 import numpy as np
 import skimage.segmentation
 
+from amber_thicket.core.numeric.cells import flooded, merged
 from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
-from amber_thicket.core.tile.pieces import NONE, PIECES, find_pieces, flooded, merged
+from amber_thicket.core.tile.pieces import NONE, PIECES, find_pieces
+from tests.support import wall
 
-SIDE, ACROSS, DOWN = 600, 6, 10
-
-
-def wall(side: int = SIDE, across: int = ACROSS, down: int = DOWN, seed: int = 1, turn: float = 0.0) -> np.ndarray:
-    """Bricks of slightly different tone in a running bond, pale joints 8 px wide. Linear RGB, (side, side, 3)."""
-    rng = np.random.default_rng(seed)
-    y, x = np.mgrid[0:side, 0:side].astype(np.float64)
-    x, y = x * np.cos(turn) - y * np.sin(turn), x * np.sin(turn) + y * np.cos(turn)
-    wide, high = side / across, side / down
-    row = np.floor(y / high)
-    x = x + (row % 2) * wide / 2
-    column = np.floor(x / wide)
-    tone = rng.uniform(0.12, 0.2, (64, 64))[row.astype(int) % 64, column.astype(int) % 64]
-    away = np.minimum(np.minimum(x % wide, wide - x % wide), np.minimum(y % high, high - y % high))
-    field = np.where(away < 4, 0.45, tone) * rng.normal(1, 0.05, (side, side))
-    colour = cv2.GaussianBlur(field, (0, 0), 1.0)[..., None] * np.array([1.0, 0.75, 0.6])
-    return colour.astype(np.float32)
+SIDE = 600
 
 
 def straight(width: int, height: int, sample: tuple[int, int], left: int = 0) -> np.ndarray:

@@ -6,12 +6,14 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
+from amber_thicket.core.gather.features import count_features
 from amber_thicket.core.gather.orient import turned_box
-from amber_thicket.core.gather.triage import features_across, noise_of, triage
+from amber_thicket.core.gather.triage import noise_of, triage
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb
+from amber_thicket.core.shading.raking import ONE_SIDE, raking
 from amber_thicket.demo.library import CAPTURES
 from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph
-from tests.support import linear_photograph, rig_surface
+from tests.support import linear_photograph, rig_surface, wall
 
 
 class TriageTest(unittest.TestCase):
@@ -39,7 +41,10 @@ class TriageTest(unittest.TestCase):
         for name in ("verdigris_copper", "deck_planks", "tide_pebbles", "tarred_felt", "embossed_hide"):
             shot = Shot(bearing=110, elevation=45, sky=0.7, fall_off=0.05, noise=0.004)
             codes = photograph(rig_surface(name, 1024, 11), shot, np.random.default_rng(1))
-            self.assertEqual(self.accused(decode_srgb(codes)), set(), name)
+            # Seven boards, one and a half times as long as the picture is wide, are few.
+            few = {"Few features"} if name == "deck_planks" else set()
+            # A lamp stands on one side of all of them; on some it shows.
+            self.assertEqual(self.accused(decode_srgb(codes)) - {"Light from one side"}, few, name)
 
     def test_views_from_an_angle_are_found_and_straight_ones_are_not_accused(self) -> None:
         slanted = Stand(tilt=-35, pan=9, roll=2, picture=(1600, 1200), distance=1.35)
@@ -85,13 +90,53 @@ class TriageTest(unittest.TestCase):
             self.assertAlmostEqual(noise_of(codes), sigma, delta=0.15 * sigma)
 
     def test_features_are_counted(self) -> None:
-        x = np.arange(512) / 512
-        for count in (5, 12, 40):
-            board = (0.5 + 0.4 * np.outer(np.sin(2 * np.pi * count * x), np.sin(2 * np.pi * count * x))).astype(
-                np.float32
-            )
-            # A chequer of so many squares each way has its energy on the diagonal.
-            self.assertAlmostEqual(features_across(board), count * 2**0.5, delta=0.25 * count)
+        for across, down in ((4, 8), (6, 10), (12, 24)):
+            found = count_features(wall(across=across, down=down))
+            with self.subTest(across=across):
+                self.assertAlmostEqual(found.across or 0, across, delta=0.25 * across)
+                self.assertAlmostEqual(found.down or 0, down, delta=0.25 * down)
+        half = count_features(np.ascontiguousarray(wall(across=12, down=24)[:300, :300]))
+        self.assertAlmostEqual(half.across or 0, 6, delta=1.5)
+        for name in ("grass", "gravel"):
+            self.assertIsNone(count_features(linear_photograph(name)).across, "grown over or lying on each other")
+
+    def test_few_large_ones_are_told_and_what_cannot_be_told_is_not_guessed(self) -> None:
+        def told(pixels: np.ndarray) -> dict[str, str]:
+            return {f["what"]: f["measured"] for f in triage(pixels, bits=8, floating=False)}
+
+        self.assertIn("4 down", told(wall(across=2, down=4))["Few features"])
+        self.assertIn("down", told(wall(across=6, down=12))["Features"])
+        self.assertEqual(told(linear_photograph("grass"))["Features"], "cannot tell")
+
+    def test_size_speaks_of_what_a_tile_keeps(self) -> None:
+        # A fifth of the picture is spent where its copies overlap: of 1024 px are left 853.
+        finding = next(
+            f for f in triage(np.full((1024, 1024, 3), 0.2, np.float32), bits=8, floating=False) if f["what"] == "Size"
+        )
+        self.assertEqual(finding["advice"], "Enough for maps of 512 px; 1024 px would be enlarged 1.2 ×.")
+
+    def test_strips_that_were_not_photographed_are_named(self) -> None:
+        pixels = linear_photograph("gravel")
+        for name, turn in (("top", 0), ("left", 1), ("bottom", 2), ("right", 3)):
+            for what, strip in (("Mirrored edge", pixels[:60][::-1]), ("Smeared edge", np.repeat(pixels[:1], 60, 0))):
+                made = np.ascontiguousarray(np.rot90(np.concatenate([strip, pixels]), turn))
+                found = {f["what"]: f for f in triage(made, bits=8, floating=False)}
+                with self.subTest(what, side=name):
+                    self.assertIn(f"at the {name}", found[what]["measured"])
+                    left, top, right, bottom = found[what]["box"]
+                    deep = (right - left) if name in ("left", "right") else (bottom - top)
+                    self.assertAlmostEqual(deep, 60 / 572, delta=0.02)
+        self.assertFalse({what for what in self.accused(pixels) if "edge" in what})
+
+    def test_light_that_check_finds_is_found_here_by_the_same_figure(self) -> None:
+        surface = rig_surface("lime_render", 512, 3)
+        lit = decode_srgb(photograph(surface, Shot(bearing=100, elevation=25, sky=0.3), np.random.default_rng(1)))
+        found = {f["what"]: f["measured"] for f in triage(lit, bits=8, floating=False)}
+        light = raking(lit)
+        self.assertGreater(light.weight, ONE_SIDE)
+        self.assertIn("along", found["Light from one side"])
+        self.assertAlmostEqual(float(found["Light from one side"].split()[-1].rstrip("°")), light.bearing, delta=5)
+        self.assertNotIn("Light from one side", self.accused(linear_photograph("gravel")))
 
     def test_glare_and_size(self) -> None:
         codes = photograph(CAPTURES[0].make(512, 3), Shot(), np.random.default_rng(2))

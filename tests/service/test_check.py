@@ -186,7 +186,8 @@ class RuleTest(unittest.TestCase):
 
     def test_passes_are_not_accidents(self) -> None:
         """What fails above passes on the good set, except what a photograph may really have."""
-        allowed = {"base_color.bounds", "tiling.drift", "set.blank_maps"}
+        # A plain cut goes through stones of gravel; whole ones are laid by other methods.
+        allowed = {"base_color.bounds", "tiling.drift", "set.blank_maps", "tiling.joins"}
         bad = {r.id for r, f in examine(self.good) if f.level in ("attention", "blocked")} - allowed
         self.assertEqual(bad, set())
 

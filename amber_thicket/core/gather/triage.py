@@ -13,16 +13,23 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.gather.features import count_features
 from amber_thicket.core.gather.tilt import tilt
 from amber_thicket.core.numeric.colour import coded_luminance, encode_srgb, luminance
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.shading.raking import ONE_SIDE, raking
+from amber_thicket.core.tile.join import Settings
 
 _SAMPLE = 1536
 Box = tuple[float, float, float, float]
-SOFT, NOISY, FEW, UNEVEN, GLARE, CLIPPED = 0.25, 3.5, 7.0, 1.6, 0.004, 0.005
+SOFT, NOISY, FEW, UNEVEN, GLARE, CLIPPED = 0.25, 3.5, 20.0, 1.6, 0.004, 0.005
 PLAIN, MARGIN = 0.006, 0.01
+# Strips differ from a copy by less than this share of what neighbouring pixels differ by.
+_SAME = 0.25
+# Nobody sees that much enlarging.
+_HARDLY = 1.03
 
 
 @dataclass(frozen=True)
@@ -77,19 +84,6 @@ def sharpness_of(tone: Pixels, noise: float) -> float:
     return float(np.sqrt(fine / coarse))
 
 
-def features_across(tone: Pixels) -> float:
-    """About how many features fit across the picture: the middle of its spectrum, in cycles per width. tone: (H, W)."""
-    side = min(tone.shape)
-    middle = tone[(tone.shape[0] - side) // 2 :, (tone.shape[1] - side) // 2 :][:side, :side]
-    small = cv2.resize(middle, (256, 256), interpolation=cv2.INTER_AREA)
-    window = np.outer(np.hanning(256), np.hanning(256))
-    power = np.abs(np.fft.rfft2((small - cv2.GaussianBlur(small, (0, 0), 64)) * window)) ** 2
-    radius = np.hypot(np.fft.fftfreq(256)[:, None], np.fft.rfftfreq(256)[None, :]) * 256
-    rings = np.bincount(radius.astype(int).ravel(), power.ravel())[2:110]
-    reached = np.cumsum(rings) / max(float(rings.sum()), 1e-20)
-    return float(np.searchsorted(reached, 0.5) + 2)
-
-
 def triage(pixels: Pixels, *, bits: int, floating: bool) -> list[dict[str, Any]]:
     """All findings of a capture, as plain data. pixels: linear RGB (H, W, 3)."""
     height, width = pixels.shape[:2]
@@ -101,25 +95,29 @@ def triage(pixels: Pixels, *, bits: int, floating: bool) -> list[dict[str, Any]]
     codes = encode_srgb(np.ascontiguousarray(pixels[::step, ::step]))
     small = shrink(pixels, max(1, min(height, width) // 512))
     whole = np.ascontiguousarray(coded_luminance(small))
-    found = [_size(width, height), *_exposure(codes), _light(small), _glare(codes), _bits(bits, floating)]
-    found += _margins(whole)
+    found = [_size(width, height), *_exposure(codes), _light(small), *_one_side(small), _glare(codes)]
+    found += [_bits(bits, floating), *_margins(whole), *_strips(whole)]
     if min(tone.shape) >= 64:
         noise = noise_of(coded)
         found += [
             _sharp(tone, noise),
             _grain(noise),
-            *_features(whole),
+            *_features(pixels),
             _tilt(shrink(pixels, max(1, max(width, height) // 1200))),
         ]
     return [asdict(finding) for finding in found]
 
 
 def _size(width: int, height: int) -> CaptureFinding:
+    """What a tile keeps of the picture: the overlap of its joins is spent."""
     side = min(width, height)
+    kept = side / (1 + Settings().overlap_x / 100)
     if side < 512:
         advice = "Finished maps over this size hold no more detail. Come closer, or photograph in parts."
         return CaptureFinding("attention", "Small", f"{width} × {height} px", advice)
-    return CaptureFinding("pass", "Size", f"{width} × {height} px", f"Enough for maps of {2 ** int(np.log2(side))} px.")
+    enough = 2 ** int(np.log2(kept * _HARDLY))
+    advice = f"Enough for maps of {enough} px; {2 * enough} px would be enlarged {2 * enough / kept:.1f} ×."
+    return CaptureFinding("pass", "Size", f"{width} × {height} px", advice)
 
 
 def _exposure(codes: Pixels) -> list[CaptureFinding]:
@@ -151,6 +149,16 @@ def _light(pixels: Pixels) -> CaptureFinding:
         advice = "Even takes it out; check the amount there."
         return CaptureFinding("attention", "Uneven light", f"{uneven:.1f} : 1", advice, _cell(grid, int(grid.argmin())))
     return CaptureFinding("pass", "Light", f"{uneven:.1f} : 1")
+
+
+def _one_side(pixels: Pixels) -> list[CaptureFinding]:
+    """Light that falls in from one side: what Check looks for in the finished colour."""
+    light = raking(pixels)
+    if light.weight <= ONE_SIDE:
+        return []
+    measured = f"{light.weight:.2f}, along {light.bearing:.0f}°"
+    advice = "Relief shading in Even takes it out; Relief reads the height from it."
+    return [CaptureFinding("attention", "Light from one side", measured, advice)]
 
 
 def _glare(codes: Pixels) -> CaptureFinding:
@@ -185,16 +193,24 @@ def _grain(grain: float) -> CaptureFinding:
     return CaptureFinding("pass", "Noise", f"{grain:.1f} of 255")
 
 
-def _features(tone: Pixels) -> list[CaptureFinding]:
-    count = features_across(tone)
-    found = CaptureFinding("pass", "Features", f"about {count:.0f} across", "Many small ones tile well.")
-    if count < FEW:
+def _features(pixels: Pixels) -> list[CaptureFinding]:
+    count = count_features(pixels)
+    if count.across is None or count.down is None:
+        advice = "It has no pieces with clear joints to count. Look at it repeated in Tile."
+        return [CaptureFinding("note", "Features", "cannot tell", advice)]
+    fit = max(count.across, 1.0) * max(count.down, 1.0)
+    measured = f"about {count.across:.0f} across, {count.down:.0f} down"
+    few = fit < FEW
+    advice = "Many small ones tile well."
+    if few:
         advice = "Few big features show at every repeat. Stand further back, so that more of them fit."
-        found = CaptureFinding("attention", "Few features", f"about {count:.0f} across", advice)
     # What lies within half a feature of an edge belongs to features that the edge cuts through.
-    share = 1 - (1 - 1 / max(count, 1)) ** 2
-    advice = "So much of the picture belongs to features that its borders cut, and has to be joined in Tile."
-    return [found, CaptureFinding("note" if count < FEW else "pass", "Border share", f"{share * 100:.0f} %", advice)]
+    share = 1 - (1 - 1 / max(count.across, 1)) * (1 - 1 / max(count.down, 1))
+    cut = "So much of the picture belongs to features that its borders cut, and has to be joined in Tile."
+    return [
+        CaptureFinding("attention" if few else "pass", "Few features" if few else "Features", measured, advice),
+        CaptureFinding("note" if few else "pass", "Border share", f"{share * 100:.0f} %", cut),
+    ]
 
 
 def _tilt(pixels: Pixels) -> CaptureFinding:
@@ -226,6 +242,51 @@ def _margins(tone: Pixels) -> list[CaptureFinding]:
     advice = "Nothing is on it. Crop it away in Square."
     box = (float(left), float(top), float(right), float(bottom))
     return [CaptureFinding("attention", "Plain margin", f"{share * 100:.0f} % of the picture", advice, box)]
+
+
+def _strips(tone: Pixels) -> list[CaptureFinding]:
+    """Strips along an edge that were not photographed: a mirrored copy of what lies beside them, or the last row drawn
+    out. tone: (H, W), coded."""
+    height, width = tone.shape
+    usual = float(np.abs(np.diff(tone, axis=0)).mean() + np.abs(np.diff(tone, axis=1)).mean()) / 2
+    if min(height, width) < 64 or usual < 1e-4:
+        return []
+    found = []
+    for side, rows in (("top", tone), ("bottom", tone[::-1]), ("left", tone.T), ("right", tone.T[::-1])):
+        # What is drawn out is its own mirror, too.
+        smeared = _smeared(rows, usual)
+        for what, deep in (("Smeared edge", smeared), ("Mirrored edge", 0 if smeared else _mirrored(rows, usual))):
+            if deep:
+                share = deep / len(rows)
+                box = {
+                    "top": (0.0, 0.0, 1.0, share),
+                    "bottom": (0.0, 1 - share, 1.0, 1.0),
+                    "left": (0.0, 0.0, share, 1.0),
+                    "right": (1 - share, 0.0, 1.0, 1.0),
+                }[side]
+                advice = "This strip is no photograph of the surface. Crop it away in Square."
+                found.append(CaptureFinding("attention", what, f"{share * 100:.0f} % at the {side}", advice, box))
+    return found
+
+
+def _mirrored(rows: Pixels, usual: float) -> int:
+    """How many of the first rows are a mirror of the next ones, 0 for none."""
+    for deep in range(len(rows) // 3, max(len(rows) // 50, 5), -1):
+        strip = rows[:deep]
+        # With or without the row at the fold twice; shrunk pictures blur it.
+        for first in (deep, deep + 1):
+            beside = rows[first : first + deep][::-1]
+            if beside.shape == strip.shape and float(np.abs(strip - beside).mean()) < _SAME * usual:
+                return deep
+    return 0
+
+
+def _smeared(rows: Pixels, usual: float) -> int:
+    """How many of the first rows are all alike, though they change along, 0 for none."""
+    steps = np.abs(np.diff(rows, axis=0)).mean(axis=1)
+    alike = int(np.argmax(steps > _SAME * usual)) if (steps > _SAME * usual).any() else len(steps)
+    along = float(np.abs(np.diff(rows[0])).mean())
+    return alike if alike > max(len(rows) // 50, 5) and along > _SAME * usual and alike < len(steps) else 0
 
 
 def densest(mask: NDArray[np.bool_]) -> Box:

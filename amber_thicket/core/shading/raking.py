@@ -22,6 +22,8 @@ _SIDEWAYS, _SURE = 0.35, 0.2
 # Widths of relief that shading tells about, in px of a tile of 768.
 _FINEST, _COARSEST, _PLAN = 0.5, 48.0, 768.0
 _REGULAR = 0.5
+# From this weight on, light from one side is seen in the colour; from measured photographs.
+ONE_SIDE = 0.3
 
 
 @dataclass(frozen=True)

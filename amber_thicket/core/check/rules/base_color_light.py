@@ -5,18 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
-from amber_thicket.core.shading.raking import raking
-
-LIMIT = 0.3
+from amber_thicket.core.shading.raking import ONE_SIDE, raking
 
 
 def look(subject: Subject) -> Iterable[Finding]:
     light = raking(subject.maps["base_color"].pixels)
-    bad = light.weight > LIMIT
+    bad = light.weight > ONE_SIDE
     already = subject.recipe.settings("even.raking").amount > 0
     fix = Fix("Take relief shading out", {"even.raking.amount": 80.0}) if bad and not already else None
     measured = f"{light.weight:.2f}, along {light.bearing:.0f}°" if light.weight else "from no one side"
-    yield Finding("attention" if bad else "pass", measured, f"under {LIMIT:g}", map="base_color", fix=fix)
+    yield Finding("attention" if bad else "pass", measured, f"under {ONE_SIDE:g}", map="base_color", fix=fix)
 
 
 RULE = Rule(
