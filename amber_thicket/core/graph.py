@@ -104,11 +104,17 @@ class Evaluation:
         exact = (width * (1 + over[0]), height * (1 + over[1]))
         tile_mm = sample_mm / (1 + over[0]) if sample_mm else None
         picture = self.picture_size()
-        work = Frame(int(exact[0] + 1e-6), int(exact[1] + 1e-6), float(width), False, tile_mm, picture, exact)
+        meets = join.method == "none" and join.tiles and self._uncut()
+        work = Frame(int(exact[0] + 1e-6), int(exact[1] + 1e-6), float(width), meets, tile_mm, picture, exact)
         box, whole = self.sample_box(work), self.view().size
         part = (box[0] / whole[0], box[1] / whole[1], box[2] / whole[0], box[3] / whole[1])
         tile = Frame(width, height, float(width), True, tile_mm, picture, part=part)
         return Sizes(work, tile, self._level(work))
+
+    def _uncut(self) -> bool:
+        """Whether the sample is the whole picture, flat as it was brought."""
+        names = ("square.crop", "square.flat", "square.lens")
+        return all(self.recipe.settings(name) == type(self.recipe.settings(name))() for name in names)
 
     def picture_size(self) -> tuple[int, int]:
         """(width, height) of the capture after it is turned the right way up."""
@@ -355,6 +361,8 @@ class Evaluation:
             settings = [getattr(own, name) for name in operation.decides_by]
         given = self.given(operation)
         parts = ["decide", operation.id, operation.version, settings, given.role if given else ""]
+        if operation.stage == "even" and sizes.work.wraps:
+            parts.append("round")
         return _digest(parts + self._input_keys(operation, sizes))
 
     def decided(self, operation: Operation) -> Any:

@@ -26,6 +26,7 @@ from amber_thicket.formats.picture import Picture, kind_of, read_picture
 from amber_thicket.formats.tags import encoding_tag
 from amber_thicket.formats.unzip import is_zip
 from amber_thicket.service.library import evaluation_of
+from amber_thicket.service.mapset import tiles_already
 from amber_thicket.service.preview import encoded
 from amber_thicket.service.sources import describe, describe_map, file_key
 
@@ -50,12 +51,14 @@ class Given:
 
 @dataclass(frozen=True)
 class Set:
-    """One surface: its files, what was found, without pixels, and what a library keeps of the files."""
+    """One surface: its files, what was found, without pixels, and what a library keeps of the files. tiles: the edges
+    of the colour meet."""
 
     name: str
     files: tuple[Given, ...]
     found: Audit
     infos: tuple[dict[str, Any], ...]
+    tiles: bool
 
 
 Refused = list[dict[str, str]]
@@ -158,6 +161,7 @@ def _set_of(pictures: dict[Given, tuple[bytes, Picture]], profile: Profile, wher
     title = named(first.name).family if len(pictures) > 1 else Path(first.name).stem
     colour = next((one.file.name for one in found.roles if one.role == "base_color"), "")
     infos: list[dict[str, Any]] = []
+    tiles = False
     # The file that brings the colour comes first, and is read as colour.
     for given in sorted(pictures, key=lambda given: given.base != colour):
         data, picture = pictures[given]
@@ -165,10 +169,12 @@ def _set_of(pictures: dict[Given, tuple[bytes, Picture]], profile: Profile, wher
             guess = next(one.guess for one in found.roles if one.file.name == given.base)
             infos.append(describe_map(picture, given.blob, len(data), given.base, guess))
         else:
-            infos.append(describe(read_picture(data, given.base), given.blob, len(data), given.base))
+            read = read_picture(data, given.base)
+            tiles = tiles_already(read)
+            infos.append(describe(read, given.blob, len(data), given.base))
     title = title.replace("_", " ").title() or "Set"
     title = f"{title} ({where})" if where else title
-    return Set(title, tuple(pictures), found.lightened(), tuple(infos))
+    return Set(title, tuple(pictures), found.lightened(), tuple(infos), tiles)
 
 
 def recipe_of(one: Set, *, repaired: bool, profile: str) -> Recipe:
@@ -176,6 +182,7 @@ def recipe_of(one: Set, *, repaired: bool, profile: str) -> Recipe:
     width, height = (max((s for s in SIZES if s <= one.infos[0][n]), default=SIZES[0]) for n in ("width", "height"))
     changes: dict[str, Any] = {"square.size.width": width, "square.size.height": height, **LEAVE_COLOUR}
     changes |= {"pack.files.profile": profile, "tile.join.method": "none"}
+    changes["tile.join.tiles"] = one.tiles
     taken = one.found.changes
     if not repaired:
         mending = {path for finding in one.found.findings for path in finding.changes}

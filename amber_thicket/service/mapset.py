@@ -70,7 +70,7 @@ def first_changes(key: str, guess: Guess, picture: Picture) -> dict[str, Any]:
         return {}
     changes: dict[str, Any] = {**LEAVE_COLOUR} if guess.role == "base_color" else assignment(key, guess)
     if guess.role and tiles_already(picture):
-        changes["tile.join.method"] = "none"
+        changes |= {"tile.join.method": "none", "tile.join.tiles": True}
     return changes
 
 

@@ -41,7 +41,7 @@ class AuditTest(BrowserTest):
         page.locator("text=5 things are wrong").wait_for()
         page.get_by_role("button", name="Repair all and open").click()
         page.wait_for_selector("nav[aria-label=Stages]")
-        page.locator("button[title='Open Check']:has-text('All clear')").wait_for()
+        page.locator("button[title='Open Check']:has-text('1 to settle')").wait_for()
         self.stage("Pack")
         page.get_by_label("Profile").first.click()
         page.get_by_role("option", name="glTF 2.0").click()

@@ -280,7 +280,7 @@ class JourneyTest(BrowserTest):
         old = self.shown("second")
         part.locator("button:has-text('Fill it'), button:has-text('Fill all')").click()
         filled = self.wait_for_new(old, "second")
-        part.locator("text=Nothing catches the eye").wait_for()
+        part.locator("text=/Nothing catches the eye|Something may catch/").wait_for()
         part.locator("button:has-text('Fill by hand')").click()
         box = self.page.locator("[data-testid=marking]").bounding_box()
         assert box
@@ -289,7 +289,7 @@ class JourneyTest(BrowserTest):
         part.locator("text=places are filled").wait_for()
         part.locator("button:has-text('Take the last back')").click()
         self.wait_for_new(again, "second")
-        part.locator("text=Nothing catches the eye").wait_for()
+        part.locator("text=/Nothing catches the eye|Something may catch/").wait_for()
 
     def test_what_is_announced_while_a_material_opens_is_not_missed(self) -> None:
         """A map comes in after the service told the page of the material, and before the page has it."""

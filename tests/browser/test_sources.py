@@ -43,7 +43,7 @@ class SourcesTest(BrowserTest):
     def levels(self) -> dict[str, str]:
         """The worst level of every rule."""
         found = self.page.request.get(self.page.url.replace("/m/", "/api/materials/") + "/checks").json()["findings"]
-        order = ["pass", "note", "attention", "blocked"]
+        order = ["pass", "note", "unknown", "attention", "blocked"]
         worst: dict[str, str] = {}
         for one in found:
             worst[one["rule"]] = max(worst.get(one["rule"], "pass"), one["level"], key=order.index)

@@ -222,6 +222,37 @@ class RuleTest(unittest.TestCase):
                 after = self.findings(subject(**mended), rule)
                 self.assertTrue(all(f.level in ("pass", "note") for f in after), after)
 
+    def test_no_fix_blocks_another_rule(self) -> None:
+        gravel, lit = linear_photograph("gravel"), lit_from_one_side()
+        joined = evaluation(lit, **size_of(256), even__light__amount=0.0).layer("base_color", (256, 256)).pixels
+        as_it_is = {"tile__join__method": "none", "tile__join__tiles": True, "even__light__amount": 0.0}
+        for name, pixels, changes in (
+            ("untiled", gravel, {"tile__join__method": "none"}),
+            ("green", gravel, {"relief__normal__y_in_files": "minus", "pack__files__format": "exr"}),
+            (
+                "half metal",
+                gravel,
+                {"response__metallic__level": 0.5, "relief__height__low": 40.0, "relief__height__high": 60.0},
+            ),
+            ("planted", planted(gravel), {"relief__occlusion__contrast": 4.0}),
+            ("bright", gravel * np.float32([4, 0.12, 0.12]), {"response__roughness__spread": 0.0}),
+            ("a lit tile", joined, as_it_is),
+            ("a lit photograph", lit, {}),
+        ):
+
+            def of(pixels: np.ndarray = pixels, changes: dict[str, Any] = changes, **fixed: Any) -> Subject:
+                return subject_of(evaluation(pixels, **{**size_of(256), **changes, **fixed}), "made", 256)
+
+            first = examine(of())
+            before = {rule.id for rule, finding in first if finding.level == "blocked"}
+            for rule, finding in first:
+                if finding.fix is None:
+                    continue
+                fixed = of(**{k.replace(".", "__"): v for k, v in finding.fix.changes.items()})
+                after = {other.id for other, one in examine(fixed) if one.level == "blocked"}
+                with self.subTest(name, rule=rule.id, fix=finding.fix.label):
+                    self.assertLessEqual(after, before)
+
     def assert_mended(self, of: Callable[..., Subject], rule: str) -> None:
         """A fault is found, and its fix, taken as the setting it is, makes the rule pass."""
         finding = self.assert_bad(of(), rule)

@@ -35,8 +35,8 @@ def survey(raster: Raster, frame: Frame, size: float) -> Neighbourhood:
     factor = max(1, min(tone.shape) // _GRID)
     small = shrink(tone, factor)
     sigma = frame.length(size) / factor
-    a, b = guided(small, max(sigma / 4, 0.6), _EDGE, wraps=False)
-    around = blur(a * small + b, sigma * 2, wraps=False)
+    a, b = guided(small, max(sigma / 4, 0.6), _EDGE, wraps=frame.wraps)
+    around = blur(a * small + b, sigma * 2, wraps=frame.wraps)
     return Neighbourhood(a, b, around)
 
 
@@ -46,7 +46,7 @@ def departure(raster: Raster, frame: Frame, found: Neighbourhood) -> Pixels:
     (H, W), natural log.
     """
     size = (frame.height, frame.width)
-    a, b, around = (enlarge(field, *size, wraps=False) for field in found)
+    a, b, around = (enlarge(field, *size, wraps=frame.wraps) for field in found)
     return a * tone_of(raster.pixels) + b - around
 
 

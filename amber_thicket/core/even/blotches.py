@@ -30,12 +30,12 @@ def decide_blotches(rebuilt: Raster, *, frame: Frame, dark: float, bright: float
     factor = max(1, min(rebuilt.pixels.shape[:2]) // _GRID)
     lab = to_oklab(shrink(rebuilt.pixels, factor))
     sigma = max(frame.length(size) / factor / 2.5, 0.6)
-    return np.asarray(blur(lab, sigma, wraps=False) - blur(lab, sigma * _WIDER, wraps=False), np.float32)
+    return np.asarray(blur(lab, sigma, wraps=frame.wraps) - blur(lab, sigma * _WIDER, wraps=frame.wraps), np.float32)
 
 
 def blotches(rebuilt: Raster, *, frame: Frame, decided: Pixels, dark: float, bright: float, size: float) -> Raster:
     """Linear RGB, tone and colour of blotches taken back toward their neighbourhood; detail finer than them stays."""
-    away = enlarge(decided, frame.height, frame.width, wraps=False, cubic=True)
+    away = enlarge(decided, frame.height, frame.width, wraps=frame.wraps, cubic=True)
     return Raster(moved_in_oklab(rebuilt.pixels, away, dark / 100, bright / 100))
 
 

@@ -52,13 +52,13 @@ def decide_drift(flat: Raster, *, frame: Frame, amount: float, radius: float, pr
         middle = np.median(rest, axis=(0, 1))
         spread = 1.4826 * np.median(np.abs(rest - middle), axis=(0, 1)) + 1e-4
         held = np.clip(rest, middle - reach * spread, middle + reach * spread) - middle
-        slow = slow + blur(np.ascontiguousarray(held, np.float32), sigma, wraps=False)
+        slow = slow + blur(np.ascontiguousarray(held, np.float32), sigma, wraps=frame.wraps)
     return np.asarray(slow - slow.mean(axis=(0, 1)), np.float32)
 
 
 def drift(flat: Raster, *, frame: Frame, decided: Pixels, amount: float, radius: float, protect: float) -> Raster:
     """Linear RGB with the slow part of tone and colour taken out by amount per cent."""
-    slow = enlarge(decided, frame.height, frame.width, wraps=False, cubic=True)
+    slow = enlarge(decided, frame.height, frame.width, wraps=frame.wraps, cubic=True)
     return Raster(moved_in_oklab(flat.pixels, slow, amount / 100, amount / 100))
 
 

@@ -11,6 +11,7 @@ from functools import partial
 
 import numpy as np
 
+from amber_thicket.core.even._round import with_margin, without_margin
 from amber_thicket.core.numeric.colour import logarithm, luminance_of, srgb_to_linear
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur, fill_by_normalized_convolution, shrink
@@ -113,7 +114,9 @@ def _stand_out(tone, soft, colour, usual, limits, faint, sure, first, last):  # 
 
 
 def decide_glare(evened: Raster, *, frame: Frame, amount: float, margin: float) -> Found:
-    """Where glare lies, and what takes its place."""
+    """Where glare lies, and what takes its place; of a tile, with a margin of what lies round its edges."""
+    if frame.wraps:
+        evened, frame = with_margin(evened, frame)
     pixels = evened.pixels
     mask = glare_mask(pixels, frame.tile_width, amount)
     if not mask.any():
@@ -149,6 +152,9 @@ def _filled_in(pixels: Pixels, mask: Mask, reach: int) -> Pixels:
 
 def glare(evened: Raster, *, frame: Frame, decided: Found, amount: float, margin: float) -> Raster:
     """Linear RGB with glare rebuilt."""
+    if frame.wraps:
+        wide, around = with_margin(evened, frame)
+        return without_margin(glare(wide, frame=around, decided=decided, amount=amount, margin=margin), frame)
     pixels = evened.pixels
     size = (frame.width, frame.height)
     if decided.specks.any():

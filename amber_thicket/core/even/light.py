@@ -41,20 +41,25 @@ def _surface_terms(height: int, width: int) -> Pixels:
     return np.stack([np.ones_like(x), x, y, x * y, x * x, y * y], -1)
 
 
+def _surface(small: Pixels) -> Pixels:
+    """The quadratic surface that comes nearest, (H, W)."""
+    terms = _surface_terms(*small.shape)
+    flat = terms.reshape(-1, 6)
+    weights = np.linalg.solve(flat.T @ flat, flat.T @ small.reshape(-1))
+    return np.asarray((flat @ weights.astype(np.float32)).reshape(small.shape))
+
+
 def decide_light(squared: Raster, *, frame: Frame, amount: float, size: float) -> Pixels:
     """Log of the light across the picture, mean 0, on a coarse grid.
 
     A quadratic surface takes the slope that runs through the edges, where smoothing alone would be
-    biased; smoothing the rest follows what a quadratic cannot.
+    biased; smoothing the rest follows what a quadratic cannot. Round the edges of a tile no slope can run through.
     """
     tone = log_luminance(squared.pixels, _DARK)
     factor = max(1, min(tone.shape) // _GRID)
     small = shrink(tone, factor)
-    terms = _surface_terms(*small.shape)
-    flat = terms.reshape(-1, 6)
-    weights = np.linalg.solve(flat.T @ flat, flat.T @ small.reshape(-1))
-    surface = (flat @ weights.astype(np.float32)).reshape(small.shape)
-    light = surface + blur(small - surface, frame.length(size) / factor, wraps=False)
+    surface = np.float32(small.mean()) * np.ones_like(small) if frame.wraps else _surface(small)
+    light = surface + blur(small - surface, frame.length(size) / factor, wraps=frame.wraps)
     result: Pixels = (light - light.mean()).astype(np.float32)
     return result
 
@@ -62,7 +67,9 @@ def decide_light(squared: Raster, *, frame: Frame, amount: float, size: float) -
 def light(squared: Raster, *, frame: Frame, decided: Pixels, amount: float, size: float) -> Raster:
     """The picture divided by its large-scale light to the power of amount. Linear RGB in and out."""
     # Slow enough that it makes no difference whether the light or its power is enlarged.
-    gain = enlarge(np.exp(decided * np.float32(-amount / 100)), frame.height, frame.width, wraps=False, cubic=True)
+    gain = enlarge(
+        np.exp(decided * np.float32(-amount / 100)), frame.height, frame.width, wraps=frame.wraps, cubic=True
+    )
     return Raster(
         multiplied(squared.pixels, gain),
         evidence={"fall_off": round(float(np.exp(decided.max() - decided.min())), 3)},

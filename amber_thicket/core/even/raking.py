@@ -49,14 +49,14 @@ def decide_raking(known: Raster, *, frame: Frame, amount: float) -> Shaded:
     light = raking(known.pixels)
     if light.weight == 0:
         return Shaded(light, 1.0, 0.0)
-    slope = slope_along(known.pixels, light, frame.tile_width)
+    slope = slope_along(known.pixels, light, frame.tile_width, wraps=frame.wraps)
     spread = max(float(slope.std()), 1e-9)
     tone = log_luminance(known.pixels, _DARK)
     sigma = _LARGE * frame.tile_width
     costs = []
     for strength in _STRENGTHS:
         off = tone - np.log(np.maximum(1 + strength / spread * slope, _LEAST))
-        off = off - blur(np.ascontiguousarray(off, np.float32), sigma, wraps=False, fast=True)
+        off = off - blur(np.ascontiguousarray(off, np.float32), sigma, wraps=frame.wraps, fast=True)
         costs.append(float(np.abs(off - np.median(off)).mean()))
     return Shaded(light, spread, _STRENGTHS[int(np.argmin(costs))])
 
@@ -66,7 +66,7 @@ def shading(known: Raster, *, frame: Frame, decided: Shaded, amount: float) -> R
     evidence = {"strength": decided.strength, "bearing": decided.light.bearing, "fit": decided.light.fit}
     if decided.strength == 0:
         return Raster(known.pixels, evidence=evidence)
-    slope = slope_along(known.pixels, decided.light, frame.tile_width)
+    slope = slope_along(known.pixels, decided.light, frame.tile_width, wraps=frame.wraps)
     light = np.maximum(1 + np.float32(decided.strength / decided.spread) * slope, _LEAST)
     return Raster(with_gain(known.pixels, np.log(light) * np.float32(-_PART * amount / 100)), evidence=evidence)
 

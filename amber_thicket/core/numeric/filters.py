@@ -212,17 +212,29 @@ def _average_rows(layer, tops, heights, lefts, widths, out, first, last):  # typ
 
 
 def enlarge(pixels: Pixels, height: int, width: int, *, wraps: bool, cubic: bool = False) -> Pixels:
-    """Smooth enlarging to (height, width); with wraps the edges still meet (needs whole factors)."""
+    """Smooth enlarging to (height, width); with wraps the edges still meet."""
     mode = cv2.INTER_CUBIC if cubic else cv2.INTER_LINEAR
     small_height, small_width = pixels.shape[:2]
-    if not wraps or height % small_height or width % small_width:
+    if not wraps:
         result: Pixels = cv2.resize(pixels, (width, height), interpolation=mode)
         return result
+    if height % small_height or width % small_width:
+        return _enlarged_round(pixels, height, width, mode)
     fy, fx, margin = height // small_height, width // small_width, 2
     padded = pad(pixels, margin, wraps=True)
     size = (width + 2 * margin * fx, height + 2 * margin * fy)
     large = cv2.resize(padded, size, interpolation=mode)
     return np.ascontiguousarray(large[margin * fy : margin * fy + height, margin * fx : margin * fx + width])
+
+
+def _enlarged_round(pixels: Pixels, height: int, width: int, mode: int) -> Pixels:
+    """Enlarging by any factor, round the edges: middles of pixels lie where resizing puts them."""
+    small_height, small_width = pixels.shape[:2]
+    margin = 3
+    across, down = small_width / width, small_height / height
+    matrix = np.array([[across, 0, across / 2 - 0.5 + margin], [0, down, down / 2 - 0.5 + margin]], np.float64)
+    flags = mode | cv2.WARP_INVERSE_MAP
+    return np.asarray(cv2.warpAffine(pad(pixels, margin, wraps=True), matrix, (width, height), flags=flags), np.float32)
 
 
 def guided(guide: Pixels, sigma: float, eps: float, *, wraps: bool) -> tuple[Pixels, Pixels]:

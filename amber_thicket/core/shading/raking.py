@@ -86,16 +86,16 @@ def _steepest(tone: NDArray[Any]) -> float:
     return float(0.5 * np.arctan2(2 * (gx * gy).mean(), (gx * gx - gy * gy).mean()))
 
 
-def slope_along(pixels: Pixels, light: Raking, tile: float) -> Pixels:
+def slope_along(pixels: Pixels, light: Raking, tile: float, *, wraps: bool = False) -> Pixels:
     """The slope along the light's axis that the shading tells, (H, W), but for one factor.
 
     pixels: linear RGB (H, W, 3). tile: px of one tile width, which the widths of what counts as relief go by. Nothing
-    is told about slopes across the light.
+    is told about slopes across the light. wraps: the picture's edges meet, and the slopes' will, too.
     """
     tone = coded_luminance(pixels).astype(np.float32)
     scale = tile / _PLAN
     margin = min(int(3 * _COARSEST * scale), min(tone.shape) - 1)
-    padded = np.pad(tone - tone.mean(), margin, mode="reflect")
+    padded = np.pad(tone - tone.mean(), margin, mode="wrap" if wraps else "reflect")
     size = [fft.next_fast_len(side, real=True) for side in padded.shape]
     wx = 2 * np.pi * fft.rfftfreq(size[1])[None].astype(np.float32)
     wy = 2 * np.pi * fft.fftfreq(size[0])[:, None].astype(np.float32)

@@ -47,6 +47,11 @@ class Settings(OperationSettings):
         "side into the other; regrow rebuilds the surface from parts of it; strew scatters turned pieces; stochastic "
         "mixes noise-like surfaces; none leaves the edges.",
     )
+    tiles: bool = setting(
+        False,
+        label="Tiles already",
+        help="The picture repeats as it is, without a join: Even works round its edges and leaves them meeting.",
+    )
     overlap_x: float = setting(
         20.0, ge=4, le=45, step=1, unit="% of tile", label="Overlap across", help="How far left and right side overlap."
     )

@@ -109,6 +109,7 @@ export interface SettingValues {
   "even.hues.purple_colour": number;
   "even.hues.purple_light": number;
   "tile.join.method": "none" | "blend" | "cut" | "lattice" | "regrow" | "strew" | "stochastic";
+  "tile.join.tiles": boolean;
   "tile.join.overlap_x": number;
   "tile.join.overlap_y": number;
   "tile.join.wander": number;

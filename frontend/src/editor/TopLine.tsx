@@ -19,7 +19,7 @@ export function TopLine({ material }: { material: Material }) {
   const unsaved = useEditor((state) => state.unsaved);
   const place = usePlace();
   const count = (level: string) => findings?.filter((f) => f.level === level).length ?? 0;
-  const [blocked, attention] = [count("blocked"), count("attention")];
+  const [blocked, attention, unknown] = [count("blocked"), count("attention"), count("unknown")];
   const mm = material.preview.tile_mm;
   const [width, height] = [finishedWidth(material), finishedHeight(material)];
   const size = [
@@ -74,8 +74,19 @@ export function TopLine({ material }: { material: Material }) {
         <Keyboard size={15} />
       </Button>
       <Button className={fresh ? "" : "opacity-60"} onClick={() => openStage("check")} title="Open Check">
-        <Level level={blocked ? "blocked" : attention ? "attention" : "pass"} word={false} />
-        {!findings ? "Looking" : blocked + attention ? `${blocked + attention} to settle` : "All clear"}
+        <Level
+          level={!fresh ? "unknown" : blocked ? "blocked" : attention ? "attention" : unknown ? "unknown" : "pass"}
+          word={false}
+        />
+        {!findings
+          ? "Looking"
+          : !fresh
+            ? "Looking again"
+            : blocked + attention
+              ? `${blocked + attention} to settle`
+              : unknown
+                ? `Clear, ${unknown} cannot be told`
+                : "All clear"}
       </Button>
       <Button look="main" onClick={() => openStage("pack")}>
         Pack

@@ -1,4 +1,5 @@
 /** Seam, drift and what the operations found out, for the newest state; the older ones stay meanwhile. */
+import { useEditor } from "./store";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, calledOff } from "../api/client";
@@ -87,8 +88,9 @@ export function usePlaces(material: Material): Places | undefined {
   return useMeasured("places", material, material.keys.base_color, api.places);
 }
 
-/** Findings of all rules; `fresh` is false while newer ones are on their way. */
+/** Findings of all rules; `fresh` is false from the moment something changes until newer ones are there. */
 export function useFindings(material: Material): { findings: Finding[] | undefined; fresh: boolean } {
   const told = useMeasured("checks", material, material.revision, api.checks);
-  return { findings: told?.findings, fresh: told?.revision === material.revision };
+  const changing = useEditor((state) => state.saving || Object.keys(state.pending).length > 0);
+  return { findings: told?.findings, fresh: !changing && told?.revision === material.revision };
 }

@@ -1,3 +1,5 @@
+import { finishedWidth } from "../../editor/finished";
+import { meetingScale, zoomAt } from "../../views/space";
 import { useState } from "react";
 import { useFindings } from "../../editor/figures";
 import { change } from "../../editor/store";
@@ -30,11 +32,18 @@ export function Check({ material }: { material: Material }) {
   const row = (finding: Finding, number: number) => {
     const id = `${finding.rule}/${finding.map ?? ""}/${number}`;
     return (
-      <Row key={id} finding={finding} open={opened === id} onToggle={() => setOpened(opened === id ? null : id)} />
+      <Row
+        key={id}
+        material={material}
+        finding={finding}
+        open={opened === id}
+        onToggle={() => setOpened(opened === id ? null : id)}
+      />
     );
   };
   return (
     <>
+      {!fresh && <p className="pt-1.5 text-[12px] text-soft">These are of the state before. Looking again …</p>}
       <ul className={`flex flex-wrap gap-x-4 gap-y-1 py-1.5 ${fresh ? "" : "opacity-60"}`}>
         {counts.map((c) => (
           <li key={c.level} className="flex items-center gap-1.5">
@@ -45,22 +54,41 @@ export function Check({ material }: { material: Material }) {
       </ul>
       <Operation id="check.limits" />
       <ul className="border-t border-line">{open.map(row)}</ul>
-      {open.length === 0 && <p className="py-3">Nothing to settle. The set can leave.</p>}
+      {open.length === 0 && fresh && <p className="py-3">Nothing to settle. The set can leave.</p>}
       <h3 className="mt-2 text-[12px] text-soft">Passed</h3>
       <ul className="border-t border-line">{passed.map(row)}</ul>
     </>
   );
 }
 
-function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onToggle: () => void }) {
+interface RowProps {
+  material: Material;
+  finding: Finding;
+  open: boolean;
+  onToggle: () => void;
+}
+
+function Row({ material, finding, open, onToggle }: RowProps) {
   const look = () => {
     onToggle();
+    // One pixel of the maps on one of the screen.
+    const width = finishedWidth(material);
+    const zoom = zoomAt(1, meetingScale(width), width / devicePixelRatio);
     if (open) {
       useViews.setState({ evidence: null });
       return;
     }
-    if (finding.map) setView("first", { what: finding.map, how: "single" });
-    useViews.setState({ evidence: finding.box ? { map: finding.map, box: finding.box } : null, look: null });
+    if (finding.map) {
+      setView("first", { what: finding.map, how: "single" });
+      // Beside it, as it returns.
+      if (finding.box) setView("second", { what: finding.map, how: "repeated", repeat: 2 });
+    }
+    const [left, top, wide, high] = finding.box ?? [0, 0, 1, 1];
+    useViews.setState({
+      evidence: finding.box ? { map: finding.map, box: finding.box } : null,
+      // What covers much of the tile is seen as a whole; a place is looked at closely, in both views.
+      look: finding.box && wide * high < 0.3 ? { x: left + wide / 2, y: top + high / 2, zoom } : null,
+    });
   };
   return (
     <li className="border-b border-line" data-rule={finding.rule} data-level={finding.level}>

@@ -1,0 +1,94 @@
+"""What tiles already stays a tile: every operation of Even works round the edges."""
+
+import unittest
+from typing import Any
+
+import cv2
+import numpy as np
+
+from amber_thicket.core.check.figures import coded, seams
+from amber_thicket.core.numeric.filters import enlarge
+from amber_thicket.core.shading.raking import raking
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from tests.support import decode_srgb, evaluation, linear_photograph, rig_surface, size_of
+
+SIDE = 512
+PLAIN = {"even__light__amount": 0.0, "tile__join__method": "none", **size_of(SIDE)}
+EVERYTHING: dict[str, dict[str, Any]] = {
+    "large-scale light": {"even__light__amount": 100.0},
+    "relief shading": {"even__raking__amount": 100.0},
+    "shadow": {"even__shadow__amount": 100.0},
+    "highlight": {"even__highlight__amount": 100.0},
+    "glare": {"even__glare__amount": 100.0},
+    "blotches": {"even__blotches__dark": 100.0, "even__blotches__bright": 100.0},
+    "drift": {"even__drift__amount": 100.0},
+}
+
+
+def lit_tile() -> np.ndarray:
+    """A surface lit from one side, uneven besides, with a mirrored lamp on its edge, whose edges meet."""
+    surface = rig_surface("lime_render", 640, 3)
+    lit = decode_srgb(photograph(surface, Shot(bearing=100, elevation=25, sky=0.3), np.random.default_rng(1)))
+    joined = evaluation(lit, **size_of(SIDE), even__light__amount=0.0).layer("base_color", (SIDE, SIDE)).pixels
+    y, x = np.mgrid[0:SIDE, 0:SIDE].astype(np.float32) * (2 * np.pi / SIDE)
+    uneven = joined * (1 + 0.35 * np.sin(x + 0.6) + 0.2 * np.cos(y))[..., None]
+    glint = np.exp(-(np.sin(x / 2) ** 2 + np.sin(y / 2 - 1) ** 2) / 0.0015)[..., None]
+    return np.ascontiguousarray(uneven * (1 - glint) + 0.98 * glint, np.float32)
+
+
+class RoundTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.tile = lit_tile()
+
+    def made(self, **changes: Any) -> np.ndarray:
+        ready = evaluation(self.tile, **{**PLAIN, **changes})
+        return ready.layer("base_color", (SIDE, SIDE)).pixels
+
+    def test_edges_still_meet_and_the_middle_is_where_it_was(self) -> None:
+        before = [figure.border for figure in seams(coded(self.tile, "base_color"))]
+        self.assertLess(max(before), 4)
+        for name, changes in EVERYTHING.items():
+            whole = self.made(tile__join__tiles=True, **changes)
+            after = [figure.border for figure in seams(coded(whole, "base_color"))]
+            with self.subTest(name):
+                self.assertGreater(float(np.abs(whole - self.tile).max()), 0.01, "it does something")
+                self.assertLess(max(after), 4)
+                if name == "glare":
+                    # What is rebuilt is taken from other places.
+                    continue
+                # Rolled before or after is the same, but for grids that lie elsewhere.
+                rolled = evaluation(
+                    np.roll(self.tile, (192, 128), (0, 1)), **{**PLAIN, "tile__join__tiles": True, **changes}
+                )
+                back = np.roll(rolled.layer("base_color", (SIDE, SIDE)).pixels, (-192, -128), (0, 1))
+                self.assertLess(float(np.percentile(np.abs(back - whole), 99)), 0.02)
+
+    def test_relief_shading_opened_a_seam_where_edges_were_not_known_to_meet(self) -> None:
+        apart = self.made(even__raking__amount=100.0)
+        round_ = self.made(even__raking__amount=100.0, tile__join__tiles=True)
+        across, down = (max(f.border for f in seams(coded(p, "base_color"))) for p in (apart, round_))
+        self.assertGreater(across, down + 1)
+        self.assertLess(raking(round_).weight, raking(self.tile).weight)
+
+    def test_a_cropped_picture_is_no_tile(self) -> None:
+        cropped = {"square__crop__right": 80.0, "even__drift__amount": 100.0}
+        one, other = self.made(tile__join__tiles=True, **cropped), self.made(**cropped)
+        np.testing.assert_array_equal(one, other)
+
+    def test_enlarging_by_any_factor_round_the_edges(self) -> None:
+        small = cv2.GaussianBlur(np.random.default_rng(1).random((96, 96, 3)).astype(np.float32), (0, 0), 2)
+        for side in (192, 250, 384):
+            for cubic in (False, True):
+                large = enlarge(small, side, side, wraps=True, cubic=cubic)
+                thrice = enlarge(np.tile(small, (3, 3, 1)), 3 * side, 3 * side, wraps=False, cubic=cubic)
+                with self.subTest(side=side, cubic=cubic):
+                    np.testing.assert_allclose(large, thrice[side : 2 * side, side : 2 * side], atol=2e-3)
+
+    def test_a_plain_photograph_is_evened_as_before(self) -> None:
+        ready = evaluation(linear_photograph("gravel"), **{**PLAIN, "even__light__amount": 100.0})
+        self.assertFalse(ready.sizes((SIDE, SIDE)).work.wraps)
+
+
+if __name__ == "__main__":
+    unittest.main()
