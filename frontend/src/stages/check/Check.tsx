@@ -1,5 +1,3 @@
-import { finishedWidth } from "../../editor/finished";
-import { meetingScale, zoomAt } from "../../views/space";
 import { useState } from "react";
 import { useFindings } from "../../editor/figures";
 import { change } from "../../editor/store";
@@ -32,13 +30,7 @@ export function Check({ material }: { material: Material }) {
   const row = (finding: Finding, number: number) => {
     const id = `${finding.rule}/${finding.map ?? ""}/${number}`;
     return (
-      <Row
-        key={id}
-        material={material}
-        finding={finding}
-        open={opened === id}
-        onToggle={() => setOpened(opened === id ? null : id)}
-      />
+      <Row key={id} finding={finding} open={opened === id} onToggle={() => setOpened(opened === id ? null : id)} />
     );
   };
   return (
@@ -61,19 +53,9 @@ export function Check({ material }: { material: Material }) {
   );
 }
 
-interface RowProps {
-  material: Material;
-  finding: Finding;
-  open: boolean;
-  onToggle: () => void;
-}
-
-function Row({ material, finding, open, onToggle }: RowProps) {
+function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onToggle: () => void }) {
   const look = () => {
     onToggle();
-    // One pixel of the maps on one of the screen.
-    const width = finishedWidth(material);
-    const zoom = zoomAt(1, meetingScale(width), width / devicePixelRatio);
     if (open) {
       useViews.setState({ evidence: null });
       return;
@@ -87,7 +69,7 @@ function Row({ material, finding, open, onToggle }: RowProps) {
     useViews.setState({
       evidence: finding.box ? { map: finding.map, box: finding.box } : null,
       // What covers much of the tile is seen as a whole; a place is looked at closely, in both views.
-      look: finding.box && wide * high < 0.3 ? { x: left + wide / 2, y: top + high / 2, zoom } : null,
+      look: finding.box && wide * high < 0.3 ? { x: left + wide / 2, y: top + high / 2, zoom: 1 } : null,
     });
   };
   return (
