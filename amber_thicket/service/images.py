@@ -5,12 +5,17 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable
 
+from amber_thicket.core.check.figures import coded, seams
+from amber_thicket.core.gather.triage import triage
 from amber_thicket.core.generate import CANDIDATES, MOST_WORDS, Provider, Request
+from amber_thicket.core.numeric.colour import decode_srgb
+from amber_thicket.core.raster import Pixels
+from amber_thicket.core.tile.repeat_artifacts import ALARM, find_repeats
 from amber_thicket.errors import BadSetting
 from amber_thicket.formats.write import png_bytes
 from amber_thicket.standins.words_to_picture import SimulatedProvider
 from amber_thicket.store.blobs import Blobs
-from amber_thicket.store.work import Candidate, GeneratePayload, GenerateResult
+from amber_thicket.store.work import Candidate, CandidateFinding, GeneratePayload, GenerateResult
 
 # Another provider is connected by naming it here.
 PROVIDERS: dict[str, Provider] = {"simulation": SimulatedProvider()}
@@ -42,10 +47,27 @@ def generated(
     made = []
     for candidate in provider.candidates(request, CANDIDATES, say, check):
         blob, length = blobs.put([png_bytes(candidate.pixels, encoding="srgb")])
-        made.append(Candidate(blob=blob, seed=candidate.seed, bytes=length))
+        found = findings_of_candidate(decode_srgb(candidate.pixels), tileable=request.tileable)
+        made.append(Candidate(blob=blob, seed=candidate.seed, bytes=length, findings=found))
     return GenerateResult(
         candidates=tuple(made), unread=tuple(provider.unread(request.words)), simulation=provider.simulation
     )
+
+
+def findings_of_candidate(pixels: Pixels, *, tileable: bool) -> tuple[CandidateFinding, ...]:
+    """What is wrong with a picture before it is kept: what triage tells, edges that were asked to meet and do not, and
+    what returns at every repeat of one that tiles. pixels: linear RGB (H, W, 3)."""
+    told = triage(pixels, bits=8, floating=False)
+    found = [(one["what"], one["measured"]) for one in told if one["level"] == "attention"]
+    if tileable:
+        both = seams(coded(pixels, "base_color"))
+        if all(one.passes for one in both):
+            repeats = find_repeats(pixels)
+            if repeats.figure >= ALARM:
+                found.append(("Returns at every repeat", f"{repeats.figure:.1f} × what is seen"))
+        else:
+            found.append(("Edges do not meet", " and ".join(f"{one.border:.0f}" for one in both) + ", limit 4"))
+    return tuple(CandidateFinding(what=what, measured=measured) for what, measured in found)
 
 
 def file_name(words: str, seed: int) -> str:

@@ -76,6 +76,9 @@ _IDLE = frozenset(
     "a an and the of with in on some very surface texture material pattern seen from above".split()  # noqa: SIM905
 )
 DESCRIBING = (*_COLOURS, *_STATES)
+# What lies on a surface, named after "with": what of it can be drawn there.
+_ON_IT = {"cushion_moss": "moss", "rusted_plate": "rusty", "rippled_sand": "dust", "garden_soil": "dust"}
+_WITH = ("with", "under", "covered")
 # How often a wish is not met.
 _MISSED = 0.3
 
@@ -99,12 +102,24 @@ class Made:
 
 
 def reading(words: str) -> Reading:
-    """What a request means. kind is "" where no word names a surface."""
-    kind, colours, states, unread = "", [], set(), []
+    """What a request means. kind is "" where no word names a surface. One surface is drawn: other ones that are named
+    lie on it where that can be, and are unread where it cannot."""
+    kind, named, colours, states, unread = "", "", [], set(), []
+    upon = False
     for word in re.findall(r"[a-z]+", words.lower()):
         singular = word.removesuffix("s")
-        if word in KIND_WORDS or singular in KIND_WORDS:
-            kind = KIND_WORDS.get(word) or KIND_WORDS[singular]
+        found = KIND_WORDS.get(word) or KIND_WORDS.get(singular)
+        if found and kind and upon:
+            if found in _ON_IT:
+                states.add(_ON_IT[found])
+            elif found != kind:
+                unread.append(word)
+        elif found:
+            if kind and found != kind:
+                unread.append(named)
+            kind, named = found, word
+        elif word in _WITH:
+            upon = True
         elif word in _COLOURS or (word == "gray"):
             colours.append("grey" if word == "gray" else word)
         elif word in _STATES:

@@ -82,16 +82,24 @@ class PackResult(Work):
     expired: bool = False
 
 
+class CandidateFinding(Work):
+    """What was found wrong with a picture that was made."""
+
+    what: str
+    measured: str
+
+
 class Candidate(Work):
-    """A picture that was made. blob: in the store."""
+    """A picture that was made. blob: in the store. findings: what is wrong with it; nothing that passed."""
 
     blob: str
     seed: int
     bytes: int
+    findings: tuple[CandidateFinding, ...] = ()
 
 
 class GenerateResult(Work):
-    """unread: words that meant nothing to the provider. simulation: it is a stand-in that ships with the program."""
+    """unread: words that changed nothing. simulation: it is a stand-in that ships with the program."""
 
     candidates: tuple[Candidate, ...] = ()
     unread: tuple[str, ...]

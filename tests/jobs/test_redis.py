@@ -130,8 +130,9 @@ class RedisTest(unittest.TestCase):
         job = self.pack(program, 4096)
         retry(lambda: self.state(program, job)["progress"] > 0, 60)
         first.terminate()
-        self.assertEqual(first.wait(timeout=6), 0)
-        retry(lambda: self.state(program, job)["state"] == "queued", 5)
+        self.assertEqual(first.wait(timeout=20), 0)
+        # Long before the server would miss a worker that says nothing.
+        retry(lambda: self.state(program, job)["state"] == "queued", 15)
         self.assertEqual(program.ask(f"/api/jobs/{job}/cancel", data={}).json["state"], "cancelled")
 
     def test_a_restart_of_the_server_leaves_other_machines_at_work(self) -> None:

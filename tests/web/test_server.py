@@ -203,7 +203,7 @@ class EndTest(ServedTest):
         assert program.process
         worker = next(child for child in psutil.Process(program.process.pid).children() if "worker" in child.cmdline())
         program.process.kill()
-        worker.wait(timeout=5)
+        worker.wait(timeout=20)
 
 
 class WatchTest(ServedTest):

@@ -356,11 +356,17 @@ export interface Broken {
   boxes: [number, number, number, number][];
   level: Level;
 }
-/** A picture that was made. blob: in the store. */
+/** A picture that was made. blob: in the store. findings: what is wrong with it; nothing that passed. */
 export interface Candidate {
   blob: string;
   seed: number;
   bytes: number;
+  findings?: CandidateFinding[];
+}
+/** What was found wrong with a picture that was made. */
+export interface CandidateFinding {
+  what: string;
+  measured: string;
 }
 /** The first file of a material. */
 export interface CaptureSource {
@@ -548,7 +554,7 @@ export interface FormatInfo {
   alpha: boolean;
   lossy: boolean;
 }
-/** unread: words that meant nothing to the provider. simulation: it is a stand-in that ships with the program. */
+/** unread: words that changed nothing. simulation: it is a stand-in that ships with the program. */
 export interface GenerateResult {
   candidates?: Candidate[];
   unread: string[];

@@ -1,4 +1,5 @@
 /** Pictures from words: what is wanted, four candidates, one kept. The provider that ships is a simulation and says so. */
+import { Level } from "../ui/Level";
 import { ArrowLeft, Dices, Sparkle } from "lucide-react";
 import { useEffect, useState } from "react";
 import { create } from "zustand";
@@ -159,7 +160,7 @@ export function GeneratePage() {
           )}
           <p className="mt-2 text-[12px] text-soft">
             Wishes are sometimes not quite met: the view leans, light is baked in, edges do not meet, features are too
-            large. Triage in Gather tells, before time is spent on it.
+            large. What triage finds stands on each picture, before time is spent on it.
           </p>
         </form>
         <main className="min-h-0 flex-1 overflow-y-auto p-5">
@@ -176,6 +177,7 @@ export function GeneratePage() {
 
 function Made({ job }: { job: Job }) {
   const [keeping, setKeeping] = useState<number | null>(null);
+  const [repeated, setRepeated] = useState(false);
   const result = generated(job);
   const keep = async (number: number) => {
     setKeeping(number);
@@ -198,9 +200,14 @@ function Made({ job }: { job: Job }) {
       <p aria-live="polite" className="pb-3 text-soft">
         {job.state === "done" ? `${job.title}.` : job.message || "Waiting for the worker …"}
         {result?.unread && result.unread.length > 0 && (
-          <strong className="text-text"> Not understood, so without effect: {result.unread.join(", ")}.</strong>
+          <strong className="text-text"> Not understood or not drawn: {result.unread.join(", ")}.</strong>
         )}
       </p>
+      {result?.candidates && (
+        <label className="flex h-8 items-center gap-3 pb-2">
+          <Switch label="Three by three" checked={repeated} onChange={setRepeated} /> Three by three
+        </label>
+      )}
       <ul className="grid grid-cols-2 gap-4" style={{ maxWidth: "calc(100vh - 130px)" }}>
         {Array.from({ length: 4 }, (_, number) => (
           <li
@@ -209,18 +216,30 @@ function Made({ job }: { job: Job }) {
           >
             {result?.candidates?.[number] && (
               <>
-                <img
-                  src={`/api/generate/${job.id}/${number}.png`}
-                  alt={`Candidate ${number + 1}`}
-                  className="size-full object-cover"
-                />
-                <div className="absolute inset-x-0 bottom-0 flex items-center justify-between bg-ground/90 px-3 py-2">
-                  <span className="figures text-soft">
-                    {number + 1} · seed {result.candidates[number].seed}
-                  </span>
-                  <Button look="main" disabled={keeping !== null} onClick={() => void keep(number)}>
-                    {keeping === number ? "Reading …" : "Keep this one"}
-                  </Button>
+                {repeated ? (
+                  <div
+                    role="img"
+                    aria-label={`Candidate ${number + 1}, three by three`}
+                    className="size-full"
+                    style={{ background: `url(/api/generate/${job.id}/${number}.png) 0 0 / 33.34%` }}
+                  />
+                ) : (
+                  <img
+                    src={`/api/generate/${job.id}/${number}.png`}
+                    alt={`Candidate ${number + 1}`}
+                    className="size-full object-cover"
+                  />
+                )}
+                <div className="absolute inset-x-0 bottom-0 bg-ground/90 px-3 py-2">
+                  <Found findings={result.candidates[number].findings ?? []} />
+                  <div className="flex items-center justify-between">
+                    <span className="figures text-soft">
+                      {number + 1} · seed {result.candidates[number].seed}
+                    </span>
+                    <Button look="main" disabled={keeping !== null} onClick={() => void keep(number)}>
+                      {keeping === number ? "Reading …" : "Keep this one"}
+                    </Button>
+                  </div>
                 </div>
               </>
             )}
@@ -228,5 +247,24 @@ function Made({ job }: { job: Job }) {
         ))}
       </ul>
     </>
+  );
+}
+
+/** What is wrong with a candidate, each with its figure. */
+function Found({ findings }: { findings: { what: string; measured: string }[] }) {
+  if (findings.length === 0)
+    return (
+      <p className="flex items-center gap-1.5 pb-1 text-[12px] text-soft">
+        <Level level="pass" word={false} /> Triage finds nothing wrong.
+      </p>
+    );
+  return (
+    <ul className="pb-1 text-[12px]" aria-label="Found">
+      {findings.map((one) => (
+        <li key={one.what} className="flex items-center gap-1.5">
+          <Level level="attention" word={false} /> {one.what} <span className="text-soft">{one.measured}</span>
+        </li>
+      ))}
+    </ul>
   );
 }
