@@ -662,8 +662,11 @@ class AuditTaken(Answer):
 
 
 class AuditFinding(Answer):
-    """sure: 0..1. repair: what mending does, in words; changes: the settings that do it. values: for programs."""
+    """sure: 0..1. repair: what mending does, in words; changes: the settings that do it. weak: not sure enough to be
+    repaired unasked; id: what such a repair is asked for by. values: for programs."""
 
+    id: str
+    weak: bool
     rule: str
     level: Level
     what: str
@@ -673,6 +676,12 @@ class AuditFinding(Answer):
     repair: str
     changes: dict[str, Any]
     values: dict[str, Any]
+
+
+class AuditRemains(Answer):
+    """What the audit still finds after all repairs that are sure."""
+
+    findings: tuple[AuditFinding, ...]
 
 
 class AuditedFile(Answer):

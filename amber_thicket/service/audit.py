@@ -10,10 +10,11 @@ from typing import Any
 
 import numpy as np
 
-from amber_thicket.core.audit.look import Audit, Judged, Stored, audit
-from amber_thicket.core.files.encode import quantised
+from amber_thicket.core.audit.look import Audit, AuditFinding, Judged, Stored, audit
+from amber_thicket.core.files.encode import quantised, stored
+from amber_thicket.core.files.file_plan import PlannedFile, encoding_for
 from amber_thicket.core.gather.roles import LEAVE_COLOUR, families, named
-from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.graph import Evaluation, fit_side
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.pack.profiles import Profile
@@ -29,6 +30,9 @@ from amber_thicket.service.library import evaluation_of
 from amber_thicket.service.mapset import tiles_already
 from amber_thicket.service.preview import encoded
 from amber_thicket.service.sources import describe, describe_map, file_key
+
+# Side at which a repaired set is audited again, px.
+_AGAIN = 1024
 
 
 @dataclass(frozen=True)
@@ -156,8 +160,8 @@ def _surfaces(files: Sequence[Given]) -> Iterator[tuple[str, list[Given]]]:
 def _set_of(pictures: dict[Given, tuple[bytes, Picture]], profile: Profile, where: str) -> Set:
     """The audit of one surface. where: the folder it lies in, if another holds files of the same names."""
     first = next(iter(pictures))
-    stored = [_stored(given, data, picture) for given, (data, picture) in pictures.items()]
-    found = audit(stored, y=profile.y, gloss=profile.gloss)
+    files = [_stored(given, data, picture) for given, (data, picture) in pictures.items()]
+    found = audit(files, y=profile.y, gloss=profile.gloss)
     title = named(first.name).family if len(pictures) > 1 else Path(first.name).stem
     colour = next((one.file.name for one in found.roles if one.role == "base_color"), "")
     infos: list[dict[str, Any]] = []
@@ -177,8 +181,9 @@ def _set_of(pictures: dict[Given, tuple[bytes, Picture]], profile: Profile, wher
     return Set(title, tuple(pictures), found.lightened(), tuple(infos), tiles)
 
 
-def recipe_of(one: Set, *, repaired: bool, profile: str) -> Recipe:
-    """The recipe that takes the set as it is, or with everything put right that can be."""
+def recipe_of(one: Set, *, repaired: bool, profile: str, also: Sequence[str] = ()) -> Recipe:
+    """The recipe that takes the set as it is, or with everything put right that is sure. also: ids of findings that are
+    not, and are put right all the same."""
     width, height = (max((s for s in SIZES if s <= one.infos[0][n]), default=SIZES[0]) for n in ("width", "height"))
     changes: dict[str, Any] = {"square.size.width": width, "square.size.height": height, **LEAVE_COLOUR}
     changes |= {"pack.files.profile": profile, "tile.join.method": "none"}
@@ -187,7 +192,33 @@ def recipe_of(one: Set, *, repaired: bool, profile: str) -> Recipe:
     if not repaired:
         mending = {path for finding in one.found.findings for path in finding.changes}
         taken = {path: value for path, value in taken.items() if path not in mending}
+    for finding in one.found.findings:
+        taken |= finding.changes if repaired and finding.id in also else {}
     return Recipe().with_changes(changes | taken)
+
+
+def remaining(
+    one: Set, read: Callable[[str], bytes], profile: Profile, memory: Memory, also: Sequence[str] = ()
+) -> list[AuditFinding]:
+    """What the audit still finds wrong, or cannot tell, with everything put right that is sure: it is run again on the
+    repaired maps. also: as for recipe_of()."""
+    made = evaluation_for(one, read, recipe_of(one, repaired=True, profile=profile.id, also=also), memory)
+    size = fit_side(made.recipe, _AGAIN)
+    files = []
+    for role in dict.fromkeys(judged.role for judged in one.found.roles if judged.role in made.maps()):
+        gloss = role == "roughness" and profile.gloss
+        name = f"again_{'gloss' if gloss else role}.png"
+        contents = (f"1-{role}" if gloss else role,)
+        y = profile.y if role == "normal" else None
+        file = PlannedFile(name, "png", contents, 16, encoding_for(contents, floating=False), y)
+        codes = stored(file, {role: made.layer(role, size).pixels}) / np.float32(65535)
+        values = np.repeat(codes[..., None], 3, -1) if codes.ndim == 2 else codes
+        files.append(Stored(role, name, values, None, 16, False, "png", 1 << 16, size))
+    found = audit(files, y=profile.y, gloss=profile.gloss).findings
+    # Whether a file was a JPEG once is told of the file, not of what became of it.
+    known = {finding.rule for finding in one.found.findings}
+    told = [finding for finding in found if finding.rule != "normal.steps" or "normal.steps" in known]
+    return [finding for finding in told if finding.level in ("blocked", "attention", "unknown")]
 
 
 def evaluation_for(one: Set, read: Callable[[str], bytes], recipe: Recipe, memory: Memory) -> Evaluation:
@@ -221,7 +252,7 @@ def _set_json(one: Set) -> dict[str, Any]:
     files = []
     for name, judged_as in seen.items():
         file = judged_as[0].file
-        findings = [asdict(finding) for finding in one.found.findings if finding.file == name]
+        findings = [as_told(finding) for finding in one.found.findings if finding.file == name]
         values: dict[str, Any] = {}
         for finding in findings:
             values |= finding["values"]
@@ -249,8 +280,13 @@ def _set_json(one: Set) -> dict[str, Any]:
         "name": one.name,
         "level": one.found.level,
         "files": files,
-        "findings": [asdict(finding) for finding in one.found.findings if not finding.file],
+        "findings": [as_told(finding) for finding in one.found.findings if not finding.file],
     }
+
+
+def as_told(finding: AuditFinding) -> dict[str, Any]:
+    """A finding as plain data."""
+    return {**asdict(finding), "id": finding.id, "weak": finding.weak}
 
 
 def small_picture(data: bytes, side: int = 240) -> bytes:

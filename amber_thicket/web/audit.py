@@ -53,9 +53,11 @@ class Asked(Body):
 
 
 class AskedSet(Asked):
-    """One of the sets that were found, by its number."""
+    """One of the sets that were found, by its number. also: ids of findings that are repaired though they are not
+    sure."""
 
     set: int = Field(0, ge=0)
+    also: list[str] = Field(default_factory=list, max_length=100)
 
 
 def _kept(name: str, data: bytes) -> dict[str, Any]:
@@ -122,7 +124,7 @@ def repair(body: AskedSet) -> Any:
     asked = body
     one = _set(asked)
     recipes = [
-        (label, audit.recipe_of(one, repaired=repaired, profile=asked.profile))
+        (label, audit.recipe_of(one, repaired=repaired, profile=asked.profile, also=asked.also))
         for label, repaired in (("As found", False), ("Repaired", True))
     ]
     material = services().library.add_set(one.name, list(one.infos), recipes)
@@ -130,14 +132,27 @@ def repair(body: AskedSet) -> Any:
     return material_summary(material)
 
 
+@endpoint(blueprint, "POST", "/api/audit/remains", answer=answers.AuditRemains, body=AskedSet)
+def remains(body: AskedSet) -> Any:
+    """What the audit still finds wrong, or cannot tell, once it is run again on the repaired set."""
+    library = services().library
+    one, profile = _set(body), profile_named(body.profile)
+    told = json.dumps([body.profile, body.also, [[file.name, file.blob] for file in body.files], body.set])
+    key = f"audit-again/{hashlib.sha256(told.encode()).hexdigest()}"
+    found = library.memory.get(key, lambda: audit.remaining(one, library.blobs.get, profile, library.memory, body.also))
+    return {"findings": [audit.as_told(finding) for finding in found]}
+
+
 @endpoint(blueprint, "POST", "/api/audit/lit.jpg", body=AskedSet, media=("image/jpeg",))
 def lit(body: AskedSet) -> Any:
-    """The set under one raking light: as found on the left, repaired on the right."""
+    """The set under one raking light: as found on the left, repaired on the right; where something is asked for that is
+    not sure, repaired without it on the left."""
     asked = body
     one, library = _set(asked), services().library
     halves = []
-    for repaired in (False, True):
-        recipe = audit.recipe_of(one, repaired=repaired, profile=asked.profile)
+    ways: tuple[tuple[bool, list[str]], ...] = ((bool(asked.also), []), (True, asked.also))
+    for repaired, also in ways:
+        recipe = audit.recipe_of(one, repaired=repaired, profile=asked.profile, also=also)
         made = audit.evaluation_for(one, library.blobs.get, recipe, library.memory)
         halves.append(preview.raked(made, as_read=not repaired))
     # The middle of each, close enough to see how it answers the light, with a gap between.

@@ -7,12 +7,14 @@ import io
 import unittest
 import zipfile
 from typing import Any
+from unittest import mock
 
 import cv2
 import numpy as np
 from PIL import Image
 
-from amber_thicket.core.audit.look import Audit, Stored, audit
+from amber_thicket.core.audit import look
+from amber_thicket.core.audit.look import SURE, Audit, Stored, audit
 from amber_thicket.core.check.blocks import BLOCKY, blockiness
 from amber_thicket.core.files.encode import decoded_normal
 from amber_thicket.core.gather.maps import without_steps
@@ -29,7 +31,7 @@ from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.formats.tags import encoding_tag
 from amber_thicket.formats.unzip import read_entries as entries
 from amber_thicket.formats.write import png_bytes, stored_codes
-from amber_thicket.service.audit import as_json, audited, evaluation_for, given_of, recipe_of
+from amber_thicket.service.audit import Set, as_json, audited, evaluation_for, given_of, recipe_of, remaining
 from amber_thicket.service.bake import check, pack
 from amber_thicket.service.sample_purchase import sample_files, true_maps
 from amber_thicket.standins.capture_rig.harbour_grating import harbour_grating
@@ -308,6 +310,67 @@ class AlignedTest(unittest.TestCase):
             back = made.layer("ambient_occlusion", (SIDE, SIDE)).pixels
             # Placed to a fraction of a pixel, it is looked up between pixels.
             self.assertLess(float(np.sqrt(np.mean((back - MAPS["ambient_occlusion"]) ** 2))), 0.02)
+
+
+class WeakTest(unittest.TestCase):
+    """Nothing is repaired on weak evidence unless it is asked for by itself; what remains is found by auditing again."""
+
+    def audited(self, **maps: Stored) -> tuple[Set, dict[str, bytes]]:
+        held, given = {}, []
+        for one in maps.values():
+            deep = np.uint8 if one.bits == 8 else np.uint16
+            codes = np.rint(one.values * np.iinfo(deep).max).astype(deep)
+            colour = one.name.endswith(("base_color.png", "normal.png"))
+            data = png_bytes(np.ascontiguousarray(codes if colour else codes[..., 0]), encoding="linear")
+            given.append(given_of(one.name, data))
+            held[given[-1].blob] = data
+        (found,), _ = audited(given, held.__getitem__, PROFILES["separate_y_plus"])
+        return found, held
+
+    def test_a_move_on_weak_evidence_is_offered_by_itself(self) -> None:
+        moved = good() | {"ambient_occlusion": file("a_ao.png", np.roll(MAPS["ambient_occlusion"], (-6, 11), (0, 1)))}
+        whole = audit(list(moved.values()))
+        doubtful = look.lying_beside
+        for sure in (SURE - 0.01, SURE):
+            with mock.patch.object(
+                look,
+                "lying_beside",
+                lambda *a, sure=sure: {role: one._replace(sure=sure) for role, one in doubtful(*a).items()},
+            ):
+                found = audit(list(moved.values()))
+            told = next(finding for finding in found.findings if finding.rule == "set.aligned")
+            with self.subTest(sure=sure):
+                self.assertEqual(told.weak, sure < SURE)
+                self.assertEqual("gather.registration.files" in found.changes, sure >= SURE)
+                self.assertTrue(told.changes, "and can be asked for")
+        self.assertIn("gather.registration.files", whole.changes)
+
+    def test_which_way_green_points_is_offered_where_it_cannot_be_told(self) -> None:
+        flat = np.zeros((SIDE, SIDE, 3), np.float32)
+        flat[..., 2] = 1
+        spoilt = good() | {"normal": file("a_normal.png", flat * 0.5 + 0.5)}
+        found, _ = self.audited(**spoilt)
+        told = next(f for f in found.found.findings if f.rule == "normal.y_direction")
+        self.assertEqual((told.level, told.weak), ("unknown", True))
+        self.assertIn("Light it", told.why)
+        without, with_it = (
+            recipe_of(found, repaired=True, profile="separate_y_plus", also=also) for also in ([], [told.id])
+        )
+        self.assertEqual(without.settings("gather.maps").normal_y, "plus")
+        self.assertEqual(with_it.settings("gather.maps").normal_y, "minus")
+
+    def test_what_remains_is_told(self) -> None:
+        memory, profile = Memory(600_000_000), PROFILES["separate_y_plus"]
+        turned = good() | {"height": file("a_height.png", 1 - MAPS["height"])}
+        found, held = self.audited(**turned)
+        self.assertIn("height.polarity", wrong(found.found))
+        self.assertEqual(remaining(found, held.__getitem__, profile, memory), [])
+        # A lean of the whole surface is told, and nothing mends it.
+        leaning = MAPS["normal"] + np.float32([0.3, 0, 0])
+        leaning = leaning / np.linalg.norm(leaning, axis=-1, keepdims=True)
+        found, held = self.audited(**(good() | {"normal": file("a_normal.png", leaning * 0.5 + 0.5)}))
+        left = {finding.rule for finding in remaining(found, held.__getitem__, profile, memory)}
+        self.assertIn("normal.tilt", left)
 
 
 class BlocksTest(unittest.TestCase):

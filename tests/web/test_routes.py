@@ -348,6 +348,7 @@ class RoutesTest(AppTest):
         lit = Image.open(io.BytesIO(self.ask("POST", "/api/audit/lit.jpg", json=files).data))
         self.assertGreater(lit.width, 1.9 * lit.height)
         self.ask("GET", f"/api/audit/picture/{taken['files'][0]['blob']}.jpg")
+        self.assertIsInstance(self.ask("POST", "/api/audit/remains", json=files)["findings"], list)
         self.assertEqual(self.ask("POST", "/api/audit/repair", json=files)["name"], report["sets"][0]["name"])
         self.assertGreater(len(self.ask("POST", "/api/audit/sample")["files"]), 4)
         self.ask("POST", "/api/audit", json={"files": [{"name": "x", "blob": "y"}]}, status=422)

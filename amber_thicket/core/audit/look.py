@@ -26,6 +26,8 @@ from amber_thicket.core.settings import as_plain
 from amber_thicket.core.shading.normal_reading import Reading, normal_reading, vectors_as
 
 Level = Literal["pass", "note", "attention", "blocked", "unknown"]
+# Nothing is repaired unasked on less evidence than this.
+SURE = 0.5
 _SIDE = 1024
 _GRADE: dict[Level, int] = {"pass": 0, "note": 0, "unknown": 1, "attention": 1, "blocked": 2}
 
@@ -50,7 +52,7 @@ class Stored:
 @dataclass(frozen=True)
 class AuditFinding:
     """One thing about one file, or about the set where file is "". sure: 0..1. repair: what mending does, in words;
-    changes: the settings that do it."""
+    changes: the settings that do it. weak: it is not sure enough to be repaired unasked."""
 
     rule: str
     level: Level
@@ -62,6 +64,15 @@ class AuditFinding:
     changes: dict[str, Any] = field(default_factory=dict)
     #: Values for programs, as "normal.y": "+".
     values: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def weak(self) -> bool:
+        return bool(self.changes) and self.sure < SURE
+
+    @property
+    def id(self) -> str:
+        """What a repair that is asked for by itself goes by."""
+        return f"{self.rule}/{self.file}"
 
 
 @dataclass
@@ -85,7 +96,8 @@ class Judged:
 
 @dataclass(frozen=True)
 class Audit:
-    """roles: what each file is, in order. findings: gravest first. changes: all repairs together. level: the worst."""
+    """roles: what each file is, in order. findings: gravest first. changes: all repairs that are sure, together. level:
+    the worst."""
 
     roles: tuple[Judged, ...]
     findings: tuple[AuditFinding, ...]
@@ -122,7 +134,7 @@ def audit(files: Sequence[Stored], *, y: Literal["plus", "minus"] = "plus", glos
     found += _of_scalars(by_role, witness, gloss)
     found += _of_set(judged, by_role)
     for finding in found:
-        changes |= finding.changes
+        changes |= {} if finding.weak else finding.changes
     order = sorted(found, key=lambda f: -_GRADE[f.level])
     return Audit(tuple(judged), tuple(order), changes)
 
@@ -251,7 +263,8 @@ def _of_green(name: str, reading: Reading, y: Literal["plus", "minus"]) -> Audit
     if reading.y == "unknown":
         return AuditFinding(
             "normal.y_direction", "unknown", "Which way green points cannot be told.",
-            "The wrong way turns bumps into dents along one axis.", name, reading.sure, values=told_y,
+            "Light it: where bumps are dark on the lamp's side, green is the wrong way round.", name,
+            min(reading.sure, SURE / 2), "Turns green round.", {"gather.maps.normal_y": "minus"}, told_y,
         )  # fmt: skip
     word = "up, Y+" if reading.y == "plus" else "down, Y−"
     right = reading.y == y
@@ -316,7 +329,8 @@ def _of_height(one: Judged, told: Sides) -> Iterator[AuditFinding]:
     elif told.height is None and told.agree is not None and told.agree < -0.2:
         yield AuditFinding(
             "height.normal_agree", "unknown", "Height and normal contradict each other; nothing says which is right.",
-            "One of them is the wrong way round.", name, abs(told.agree),
+            "Light it: if bumps are bumps there, the height is the wrong way round.", name,
+            min(abs(told.agree), SURE / 2), "Turns the height round.", {"gather.maps.height_white": "low"},
         )  # fmt: skip
     if not file.floating and file.levels <= 256:
         deep = "" if file.bits == 8 else f", though the file has {file.bits} bits"
@@ -439,14 +453,20 @@ def _misaligned(by_role: dict[str, Judged]) -> Iterator[AuditFinding]:
     }
     aside = {}
     rows: tuple[RegisteredFile, ...] = ()
+    doubtful: dict[str, tuple[float, float]] = {}
     for role, off in lying_beside(fields, order[0]).items():
         scale = by_role[role].file.size[0] / size[0]
         if np.hypot(off.x, off.y) * scale > ASIDE:
             aside[role] = round(off.x * scale, 2), round(off.y * scale, 2), off.sure
-            rows = moved_back(rows, by_role[role].file.key, off.x / size[0], off.y / size[1])
+            if off.sure >= SURE:
+                rows = moved_back(rows, by_role[role].file.key, off.x / size[0], off.y / size[1])
+            else:
+                doubtful[role] = off.x / size[0], off.y / size[1]
     for role, (x, y, sure) in aside.items():
+        # What is not sure is moved only when it is asked for, and nothing else with it.
+        moved = moved_back(rows, by_role[role].file.key, *doubtful[role]) if role in doubtful else rows
         yield AuditFinding(
             "set.aligned", "attention", f"It lies {x:+.1f}, {y:+.1f} px beside the others.",
             "Edges of colour, relief and gloss fall apart.", by_role[role].file.name, sure,
-            repair="Moves it back.", changes={"gather.registration.files": as_plain(rows)}, values={"offset": [x, y]},
+            repair="Moves it back.", changes={"gather.registration.files": as_plain(moved)}, values={"offset": [x, y]},
         )  # fmt: skip

@@ -20,10 +20,13 @@ _LEAST, _BETTER, _MORE = 0.15, 1.3, 0.03
 ASIDE = 0.75
 # Of the width; two maps that only look alike somewhere match best anywhere.
 _MOST = 0.2
+# Correlation of two maps of one surface that lie on each other, about.
+_ALIKE = 0.4
 
 
 class Beside(NamedTuple):
-    """How far a map lies beside the others: px right and down, of the fields compared; how well it fits there."""
+    """How far a map lies beside the others: px right and down, of the fields compared. sure: 0..1, how well it fits
+    there, and how much better than where it lies."""
 
     x: float
     y: float
@@ -60,7 +63,8 @@ def beside(one: Pixels, other: Pixels) -> Beside | None:
         return None
     dx = (x + width // 2) % width - width // 2 + _between(*(float(both[y, (x + n) % width]) for n in (-1, 0, 1)))
     dy = (y + height // 2) % height - height // 2 + _between(*(float(both[(y + n) % height, x]) for n in (-1, 0, 1)))
-    return Beside(dx, dy, min(1.0, best)) if np.hypot(dx, dy) < _MOST * width else None
+    better = min(1.0, 2 * (1 - max(against, 0.0) / best))
+    return Beside(dx, dy, round(min(1.0, best / _ALIKE) * better, 3)) if np.hypot(dx, dy) < _MOST * width else None
 
 
 def _between(before: float, peak: float, after: float) -> float:

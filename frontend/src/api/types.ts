@@ -272,19 +272,22 @@ export interface Asked {
   files: File[];
   profile?: string;
 }
-/** One of the sets that were found, by its number. */
+/** One of the sets that were found, by its number. also: ids of findings that are repaired though they are not sure. */
 export interface AskedSet {
   files: File[];
   profile?: string;
   set?: number;
+  also?: string[];
 }
 /** A file that was brought. blob: its SHA-256. */
 export interface AuditFile {
   name: string;
   blob: string;
 }
-/** sure: 0..1. repair: what mending does, in words; changes: the settings that do it. values: for programs. */
+/** sure: 0..1. repair: what mending does, in words; changes: the settings that do it. weak: not sure enough to be repaired unasked; id: what such a repair is asked for by. values: for programs. */
 export interface AuditFinding {
+  id: string;
+  weak: boolean;
   rule: string;
   level: Level;
   what: string;
@@ -298,6 +301,10 @@ export interface AuditFinding {
 export interface AuditRefused {
   file: string;
   why: string;
+}
+/** What the audit still finds after all repairs that are sure. */
+export interface AuditRemains {
+  findings: AuditFinding[];
 }
 export interface AuditReport {
   level: Level;

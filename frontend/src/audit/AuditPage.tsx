@@ -1,4 +1,5 @@
 /** The audit: maps made elsewhere are dropped here; the report says what they are, what is wrong, and what mends it. */
+import { Switch } from "../ui/Switch";
 import { ArrowLeft, FolderOpen, Hammer } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { roleOf } from "../api/about";
@@ -20,6 +21,7 @@ import {
   bringToAudit,
   type Brought,
   litPicture,
+  remains,
   repair,
   useAudit,
 } from "./state";
@@ -124,15 +126,52 @@ function Start({ demo, onPick }: { demo: boolean; onPick: () => void }) {
   );
 }
 
+/** What the audit finds when it is run again on the repaired set; null until it is known. */
+function useRemains(set: AuditedSet, number: number, also: string[]): AuditFinding[] | null {
+  const [found, setFound] = useState<AuditFinding[] | null>(null);
+  const asked = also.join();
+  useEffect(() => {
+    let gone = false;
+    setFound(null);
+    remains(number, asked ? asked.split(",") : [])
+      .then((next) => !gone && setFound(next))
+      .catch(() => {});
+    return () => void (gone = true);
+  }, [set, number, asked]);
+  return found;
+}
+
+/** How many things are wrong, and how many of them are put right: all only where nothing is found after it. */
+function told(wrong: AuditFinding[], also: string[], left: AuditFinding[] | null): string {
+  const mended = wrong.filter((finding) => finding.repair && (!finding.weak || also.includes(finding.id))).length;
+  const doubtful = wrong.filter((finding) => finding.weak && !also.includes(finding.id)).length;
+  const things = wrong.length === 1 ? "1 thing is wrong" : `${wrong.length} things are wrong`;
+  if (!left) return `${things}. Looking whether all of it can be put right …`;
+  const still = left.filter((finding) => finding.level !== "unknown").length;
+  const open = left.length - still;
+  const share =
+    mended === wrong.length && still === 0 && open === 0
+      ? "all of them can be put right"
+      : `${mended} can be put right`;
+  const rest = [
+    doubtful > 0 && `${doubtful} ${doubtful === 1 ? "is" : "are"} not sure and yours to decide`,
+    still > 0 && `${still} ${still === 1 ? "stays" : "stay"} wrong`,
+    open > 0 && `${open} cannot be told`,
+  ].filter(Boolean);
+  return `${things}; ${[share, ...rest].join(", ")}.`;
+}
+
 function OneSet({ set, number }: { set: AuditedSet; number: number }) {
-  const wrong = [...set.files.flatMap((file) => file.findings), ...set.findings].filter(
-    (finding) => finding.level === "blocked" || finding.level === "attention",
-  );
-  const mended = wrong.filter((finding) => finding.repair).length;
+  const [also, setAlso] = useState<string[]>([]);
+  const every = [...set.files.flatMap((file) => file.findings), ...set.findings];
+  const wrong = every.filter((finding) => finding.level === "blocked" || finding.level === "attention");
+  const left = useRemains(set, number, also);
   const open = async () => {
-    const id = await repair(number);
+    const id = await repair(number, also);
     if (id) go(id);
   };
+  const decide = (id: string, on: boolean) => setAlso(on ? [...also, id] : also.filter((one) => one !== id));
+  const deciding = { number, also, decide };
   return (
     <section aria-label={set.name} className="mb-8">
       <div className="flex items-start gap-5 border-b border-line pb-4">
@@ -141,13 +180,16 @@ function OneSet({ set, number }: { set: AuditedSet; number: number }) {
             <Level level={set.level} word={false} /> {set.name}
           </h2>
           <p className="mt-1 max-w-[520px] text-soft">
-            {wrong.length === 0
-              ? `${set.files.length} files, nothing wrong with them.`
-              : `${wrong.length} things are wrong; ${mended === wrong.length ? "all of them" : `${mended} of them`} can be put right.`}
+            {wrong.length === 0 ? `${set.files.length} files, nothing wrong with them.` : told(wrong, also, left)}
           </p>
           <div className="mt-3 flex items-center gap-3">
             <Button look="main" className="h-8 px-4" onClick={() => void open()}>
-              <Hammer size={14} /> {wrong.length ? "Repair all and open" : "Open as a material"}
+              <Hammer size={14} />{" "}
+              {!wrong.length
+                ? "Open as a material"
+                : wrong.some((finding) => finding.weak && !also.includes(finding.id))
+                  ? "Repair what is sure, and open"
+                  : "Repair all and open"}
             </Button>
             {wrong.length > 0 && (
               <span className="text-[12px] text-soft">
@@ -156,17 +198,79 @@ function OneSet({ set, number }: { set: AuditedSet; number: number }) {
             )}
           </div>
           {set.findings.map((finding, i) => (
-            <OneFinding key={i} finding={finding} />
+            <OneFinding key={i} finding={finding} {...deciding} />
           ))}
+          {left && left.length > 0 && (
+            <div aria-label="What remains" className="mt-3">
+              <h3 className="text-[12px] text-soft">Found again once it is repaired</h3>
+              {left.map((finding, i) => (
+                <p key={i} className="flex items-baseline gap-2 py-0.5">
+                  <Level level={finding.level} /> {finding.what} <span className="text-soft">{finding.why}</span>
+                </p>
+              ))}
+            </div>
+          )}
         </div>
         {wrong.length > 0 && <BeforeAfter set={set} number={number} />}
       </div>
       <ul className="divide-y divide-line">
         {set.files.map((file) => (
-          <OneFile key={file.file} file={file} />
+          <OneFile key={file.file} file={file} {...deciding} />
         ))}
       </ul>
     </section>
+  );
+}
+
+interface Deciding {
+  number: number;
+  also: string[];
+  decide: (id: string, on: boolean) => void;
+}
+
+/** A repair on weak evidence: both ways side by side in one light, and a switch of its own. */
+function Doubtful({ finding, number, also, decide }: Deciding & { finding: AuditFinding }) {
+  const [url, setUrl] = useState("");
+  const [shown, setShown] = useState(false);
+  useEffect(() => {
+    if (!shown) return;
+    const control = new AbortController();
+    let made = "";
+    litPicture(number, control.signal, [finding.id])
+      .then((next) => setUrl((made = next)))
+      .catch(() => {});
+    return () => {
+      control.abort();
+      if (made) URL.revokeObjectURL(made);
+    };
+  }, [shown, number, finding.id]);
+  return (
+    <span className="block py-1">
+      <span className="flex items-center gap-3">
+        <Switch
+          label={`Repair: ${finding.what}`}
+          checked={also.includes(finding.id)}
+          onChange={(on) => decide(finding.id, on)}
+        />
+        <span className="text-[12px]">Not sure: repaired only if you say so. {finding.repair}</span>
+        <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => setShown(!shown)}>
+          {shown ? "Hide" : "Light it both ways"}
+        </Button>
+      </span>
+      {shown && (
+        <span className="mt-1 block w-[360px]">
+          {url ? (
+            <img src={url} alt="In one light, without and with this repair" className="w-full rounded-card" />
+          ) : (
+            <span className="text-[12px] text-soft">Lighting it both ways …</span>
+          )}
+          <span className="flex justify-around text-[12px] text-soft">
+            <span>Without</span>
+            <span>With</span>
+          </span>
+        </span>
+      )}
+    </span>
   );
 }
 
@@ -207,7 +311,7 @@ function BeforeAfter({ set, number }: { set: AuditedSet; number: number }) {
 const CHANNEL: Record<string, string> = { r: "Red", g: "Green", b: "Blue", a: "Alpha" };
 const roleName = (role: string) => (role === "packed" ? "Packed" : (roleOf(role)?.short ?? "Not known"));
 
-function OneFile({ file }: { file: AuditedFile }) {
+function OneFile({ file, ...deciding }: Deciding & { file: AuditedFile }) {
   const facts = [
     `${file.size[0]} × ${file.size[1]} px`,
     file.floating ? "float" : `${file.bits} bit`,
@@ -237,7 +341,7 @@ function OneFile({ file }: { file: AuditedFile }) {
         {file.findings
           .filter((finding) => finding.level !== "pass")
           .map((finding, i) => (
-            <OneFinding key={i} finding={finding} />
+            <OneFinding key={i} finding={finding} {...deciding} />
           ))}
         {file.findings.every((finding) => finding.level === "pass") && (
           <p className="flex items-baseline gap-2">
@@ -249,7 +353,7 @@ function OneFile({ file }: { file: AuditedFile }) {
   );
 }
 
-function OneFinding({ finding }: { finding: AuditFinding }) {
+function OneFinding({ finding, ...deciding }: Deciding & { finding: AuditFinding }) {
   return (
     <div className="flex items-baseline gap-2 py-0.5">
       <span className="w-[92px] shrink-0">
@@ -261,7 +365,8 @@ function OneFinding({ finding }: { finding: AuditFinding }) {
           {finding.why}
           {finding.sure < 0.995 ? ` Sure: ${Math.round(finding.sure * 100)} %.` : ""}
         </span>
-        {finding.repair && (
+        {finding.weak && <Doubtful finding={finding} {...deciding} />}
+        {finding.repair && !finding.weak && (
           <span className="block text-[12px]">
             <Hammer size={11} className="mr-1 inline text-amber" aria-label="Repair:" />
             {finding.repair}

@@ -7,6 +7,7 @@ import type {
   AuditFile,
   AuditFinding,
   AuditRefused,
+  AuditRemains,
   AuditReport,
   AuditTaken,
   Brief,
@@ -104,12 +105,12 @@ export async function audit(profile = now().profile) {
   }
 }
 
-/** Makes a repaired material of one set; answers its id. */
-export async function repair(number: number): Promise<string | null> {
+/** Makes a repaired material of one set; answers its id. also: findings that are not sure and are repaired too. */
+export async function repair(number: number, also: string[]): Promise<string | null> {
   const { files, profile } = now();
   set({ doing: "Repairing …" });
   try {
-    return (await asked<Brief>("/api/audit/repair", { files, profile, set: number })).id;
+    return (await asked<Brief>("/api/audit/repair", { files, profile, set: number, also })).id;
   } catch (error) {
     tellProblem(error, "The set could not be repaired");
     return null;
@@ -118,12 +119,18 @@ export async function repair(number: number): Promise<string | null> {
   }
 }
 
-export async function litPicture(number: number, signal: AbortSignal): Promise<string> {
+/** What the audit still finds once all that is sure, and what is asked for besides, is put right. */
+export async function remains(number: number, also: string[]): Promise<AuditFinding[]> {
+  const { files, profile } = now();
+  return (await asked<AuditRemains>("/api/audit/remains", { files, profile, set: number, also })).findings;
+}
+
+export async function litPicture(number: number, signal: AbortSignal, also: string[] = []): Promise<string> {
   const { files, profile } = now();
   const answer = await request("/api/audit/lit.jpg", {
     method: "POST",
     headers: { "Content-Type": "application/json" },
-    body: JSON.stringify({ files, profile, set: number }),
+    body: JSON.stringify({ files, profile, set: number, also }),
     signal,
   });
   return URL.createObjectURL(await answer.blob());
