@@ -12,6 +12,7 @@ from amber_thicket.core.synthesis.mosaic import Mosaic, source_of_mosaic
 from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of
 from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
 from amber_thicket.core.tile.pieces import NONE, PIECES, Pieces, find_pieces
+from amber_thicket.core.tile.seam_warp import apply_warp
 
 
 def pieces_of_sample(evaluation: Evaluation) -> Pieces:
@@ -35,9 +36,16 @@ def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
     told: dict[str, Any] = {"pieces": there, "contrast": pieces.contrast}
     if there == "no":
         return told
-    found = evaluation.memory.get(
-        f"broken/{evaluation.key('joined', size)}", lambda: broken_pieces(_source(evaluation, plan, size), pieces)
-    )
+
+    def looked() -> BrokenPieces:
+        seen = pieces
+        if plan.shifts is not None:
+            # Joints were bent so that they meet: what is joined is the bent sample.
+            sample = evaluation.layer("evened", size).pixels
+            seen = find_pieces(apply_warp(sample, plan.shifts, size[0]))
+        return broken_pieces(_source(evaluation, plan, size), seen)
+
+    found = evaluation.memory.get(f"broken/{evaluation.key('joined', size)}", looked)
     return {**told, **_as_told(found)}
 
 

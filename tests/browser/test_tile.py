@@ -44,7 +44,7 @@ class TileTest(BrowserTest):
         page.get_by_role("radio", name="Regrow").click()
         retry(lambda: "%" in page.locator("[data-testid=doing]").inner_text(), 30)
         grown = self.wait_for_new(old, "second")
-        page.locator("section[aria-label='Does it tile'] >> text=Broken pieces").wait_for()
+        page.locator("section[aria-label='Does it tile'] td:text('Broken pieces')").wait_for()
         page.get_by_label("Show joins and pieces").click()
         page.locator("[data-testid=joins]").wait_for()
         page.get_by_role("button", name="Use strew").click()
