@@ -14,7 +14,7 @@ from amber_thicket.core.audit.look import Audit, AuditFinding, Judged, Stored, a
 from amber_thicket.core.files.encode import quantised, stored
 from amber_thicket.core.files.file_plan import PlannedFile, encoding_for
 from amber_thicket.core.gather.roles import LEAVE_COLOUR, families, named
-from amber_thicket.core.graph import Evaluation, fit_side
+from amber_thicket.core.graph import Evaluation, fit_side, output_size
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.pack.profiles import Profile
@@ -203,7 +203,7 @@ def remaining(
     """What the audit still finds wrong, or cannot tell, with everything put right that is sure: it is run again on the
     repaired maps. also: as for recipe_of()."""
     made = evaluation_for(one, read, recipe_of(one, repaired=True, profile=profile.id, also=also), memory)
-    size = fit_side(made.recipe, _AGAIN)
+    size = fit_side(made.recipe, min(_AGAIN, max(output_size(made.recipe))))
     files = []
     for role in dict.fromkeys(judged.role for judged in one.found.roles if judged.role in made.maps()):
         gloss = role == "roughness" and profile.gloss

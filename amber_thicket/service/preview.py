@@ -38,9 +38,9 @@ _NEAR = np.arange(-2, 3)[:, None]
 
 
 def preview_size(evaluation: Evaluation, side: int = PLAN_SIDE) -> tuple[int, int]:
-    """Tile size of a preview; never above the finished size unless that is under the plan size."""
+    """Tile size of a preview: plan size at least, and never above the finished size, which would be made up."""
     largest = max(output_size(evaluation.recipe), default=PLAN_SIDE)
-    return fit_side(evaluation.recipe, max(PLAN_SIDE, min(side, largest, LARGEST)))
+    return fit_side(evaluation.recipe, min(largest, max(PLAN_SIDE, min(side, LARGEST))))
 
 
 def keys(evaluation: Evaluation) -> dict[str, str]:

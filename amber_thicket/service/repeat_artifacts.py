@@ -6,14 +6,15 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
+from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.settings import as_plain
 from amber_thicket.core.tile.repair import with_filled
 from amber_thicket.core.tile.repeat_artifacts import ALARM, PERHAPS, Repeats, find_repeats, unfit
+from amber_thicket.service.preview import preview_size
 
 
 def _repeats(evaluation: Evaluation, layer: str) -> Repeats:
-    size = fit_side(evaluation.recipe, PLAN_SIDE)
+    size = preview_size(evaluation)
     tile = evaluation.layer(layer, size).pixels
     return evaluation.memory.get(f"giveaways/{evaluation.key(layer, size)}", lambda: find_repeats(tile))
 
@@ -42,7 +43,7 @@ def _before(evaluation: Evaluation) -> float | None:
 
 def fill_places(evaluation: Evaluation, places: Sequence[tuple[float, float, float]]) -> dict[str, Any]:
     """Settings of tile.repair that also fill places (x, y, radius). Raises BadSetting when nothing is left to take."""
-    tile = evaluation.layer("base_color", fit_side(evaluation.recipe, PLAN_SIDE)).pixels
+    tile = evaluation.layer("base_color", preview_size(evaluation)).pixels
     now = evaluation.recipe.settings("tile.repair").spots
     spots = with_filled(now, tile, places, unfit(_repeats(evaluation, "base_color").places))
     return {"tile.repair.spots": as_plain(spots)}

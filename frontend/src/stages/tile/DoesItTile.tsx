@@ -1,4 +1,5 @@
 /** Figures that tell whether the tile repeats unseen: seams of every map, drift, joins, what stands out. */
+import { finishedWidth } from "../../editor/finished";
 import { useFigures, usePlaces } from "../../editor/figures";
 import type { Level as Judged, Material, Seam } from "../../api/types";
 import { Level } from "../../ui/Level";
@@ -13,6 +14,8 @@ export function DoesItTile({ material }: { material: Material }) {
   const mismatch = figures?.evidence["base_color.join_mismatch"];
   const broken = figures?.broken;
   const strongest = places?.places[0]?.strength;
+  const finished = finishedWidth(material);
+  const previewed = material.preview.tile[0] < finished ? material.preview.tile[0] : 0;
   return (
     <section aria-label="Does it tile" className="mt-2 border-t border-line pt-2">
       <h3 className="font-medium">Does it tile?</h3>
@@ -102,8 +105,9 @@ export function DoesItTile({ material }: { material: Material }) {
         </>
       )}
       <p className="pt-1.5 text-[12px] text-soft">
-        A seam figure under 4 cannot be seen; over 8 it shows at every repeat. Mismatch is against random places: .45
-        and less is good. What stands out and blotches are seen in the repeat from 1 on.
+        {previewed > 0 && `Measured on the preview, ${previewed} px of ${finished}. `}A seam figure under 4 cannot be
+        seen; over 8 it shows at every repeat. Mismatch is against random places: .45 and less is good. What stands out
+        and blotches are seen in the repeat from 1 on.
         {broken && broken.count > 0 && " Broken pieces are framed in red: a join runs through their middle."}
       </p>
     </section>
