@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|relief|shading|tiling] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|relief|shading|tiling|verdicts] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import argparse
 
-from bench import arrive, bake, enlarge, operations, page, relief, shading, tiling
+from bench import arrive, bake, enlarge, operations, page, relief, shading, tiling, verdicts
 
 PARTS = {
     "operations": operations.run,
@@ -19,6 +19,7 @@ PARTS = {
     "relief": relief.run,
     "shading": shading.run,
     "tiling": tiling.run,
+    "verdicts": verdicts.run,
 }
 
 

@@ -128,8 +128,11 @@ def bumps(side: int = 128, count: int = 40, seed: int = 3) -> Pixels:
     return ((field - field.min()) / (field.max() - field.min())).astype(np.float32)
 
 
-def wall(side: int = 600, across: int = 6, down: int = 10, seed: int = 1, turn: float = 0.0) -> Pixels:
-    """Bricks of slightly different tone in a running bond, pale joints 8 px wide. Linear RGB, (side, side, 3)."""
+def wall(
+    side: int = 600, across: int = 6, down: int = 10, seed: int = 1, turn: float = 0.0, spread: float = 0.08
+) -> Pixels:
+    """Bricks whose tone differs by spread in a running bond, pale joints 8 px wide. Linear RGB, (side, side, 3); not
+    turned, with an even number down, its edges meet."""
     rng = np.random.default_rng(seed)
     y, x = np.mgrid[0:side, 0:side].astype(np.float64)
     x, y = x * np.cos(turn) - y * np.sin(turn), x * np.sin(turn) + y * np.cos(turn)
@@ -137,7 +140,8 @@ def wall(side: int = 600, across: int = 6, down: int = 10, seed: int = 1, turn: 
     row = np.floor(y / high)
     x = x + (row % 2) * wide / 2
     column = np.floor(x / wide)
-    tone = rng.uniform(0.12, 0.2, (64, 64))[row.astype(int) % 64, column.astype(int) % 64]
+    tones = 0.16 + spread * rng.uniform(-0.5, 0.5, (64, 64))
+    tone = tones[row.astype(int) % 64, column.astype(int) % (across if turn == 0 else 64)]
     away = np.minimum(np.minimum(x % wide, wide - x % wide), np.minimum(y % high, high - y % high))
     field = np.where(away < 4, 0.45, tone) * rng.normal(1, 0.05, (side, side))
     colour = cv2.GaussianBlur(field, (0, 0), 1.0)[..., None] * np.array([1.0, 0.75, 0.6])

@@ -123,7 +123,7 @@ class PlantedTest(unittest.TestCase):
 
 class UnfitTest(unittest.TestCase):
     def test_what_comes_near_the_alarm_fills_nothing(self) -> None:
-        found = [RepeatArtifact(0.1, 0.2, 0.05, strength) for strength in (3.0, 0.7501, 0.7499, 0.2)]
+        found = [RepeatArtifact(0.1, 0.2, 0.05, strength) for strength in (3.0, 0.8251, 0.8249, 0.2)]
         self.assertEqual(unfit(found), [(0.1, 0.2, 0.05)] * 2, "three quarters of what is seen")
 
 

@@ -22,8 +22,8 @@ from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.oklab import to_oklab
 from amber_thicket.core.raster import Pixels
 
-# From here on it is seen; between the two it may be.
-ALARM, PERHAPS = 1.0, 0.9
+# From here on it is seen; between the two it may be. Grain without any order comes to 1.07 at the most.
+ALARM, PERHAPS = 1.1, 0.9
 # From this share of it on a place is too conspicuous to fill others from.
 _NO_SOURCE = 0.75
 _PEAKS = 14
@@ -140,7 +140,7 @@ def _reach(field: Pixels, row: int, column: int) -> float:
 
 
 def _standing_out(lab: Pixels) -> list[Pixels]:
-    """For each size, how much each place of a grid stands out: 1 and more is seen."""
+    """For each size, how much each place of a grid stands out: ALARM and more is seen."""
     tone = np.ascontiguousarray(lab[..., 0] / _EYE[0])
     soft, softer = blur(tone, 1.0, wraps=True), blur(tone, 4.0, wraps=True)
     across, down = (np.roll(soft, -1, axis) - np.roll(soft, 1, axis) for axis in (1, 0))

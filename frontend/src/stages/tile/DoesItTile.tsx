@@ -107,7 +107,7 @@ export function DoesItTile({ material }: { material: Material }) {
       <p className="pt-1.5 text-[12px] text-soft">
         {previewed > 0 && `Measured on the preview, ${previewed} px of ${finished}. `}A seam figure under 4 cannot be
         seen; over 8 it shows at every repeat. Mismatch is against random places: .45 and less is good. What stands out
-        and blotches are seen in the repeat from 1 on.
+        and blotches are seen in the repeat from 1.1 on, and may be from .9 on.
         {broken && broken.count > 0 && " Broken pieces are framed in red: a join runs through their middle."}
       </p>
     </section>
