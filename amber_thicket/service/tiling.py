@@ -6,9 +6,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from amber_thicket.core.gather.tilt import OFF_STRAIGHT
-from amber_thicket.core.graph import Evaluation, output_size
+from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side, output_size
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import BY_ID
+from amber_thicket.core.shading.raking import raking
 from amber_thicket.core.square.crop import looked_up
 from amber_thicket.core.square.propose import ENOUGH, rough_tilt
 from amber_thicket.core.square.view import view_of
@@ -147,7 +148,9 @@ def _loose(evaluation: Evaluation, noise: Noiselike) -> tuple[str, str]:
     if noise.holds:
         return "stochastic", noise.reason
     if noise.loose:
-        return "strew", "It is made of loose pieces that lie any way round, in light from no one side."
+        light = raking(evaluation.layer("squared", fit_side(evaluation.recipe, PLAN_SIDE)).pixels)
+        if light.weight == 0:
+            return "strew", "It is made of loose pieces that lie any way round, in light from no one side."
     recipe = evaluation.recipe.with_changes({"tile.join.method": "cut"})
     cut = Evaluation(recipe, evaluation.first, evaluation.memory, evaluation.cancel, evaluation.files)
     mismatch = cut.decided(BY_ID["tile.join"]).evidence["join_mismatch"]

@@ -110,7 +110,7 @@ class ResponseTest(BrowserTest):
         page.get_by_role("button", name="Paint").last.click()
         self.click_in_view("brush", (0.45, 0.5), (0.55, 0.5))
         retry(lambda: "strokes" in str(self.recipe().get("response.on_roughness", {})))
-        self.assertEqual(int(self.layer("roughness")[384, 384]), 128)
+        self.assertEqual(int(self.layer("roughness")[256, 256]), 128)
         page.locator("ul[aria-label=Strokes] button[aria-pressed]").click()
         page.keyboard.press("ArrowDown")
         page.get_by_label("Take stroke 1 back").click()
