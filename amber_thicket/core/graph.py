@@ -350,6 +350,12 @@ class Evaluation:
             self._decided_keys[operation.id] = key
         return self._decided_keys[operation.id]
 
+    def plan_key(self) -> str:
+        """The content key of the tile plan: another key, and joins lie elsewhere. "" where nothing is joined."""
+        operation = BY_ID["tile.join"]
+        idle = operation.idle and operation.idle(self.recipe.settings(operation.id))
+        return "" if idle else self._made_decided_key(operation)
+
     def _settles(self, operation: Operation) -> bool:
         return operation.settle is not None and self.given(operation) is None
 

@@ -315,8 +315,9 @@ class Pictures(Answer):
 
 
 class Material(Brief):
-    """A material on the bench. keys: content keys of the layers there are; pictures and zones: of other pictures. undo,
-    redo: what they would take back or do again. changes: settings that differ from their defaults, by stage."""
+    """A material on the bench. keys: content keys of the layers there are; pictures and zones: of other pictures; plan:
+    of the tile plan. undo, redo: what they would take back or do again. changes: settings that differ from their
+    defaults, by stage."""
 
     source: CaptureSource
     files: tuple[MaterialFile, ...]
@@ -327,6 +328,7 @@ class Material(Brief):
     keys: Annotated[dict[str, str], _as("LayerKeys")]
     zones: dict[str, str]
     pictures: Pictures
+    plan: str
     changes: Annotated[dict[str, int], _as("Record<StageId, number>")]
     preview: Preview
 

@@ -8,12 +8,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import blur, shrink
 from amber_thicket.core.numeric.oklab import from_oklab, to_oklab
 from amber_thicket.core.raster import Pixels
-from amber_thicket.service.preview import preview_size
 
 # Lightness counts half in Oklab; a further cluster has to explain so much of what is left.
 _LIGHT, _WORTH, _MOST = 0.5, 0.45, 4
@@ -22,7 +21,7 @@ _PICKS, _LEAST_SHARE, _DIP = 3, 0.03, 0.8
 
 def suggested_zones(evaluation: Evaluation) -> dict[str, Any]:
     """zones: each with name, share of the surface and one part by colour; why: in words. No zones where it is even."""
-    size = preview_size(evaluation)
+    size = fit_side(evaluation.recipe, PLAN_SIDE)
     colour = evaluation.layer("tiled", size).pixels
     lab = shrink(to_oklab(blur(colour, 0.004 * size[0], wraps=True)), 4)
     points = (lab.reshape(-1, 3) * np.array([_LIGHT, 1, 1], np.float32)).astype(np.float32)

@@ -176,6 +176,7 @@ def material_detail(material: Material, evaluation: Evaluation | None = None) ->
         "keys": keys,
         "zones": zones,
         "pictures": composites,
+        "plan": evaluation.plan_key(),
         "changes": {stage: evaluation.recipe.changes_in(stage) for stage in STAGES},
         "preview": {
             "finished": list(output_size(evaluation.recipe)),

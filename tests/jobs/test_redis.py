@@ -127,7 +127,7 @@ class RedisTest(unittest.TestCase):
         self.start_redis()
         program = self.program("--no-worker")
         first = self.worker(self.folder / "library")
-        job = self.pack(program, 4096)
+        job = self.pack(program, 2048)
         retry(lambda: self.state(program, job)["progress"] > 0, 60)
         first.terminate()
         self.assertEqual(first.wait(timeout=20), 0)

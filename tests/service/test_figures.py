@@ -4,7 +4,6 @@ import unittest
 
 import numpy as np
 
-from amber_thicket.core.graph import PLAN_SIDE
 from amber_thicket.service.preview import figures, histogram
 from amber_thicket.service.repeat_artifacts import describe_repeat_artifacts, fill_places
 from tests.service.test_check import planted
@@ -38,7 +37,7 @@ class FiguresTest(unittest.TestCase):
             self.assertAlmostEqual(row["under"], 0.25, delta=0.02)
             self.assertAlmostEqual(row["over"], 0.25, delta=0.02)
             self.assertAlmostEqual(row["middle"] * 255, 128, delta=0.6)
-            self.assertEqual(sum(row["counts"]), PLAN_SIDE**2)
+            self.assertEqual(sum(row["counts"]), 256**2)
             self.assertEqual(int(np.argmax(row["counts"])), 64)
         normal = histogram(evaluation(linear_photograph("gravel"), **size_of(256)), "normal")
         self.assertEqual((normal["first"], normal["last"]), (-1.0, 1.0))

@@ -15,9 +15,11 @@ from PIL import Image
 
 from amber_thicket.cli import main
 from amber_thicket.core.generate import Request
+from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.errors import BadSetting, UnreadableFile
 from amber_thicket.service import images, lights
 from amber_thicket.service import registration as placing
+from amber_thicket.service.images import findings_of_candidate
 from amber_thicket.service.mapset import listed, with_role
 from amber_thicket.service.sources import file_key, files_of
 from amber_thicket.standins.capture_rig.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
@@ -148,6 +150,32 @@ class Generated(unittest.TestCase):
             (asked.kind, asked.colours, asked.states), ("brick_wall", ("red",), frozenset({"worn", "wet", "moss"}))
         )
         self.assertEqual(asked.unread, ("frobnicated",))
+
+    def test_what_is_not_drawn_is_named(self) -> None:
+        for words, kind, states, unread in (
+            ("soil with pebbles and moss", "garden_soil", {"moss"}, ("pebbles",)),
+            ("brick wall with moss", "brick_wall", {"moss"}, ()),
+            ("slates under rust", "slate_shingles", {"rusty"}, ()),
+            ("copper cork", "cork_board", set(), ("copper",)),
+            ("wet slate roof", "slate_shingles", {"wet"}, ()),
+        ):
+            asked = reading(words)
+            with self.subTest(words):
+                self.assertEqual((asked.kind, set(asked.states), asked.unread), (kind, states, unread))
+
+    def test_candidates_carry_what_is_wrong_with_them(self) -> None:
+        request = Request("sand", side=512)
+        told: dict[str, list[bool]] = {"tilt": [], "edges": []}
+        for seed in range(6):
+            made = make(reading("brick wall"), request, seed)
+            found = {one.what for one in findings_of_candidate(decode_srgb(made.candidate.pixels), tileable=True)}
+            told["edges"].append(("edges" in made.missed) == ("Edges do not meet" in found))
+            told["tilt"].append(("tilt" in made.missed) == ("Tilt" in found))
+        # A view that leans by little may pass for straight on.
+        self.assertEqual(sum(told["edges"]), 6)
+        self.assertGreaterEqual(sum(told["tilt"]), 5)
+        flat = np.full((512, 512, 3), 0.3, np.float32)
+        self.assertNotIn("Edges do not meet", {one.what for one in findings_of_candidate(flat, tileable=True)})
         request = Request("sand", side=96)
         one, same, other = (make(reading("sand"), request, seed).candidate.pixels for seed in (4, 4, 5))
         np.testing.assert_array_equal(one, same)

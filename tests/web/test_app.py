@@ -209,7 +209,7 @@ class EditTest(AppTest):
         self.assertEqual(material["keys"]["base_color"], keys[0])
         picture = self.client.get(f"/api/materials/{material['id']}/picture/base_color.jpg?key={keys[0]}")
         with Image.open(io.BytesIO(picture.data)) as shown:
-            self.assertEqual(shown.size, (768, 768))
+            self.assertEqual(shown.size, (512, 512))
 
     def edited(self, material: dict[str, Any], changes: dict[str, Any], **more: Any) -> dict[str, Any]:
         """The material after an edit that asks for its first picture as well."""

@@ -656,7 +656,7 @@ export interface MaskStroke {
   points: [number, number][];
   kind: "keep" | "leave";
 }
-/** A material on the bench. keys: content keys of the layers there are; pictures and zones: of other pictures. undo, redo: what they would take back or do again. changes: settings that differ from their defaults, by stage. */
+/** A material on the bench. keys: content keys of the layers there are; pictures and zones: of other pictures; plan: of the tile plan. undo, redo: what they would take back or do again. changes: settings that differ from their defaults, by stage. */
 export interface Material {
   id: string;
   name: string;
@@ -673,6 +673,7 @@ export interface Material {
   keys: LayerKeys;
   zones: Record<string, string>;
   pictures: Pictures;
+  plan: string;
   changes: Record<StageId, number>;
   preview: Preview;
 }

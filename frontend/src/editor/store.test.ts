@@ -6,7 +6,8 @@ vi.stubGlobal("addEventListener", () => {});
 vi.stubGlobal("localStorage", { getItem: () => null, setItem: () => {} });
 vi.stubGlobal("createImageBitmap", async () => ({ width: 768, height: 768 }));
 const { api, Problem } = await import("../api/client");
-const { change, catchUp, openMaterial, saveAgain, settled, step, useEditor, valueOf } = await import("./store");
+const { change, catchUp, openMaterial, plannedAnew, saveAgain, settled, step, useEditor, valueOf } =
+  await import("./store");
 const { keptPicture, pictureName } = await import("../views/kept");
 const { useViews } = await import("../views/state");
 
@@ -217,5 +218,14 @@ describe("editing", () => {
     await done;
     expect(undo).toHaveBeenCalledWith("m", "undo", 2);
     expect(useEditor.getState().material?.revision).toBe(9);
+  });
+
+  it("tells when a change outside Tile moved the joins, and not when Tile itself did", () => {
+    const of = (plan: string) => ({ plan }) as never;
+    expect(plannedAnew(of("a"), of("b"), { "gather.maps.height": "x" })).toBe(true);
+    expect(plannedAnew(of("a"), of("a"), { "gather.maps.height": "x" })).toBe(false);
+    expect(plannedAnew(of("a"), of("b"), { "tile.join.overlap_x": 20 })).toBe(false);
+    expect(plannedAnew(of("a"), of("b"), { "even.light.amount": 20 })).toBe(false);
+    expect(plannedAnew(of(""), of("b"), { "relief.normal.strength": 2 })).toBe(false);
   });
 });

@@ -163,6 +163,12 @@ const passes = (error: unknown): error is Problem =>
 
 let onItsWay: Changes = {};
 
+/** Whether a change that was made in another stage than those that shape the sample and its joins moved the joins. */
+export function plannedAnew(before: Material, after: Material, changes: Changes): boolean {
+  const shaping = /^(square|even|tile)\./;
+  return before.plan !== "" && after.plan !== before.plan && Object.keys(changes).every((path) => !shaping.test(path));
+}
+
 /** Whether a change is dealt with; otherwise it is to be sent again. */
 async function send({ changes, label, gesture }: Waiting): Promise<boolean> {
   const { material } = get();
@@ -180,6 +186,7 @@ async function send({ changes, label, gesture }: Waiting): Promise<boolean> {
       layers,
     );
     if (picture && layers[0]) await keepPicture(layers[0], newest.keys[layers[0]] ?? "", picture);
+    if (plannedAnew(material, newest, changes)) tell("The tile was planned anew: its joins lie elsewhere now.");
     // What was changed again since stays on top of the answer.
     if (get().material?.id === newest.id) set({ material: newest, pending: pendingOf(queue), unsaved: null });
     mayHaveArrived = false;

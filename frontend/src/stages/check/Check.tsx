@@ -83,7 +83,7 @@ function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onT
         <Level level={finding.level} word={false} />
         <span className="min-w-0 leading-[1.3]">{finding.title}</span>
         <span className="text-[12px] text-soft">{finding.map ? layerName(finding.map) : ""}</span>
-        <span className="figures col-span-2 col-start-2 truncate text-soft">{finding.measured}</span>
+        <span className="figures col-span-2 col-start-2 text-soft">{finding.measured}</span>
       </button>
       {open && (
         <div className="flex flex-col gap-1.5 pb-2.5 pl-6 text-[12.5px]">
