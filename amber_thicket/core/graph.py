@@ -136,6 +136,10 @@ class Evaluation:
     def _level(self, work: Frame) -> int:
         return max(0, int(math.log2(max(self._sharper(work), 1.0))))
 
+    def enlarged(self) -> float:
+        """Px of the finished maps to one of the capture's: over 1, they are enlarged."""
+        return 1 / self._sharper(self.sizes(output_size(self.recipe)).work)
+
     def _sharper(self, work: Frame) -> float:
         """Pixels of the capture to one of the sample's."""
         view, box = self.view(), self.sample_box(work)

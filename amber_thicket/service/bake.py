@@ -94,6 +94,7 @@ def _of_files(evaluation: Evaluation) -> dict[str, Any]:
         "relief_brought": _RELIEF & set(evaluation.brought),
         "shapes": shapes,
         "tile_mm": evaluation.picture_mm(),
+        "scale": evaluation.enlarged(),
         "broken": broken_by_joins(evaluation),
     }
 

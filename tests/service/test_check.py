@@ -131,6 +131,7 @@ class RuleTest(unittest.TestCase):
                 with_map(good, "ambient_occlusion", np.roll(maps["ambient_occlusion"], (7, -4), (0, 1))),
                 notes={"brought": ("height", "ambient_occlusion", "normal")},
             ),
+            "set.detail": replace(good, notes={"scale": 2.4}),
             "set.aspect": replace(good, notes={"shapes": {"base_color": (256, 256), "height": (512, 256)}}),
             "tiling.seam": subject(tile__join__method="none"),
             "tiling.hidden_seam": with_map(good, "base_color", np.roll(linear_photograph("gravel")[:256, :256], 90, 1)),
@@ -183,6 +184,24 @@ class RuleTest(unittest.TestCase):
             with self.subTest(rule=rule):
                 self.assertIn(rule, spoiled, "a rule without a fault to find")
                 self.assert_bad(spoiled[rule], rule)
+
+    def test_how_much_of_the_maps_was_captured(self) -> None:
+        # 512 px of gravel; a plain cut spends a fifth of them on its overlap: 427 px are left for the tile.
+        for side, level, words in (
+            (256, "pass", "1.7 px of the capture"),
+            (512, "note", "enlarged 1.2 ×"),
+            (1024, "attention", "enlarged 2.4 ×"),
+        ):
+            of = subject_of(evaluation(linear_photograph("gravel"), **size_of(side)), "gravel", 256)
+            with self.subTest(side=side):
+                (finding,) = self.findings(of, "set.detail")
+                self.assertEqual(finding.level, level)
+                self.assertIn(words, finding.measured)
+        grown = {**size_of(512), "tile__join__method": "regrow", "tile__join__grow": 4.0}
+        of = subject_of(evaluation(linear_photograph("gravel"), **grown), "gravel", 256)
+        (finding,) = self.findings(of, "set.detail")
+        self.assertEqual(finding.level, "note")
+        self.assertIn("shrunk to 30 %", finding.measured)
 
     def test_passes_are_not_accidents(self) -> None:
         """What fails above passes on the good set, except what a photograph may really have."""
