@@ -9,7 +9,7 @@ from amber_thicket.core.gather.tilt import OFF_STRAIGHT
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side, output_size
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import BY_ID
-from amber_thicket.core.shading.raking import raking
+from amber_thicket.core.shading.raking import ONE_SIDE, raking
 from amber_thicket.core.square.crop import looked_up
 from amber_thicket.core.square.propose import ENOUGH, rough_tilt
 from amber_thicket.core.square.view import view_of
@@ -149,8 +149,11 @@ def _loose(evaluation: Evaluation, noise: Noiselike) -> tuple[str, str]:
         return "stochastic", noise.reason
     if noise.loose:
         light = raking(evaluation.layer("squared", fit_side(evaluation.recipe, PLAN_SIDE)).pixels)
+        loose = "It is made of loose pieces that lie any way round, in light"
         if light.weight == 0:
-            return "strew", "It is made of loose pieces that lie any way round, in light from no one side."
+            return "strew", f"{loose} from no one side."
+        if light.weight <= ONE_SIDE:
+            return "strew", f"{loose} that hardly comes from one side ({light.weight:.2f} along {light.bearing:.0f}°)."
     recipe = evaluation.recipe.with_changes({"tile.join.method": "cut"})
     cut = Evaluation(recipe, evaluation.first, evaluation.memory, evaluation.cancel, evaluation.files)
     mismatch = cut.decided(BY_ID["tile.join"]).evidence["join_mismatch"]

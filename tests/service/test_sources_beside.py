@@ -208,7 +208,7 @@ class Generated(unittest.TestCase):
                 images.checked(words, provider, side)
 
     def test_asked_kept_and_labelled_over_the_routes(self) -> None:
-        with tempfile.TemporaryDirectory() as folder:
+        with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
             app = create_app(Config(Path(folder), worker=False, immediate=True))
             self.addCleanup(app.extensions["thicket"].close)
             client = app.test_client()

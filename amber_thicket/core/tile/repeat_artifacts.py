@@ -21,6 +21,7 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.oklab import to_oklab
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.tile.repair import LARGEST
 
 # From here on it is seen; between the two it may be. Grain without any order comes to 1.07 at the most.
 ALARM, PERHAPS = 1.1, 0.9
@@ -37,7 +38,7 @@ _LEAST = np.array([0.6, 0.5, 0.5, 0.12, 0.12, 0.2, 0.2], np.float32)
 _COUNTS = np.array([1, 1, 1, 0.5, 0.5, 0.35, 0.35], np.float32)
 _AROUND, _AROUND_COUNTS, _APART = 6, 0.45, 3.2
 # A place reaches as far as it stays above this share of its peak.
-_OUTLINE, _LARGEST = 0.6, 0.25
+_OUTLINE = 0.6
 _BLOTCH, _FINE, _VISIBLE, _MOST_BLOTCHES = 0.083, 0.0104, 1.0, 0.22
 
 
@@ -112,7 +113,8 @@ def _places(lab: Pixels) -> list[RepeatArtifact]:
         if strength <= 0:
             break
         x, y = float(min(column * step, width - 1)), float(min(row * step, height - 1))
-        radius = min(max(_reach(fields[number], row, column) * step, 2 * sigma), _LARGEST * max(height, width))
+        # No place is filled that is larger than that.
+        radius = min(max(_reach(fields[number], row, column) * step, 2 * sigma), LARGEST * width)
         found.append(RepeatArtifact((x + 0.5) / width, (y + 0.5) / height, radius / width, round(strength, 2)))
         for field, (_, apart, _) in zip(left, _SIZES, strict=True):
             away = _away(field.shape, (y / apart, x / apart), (height / apart, width / apart)) * apart
