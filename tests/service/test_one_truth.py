@@ -30,10 +30,10 @@ def materials() -> list[tuple[str, np.ndarray, dict[str, Any]]]:
         ("grass", linear_photograph("grass"), {**size_of(256), "tile__join__method": "strew"}),
         ("brick", linear_photograph("brick"), {**size_of(512), "tile__join__method": "none"}),
     ]
-    methods = ("cut", "blend", "cut", "regrow", "cut", "none", "cut", "stochastic", "cut")
+    methods = ("cut", "blend", "cut", "lattice", "cut", "none", "cut", "stochastic", "cut")
     for number, (kind, method) in enumerate(zip(KINDS, methods, strict=True)):
-        lit = decode_srgb(photograph(rig_surface(kind, 640, 11), SHOT, np.random.default_rng(number)))
-        found.append((kind, lit, {**size_of((256, 512, 1024)[number % 3]), "tile__join__method": method}))
+        lit = decode_srgb(photograph(rig_surface(kind, 512, 11), SHOT, np.random.default_rng(number)))
+        found.append((kind, lit, {**size_of((256, 512, 256)[number % 3]), "tile__join__method": method}))
     return found
 
 
