@@ -19,8 +19,9 @@ from amber_thicket.core.tile.pieces import Pieces
 _DEEP, _LENGTH = 0.1, 0.15
 # Two pieces that fall together by this share, and differ by no more than this (CIE 1976 ΔE), are one.
 _SAME, _ALIKE = 0.7, 7.0
-# So far round a stretch, in pieces, joints are compared; so alike they are those of one surface.
-_AROUND, _ALONG = 0.75, 0.7
+# So far round a stretch, in pieces, joints are compared; so alike they are those of one surface: cut stones come to .34
+# at the most, shingles joined by whole repeats to .63 and more.
+_AROUND, _ALONG = 0.75, 0.5
 
 
 @dataclass(frozen=True)

@@ -38,7 +38,7 @@ _LEAST = np.array([0.6, 0.5, 0.5, 0.12, 0.12, 0.2, 0.2], np.float32)
 _COUNTS = np.array([1, 1, 1, 0.5, 0.5, 0.35, 0.35], np.float32)
 _AROUND, _AROUND_COUNTS, _APART = 6, 0.45, 3.2
 # A place reaches as far as it stays above this share of its peak.
-_OUTLINE = 0.6
+_OUTLINE, _FARTHEST = 0.6, 5.0
 _BLOTCH, _FINE, _VISIBLE, _MOST_BLOTCHES = 0.083, 0.0104, 1.0, 0.22
 
 
@@ -113,8 +113,9 @@ def _places(lab: Pixels) -> list[RepeatArtifact]:
         if strength <= 0:
             break
         x, y = float(min(column * step, width - 1)), float(min(row * step, height - 1))
-        # No place is filled that is larger than that.
-        radius = min(max(_reach(fields[number], row, column) * step, 2 * sigma), LARGEST * width)
+        # No place is filled that is larger than the last; what is seen at one size reaches so far at the most.
+        radius = max(_reach(fields[number], row, column) * step, 2 * sigma)
+        radius = min(radius, _FARTHEST * sigma, LARGEST * width)
         found.append(RepeatArtifact((x + 0.5) / width, (y + 0.5) / height, radius / width, round(strength, 2)))
         for field, (_, apart, _) in zip(left, _SIZES, strict=True):
             away = _away(field.shape, (y / apart, x / apart), (height / apart, width / apart)) * apart
