@@ -475,11 +475,13 @@ class Seam(Answer):
 
 
 class Broken(Answer):
-    """Pieces that joins break. pieces: whether the surface has any; contrast: of their borders. count: how many are
+    """Pieces that joins break. pieces: whether the surface has any; contrast: of their borders; whole_repeats: the tile
+    holds whole repeats, where uneven pieces may be told that are whole. count: how many are
     broken, of about `shown`; share: of the length of all joins; boxes: of each, in fractions of the tile."""
 
     pieces: Literal["yes", "no", "unknown"]
     contrast: float
+    whole_repeats: bool
     count: int
     shown: int
     share: float

@@ -24,7 +24,7 @@ def pieces_of_sample(evaluation: Evaluation) -> Pieces:
 
 def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
     """What the joins break: pieces ("yes", "no" or "unknown": whether the surface has any), contrast of their borders,
-    and, where it has, what broken_pieces() found. Empty where nothing is joined along lines."""
+    whether the tile holds whole repeats, and, where it has, what broken_pieces() found. Empty where nothing is joined along lines."""
     if evaluation.recipe.settings("tile.join").method == "none":
         return {}
     size = fit_side(evaluation.recipe, PLAN_SIDE)
@@ -33,7 +33,11 @@ def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
         return {}
     pieces = pieces_of_sample(evaluation)
     there = "yes" if pieces.contrast >= PIECES else "no" if pieces.contrast < NONE else "unknown"
-    told: dict[str, Any] = {"pieces": there, "contrast": pieces.contrast}
+    told: dict[str, Any] = {
+        "pieces": there,
+        "contrast": pieces.contrast,
+        "whole_repeats": evaluation.recipe.settings("tile.join").method == "lattice",
+    }
     if there == "no":
         return told
 

@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 import skimage.segmentation
 
+from amber_thicket.core.check.rules.tiling_joins import judged
 from amber_thicket.core.numeric.cells import flooded, merged
 from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
 from amber_thicket.core.tile.pieces import NONE, PIECES, find_pieces
@@ -109,6 +110,20 @@ class BrokenTest(unittest.TestCase):
     def test_a_turned_or_mirrored_piece_goes_on_as_it_came(self) -> None:
         turned = straight(500, 480, (SIDE, SIDE))[:, ::-1]
         self.assertEqual(broken_pieces(turned, self.pieces).count, 0)
+
+    def test_how_grave_it_is(self) -> None:
+        found = {"pieces": "yes", "contrast": 5.0, "count": 3, "share": 0.06}
+        for more, level in (
+            ({}, "blocked"),
+            ({"count": 0}, "pass"),
+            ({"share": 0.05}, "attention"),
+            ({"contrast": 4.4}, "attention"),
+            ({"whole_repeats": True}, "attention"),
+            ({"pieces": "unknown"}, "unknown"),
+            ({"pieces": "no"}, "pass"),
+        ):
+            with self.subTest(more):
+                self.assertEqual(judged({**found, **more}), level)
 
 
 if __name__ == "__main__":

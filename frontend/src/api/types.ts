@@ -353,10 +353,11 @@ export interface BriefSource {
   format: string;
   bits: number;
 }
-/** Pieces that joins break. pieces: whether the surface has any; contrast: of their borders. count: how many are broken, of about `shown`; share: of the length of all joins; boxes: of each, in fractions of the tile. */
+/** Pieces that joins break. pieces: whether the surface has any; contrast: of their borders; whole_repeats: the tile holds whole repeats, where uneven pieces may be told that are whole. count: how many are broken, of about `shown`; share: of the length of all joins; boxes: of each, in fractions of the tile. */
 export interface Broken {
   pieces: "yes" | "no" | "unknown";
   contrast: number;
+  whole_repeats: boolean;
   count: number;
   shown: number;
   share: number;

@@ -18,7 +18,9 @@ def judged(found: dict[str, object]) -> Level:
     if pieces == "unknown":
         return "unknown"
     share, contrast = float(str(found["share"])), float(str(found["contrast"]))
-    return "blocked" if 100 * share > MOST and contrast >= EVIDENT else "attention"
+    # Where whole repeats meet, uneven pieces are told broken though they are not: that is for the eye to say.
+    spoilt = 100 * share > MOST and contrast >= EVIDENT and not found.get("whole_repeats")
+    return "blocked" if spoilt else "attention"
 
 
 def look(subject: Subject) -> Iterable[Finding]:
