@@ -24,7 +24,8 @@ def pieces_of_sample(evaluation: Evaluation) -> Pieces:
 
 def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
     """What the joins break: pieces ("yes", "no" or "unknown": whether the surface has any), contrast of their borders,
-    whether the tile holds whole repeats, and, where it has, what broken_pieces() found. Empty where nothing is joined along lines."""
+    whether the tile holds whole repeats, and, where there are pieces, what broken_pieces() found. Empty where nothing
+    is joined along lines."""
     if evaluation.recipe.settings("tile.join").method == "none":
         return {}
     size = fit_side(evaluation.recipe, PLAN_SIDE)
