@@ -193,8 +193,18 @@ def recipe_of(one: Set, *, repaired: bool, profile: str, also: Sequence[str] = (
         mending = {path for finding in one.found.findings for path in finding.changes}
         taken = {path: value for path, value in taken.items() if path not in mending}
     for finding in one.found.findings:
-        taken |= finding.changes if repaired and finding.id in also else {}
+        if repaired and finding.id in also:
+            taken |= _beside(taken, finding.changes)
     return Recipe().with_changes(changes | taken)
+
+
+def _beside(taken: dict[str, Any], changes: dict[str, Any]) -> dict[str, Any]:
+    """Changes that leave standing what was taken before: where each places a file, both are placed."""
+    path = "gather.registration.files"
+    if path not in taken or path not in changes:
+        return changes
+    placed = {row["file"]: row for row in (*taken[path], *changes[path])}
+    return {**changes, path: list(placed.values())}
 
 
 def remaining(

@@ -345,6 +345,20 @@ class WeakTest(unittest.TestCase):
                 self.assertTrue(told.changes, "and can be asked for")
         self.assertIn("gather.registration.files", whole.changes)
 
+    def test_two_moves_that_are_asked_for_are_both_made(self) -> None:
+        spoilt = good()
+        for role, name, by in (("ambient_occlusion", "a_ao.png", (-6, 11)), ("roughness", "a_roughness.png", (9, 5))):
+            spoilt[role] = file(name, np.roll(MAPS[role], by, (0, 1)))
+        sure = look.lying_beside
+        with mock.patch.object(
+            look, "lying_beside", lambda *a: {role: one._replace(sure=0.3) for role, one in sure(*a).items()}
+        ):
+            found, _ = self.audited(**spoilt)
+        weak = [finding for finding in found.found.findings if finding.rule == "set.aligned"]
+        self.assertEqual({finding.file for finding in weak}, {"a_ao.png", "a_roughness.png"})
+        recipe = recipe_of(found, repaired=True, profile="separate_y_plus", also=[finding.id for finding in weak])
+        self.assertEqual(len(recipe.settings("gather.registration").files), 2)
+
     def test_which_way_green_points_is_offered_where_it_cannot_be_told(self) -> None:
         flat = np.zeros((SIDE, SIDE, 3), np.float32)
         flat[..., 2] = 1

@@ -9,7 +9,6 @@ stronger the borders are than what lies within.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -136,8 +135,3 @@ def _half_joint(joints: Pixels, depth: Pixels) -> float:
         return 1.0
     half = (means[0] + min(means)) / 2
     return float(next((away for away, mean in enumerate(means) if mean < half), len(means)))
-
-
-def outlines(pieces: Pieces) -> NDArray[Any]:
-    """Pixels on the borders between pieces, (H, W) bool."""
-    return np.asarray(_borders(pieces.labels, np.ones(pieces.labels.shape, np.float32))[0])

@@ -1,5 +1,4 @@
 /** The audit: maps made elsewhere are dropped here; the report says what they are, what is wrong, and what mends it. */
-import { Switch } from "../ui/Switch";
 import { ArrowLeft, FolderOpen, Hammer } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { roleOf } from "../api/about";
@@ -7,6 +6,7 @@ import { loadAbout, useEditor } from "../editor/store";
 import { go } from "../app/router";
 import { ThemeButton } from "../editor/TopLine";
 import { Button } from "../ui/Button";
+import { Switch } from "../ui/Switch";
 import { Level } from "../ui/Level";
 import { Mark } from "../ui/Mark";
 import { Pick } from "../ui/Pick";
@@ -129,11 +129,12 @@ function Start({ demo, onPick }: { demo: boolean; onPick: () => void }) {
 /** What the audit finds when it is run again on the repaired set; null until it is known. */
 function useRemains(set: AuditedSet, number: number, also: string[]): AuditFinding[] | null {
   const [found, setFound] = useState<AuditFinding[] | null>(null);
-  const asked = also.join();
+  // A file may have any name.
+  const asked = JSON.stringify(also);
   useEffect(() => {
     let gone = false;
     setFound(null);
-    remains(number, asked ? asked.split(",") : [])
+    remains(number, JSON.parse(asked) as string[])
       .then((next) => !gone && setFound(next))
       .catch(() => {});
     return () => void (gone = true);

@@ -11,8 +11,8 @@ export function PlaceMarks({ material, t, shift }: { material: Material; t: Tran
   const broken = useFigures(material)?.broken?.boxes ?? [];
   const { marking, radius, busy } = useMarking();
   const wrapped = (v: number) => (((v + shift) % 1) + 1) % 1;
-  const [left] = t.toScreen(0, 0);
-  const perTile = t.toScreen(1, 0)[0] - left;
+  const [left, top] = t.toScreen(0, 0);
+  const [perTile, down] = [t.toScreen(1, 0)[0] - left, t.toScreen(0, 1)[1] - top];
   const ring = (place: { x: number; y: number; radius: number }) => {
     const [cx, cy] = t.toScreen(wrapped(place.x), wrapped(place.y));
     return { cx, cy, r: Math.max(place.radius * perTile * 1.3, 5), fill: "none" };
@@ -25,7 +25,7 @@ export function PlaceMarks({ material, t, shift }: { material: Material; t: Tran
         ))}
         {broken.map(([x, y, wide, high], i) => {
           const [px, py] = t.toScreen(wrapped(x), wrapped(y));
-          const at = { x: px - 3, y: py - 3, width: wide * perTile + 6, height: high * perTile + 6, fill: "none" };
+          const at = { x: px - 3, y: py - 3, width: wide * perTile + 6, height: high * down + 6, fill: "none" };
           return (
             <g key={`broken/${i}`} data-testid="broken-piece">
               <rect {...at} stroke="#000" strokeWidth="3.500" />

@@ -28,7 +28,7 @@ const ABOUT = {
 
 /** What can be set for each method. */
 const SETTINGS = {
-  none: [],
+  none: ["tiles"],
   blend: ["overlap_x", "overlap_y", "feather"],
   cut: ["overlap_x", "overlap_y", "wander", "feather"],
   lattice: ["overlap_x", "overlap_y", "wander", "feather"],
