@@ -50,11 +50,11 @@ export function Tile({ material }: { material: Material }) {
       {!cut && <Suggested material={material} />}
       {!cut && <MethodRow material={material} />}
       {!cut && <p className="pb-1 text-[12px] text-soft">{ABOUT[method]}</p>}
+      {SETTINGS[method].map((name) => (
+        <Setting key={name} path={`tile.join.${name}`} />
+      ))}
       {method !== "none" && (
         <>
-          {SETTINGS[method].map((name) => (
-            <Setting key={name} path={`tile.join.${name}`} />
-          ))}
           {method === "regrow" && grown > 1 && (
             <p className="pb-1 text-[12px] text-soft">A tile larger than the sample begins with blocks.</p>
           )}
