@@ -28,6 +28,7 @@ MapRole = TypeAliasType("MapRole", _ROLES)
 AnyRole = TypeAliasType("AnyRole", _EVERY)
 LayerId = TypeAliasType("LayerId", _LAYERS)
 Level = TypeAliasType("Level", Literal["pass", "note", "attention", "blocked", "unknown"])
+Certainty = TypeAliasType("Certainty", Literal["counted", "clear", "close", "likely", "open"])
 
 
 def _as(typescript: str, kind: str | None = "object") -> WithJsonSchema:
@@ -446,12 +447,15 @@ class Fix(Answer):
 
 
 class Finding(Answer):
-    """What a rule says. measured, limit: in words with units. box: left, top, width, height in tiles."""
+    """What a rule says. sure: counted, clear of the limit, close to it, likely, or open; evidence: what it rests on.
+    measured, limit: in words with units. box: left, top, width, height in tiles."""
 
     rule: str
     title: str
     why: str
     source: str
+    sure: Certainty
+    evidence: str
     level: Level
     measured: str
     limit: str

@@ -133,21 +133,24 @@ def _same(codes: Any, back: Any) -> bool:
     return back.dtype == codes.dtype and np.array_equal(back, codes)
 
 
-def finding_json(rule: Rule, finding: Finding) -> dict[str, Any]:
-    """One answer as plain data, for the page, the manifest and the command line."""
+def finding_json(rule: Rule, finding: Finding, size: tuple[int, int]) -> dict[str, Any]:
+    """One answer as plain data, for the page, the manifest and the command line. size: of the maps looked at, px."""
+    said = {name: value for name, value in asdict(finding).items() if name != "ratio"}
     return {
         "rule": rule.id,
         "title": rule.title,
         "why": rule.why,
         "source": rule.source,
-        **asdict(finding),
+        "sure": rule.certainty(finding),
+        "evidence": rule.evidence(size),
+        **said,
     }
 
 
 def check(evaluation: Evaluation, name: str) -> list[dict[str, Any]]:
     """All rules on one material, gravest first. Raises Cancelled."""
-    found = examine(subject_of(evaluation, name), evaluation.cancel.check)
-    return [finding_json(rule, finding) for rule, finding in found]
+    subject = subject_of(evaluation, name)
+    return [finding_json(rule, finding, subject.size) for rule, finding in examine(subject, evaluation.cancel.check)]
 
 
 def pack(evaluation: Evaluation, name: str, progress: Progress) -> Iterator[Written]:

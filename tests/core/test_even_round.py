@@ -1,13 +1,18 @@
 """What tiles already stays a tile: every operation of Even works round the edges."""
 
 import unittest
+from dataclasses import replace
 from typing import Any
 
 import cv2
 import numpy as np
 
 from amber_thicket.core.check.figures import coded, seams
+from amber_thicket.core.even._round import with_margin, without_margin
+from amber_thicket.core.even.known_shading import remove_known_shading
+from amber_thicket.core.even.sun import Ground, sun
 from amber_thicket.core.numeric.filters import enlarge
+from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.shading.raking import raking
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from tests.support import decode_srgb, evaluation, linear_photograph, rig_surface, size_of
@@ -70,6 +75,30 @@ class RoundTest(unittest.TestCase):
         across, down = (max(f.border for f in seams(coded(p, "base_color"))) for p in (apart, round_))
         self.assertGreater(across, down + 1)
         self.assertLess(raking(round_).weight, raking(self.tile).weight)
+
+    def test_light_on_a_known_relief_falls_across_the_edges(self) -> None:
+        # Bumps that go on round the edges, their shadows across them; tone by Lambert's law and cast shadow.
+        points = np.random.default_rng(4).random((60, 2)) * SIDE
+        y, x = np.mgrid[0:SIDE, 0:SIDE].astype(np.float32)
+        height = np.zeros((SIDE, SIDE), np.float32)
+        for py, px in points:
+            dy, dx = ((d + SIDE / 2) % SIDE - SIDE / 2 for d in (y - np.float32(py), x - np.float32(px)))
+            height = np.maximum(height, np.exp(-(dx * dx + dy * dy) / np.float32(2 * 17**2)))
+        frame = Frame(SIDE, SIDE, float(SIDE), True)
+        wide, around = with_margin(Raster(height), frame)
+        light = Ground(wide.pixels, 0.05, around.tile_width).light(1.0, 1.0, sky=0.25, soft=1.0, blur=0.6)
+        lit = Raster(np.repeat(0.3 * without_margin(Raster(light), frame).pixels[..., None], 3, -1))
+        seam, off = {}, {}
+        for wraps in (True, False):
+            known = replace(frame, wraps=wraps)
+            made = remove_known_shading(lit, sun(lit, Raster(height), frame=known), known)
+            seam[wraps] = max(figure.border for figure in seams(coded(made.pixels, "base_color")))
+            tone = np.log(np.maximum(made.pixels[..., 0], 1e-3))
+            rim = np.concatenate([tone[:24].ravel(), tone[:, :24].ravel()])
+            off[wraps] = float(np.abs(rim - np.median(tone)).mean())
+        self.assertLess(seam[True], 4)
+        self.assertGreater(seam[False], 2 * seam[True])
+        self.assertLess(off[True], 0.75 * off[False])
 
     def test_a_cropped_picture_is_no_tile(self) -> None:
         cropped = {"square__crop__right": 80.0, "even__drift__amount": 100.0}

@@ -108,6 +108,17 @@ class RuleTest(unittest.TestCase):
         self.assertTrue(bad, rule)
         return bad[0]
 
+    def test_figures_over_their_limit_are_never_passed(self) -> None:
+        # One number tells level and certainty: no rule may say "pass" of what is beyond its own limit.
+        told = 0
+        for photo in ("gravel", "brick"):
+            for rule, finding in examine(subject(photo)):
+                if finding.ratio is not None and finding.level in ("pass", "attention", "blocked"):
+                    told += 1
+                    with self.subTest(rule.id, photo=photo, ratio=finding.ratio):
+                        self.assertEqual(finding.ratio <= 1, finding.level == "pass")
+        self.assertGreater(told, 40)
+
     def test_a_good_set_is_not_blocked(self) -> None:
         found = examine(self.good)
         self.assertEqual([(r.id, f.measured) for r, f in found if f.level == "blocked"], [])

@@ -17,6 +17,13 @@ from amber_thicket.core.recipe import Recipe
 Level = Literal["pass", "note", "attention", "blocked", "unknown"]
 ORDER: tuple[Level, ...] = ("blocked", "attention", "unknown", "note", "pass")
 
+# What a verdict rests on: the numbers as the files will hold them; a figure of the finished maps; what statistics of
+# the pictures make likely.
+Basis = Literal["stored", "measured", "reading"]
+# How sure it is: counted; far from the limit; within _CLOSE of it; likely; not known.
+Certainty = Literal["counted", "clear", "close", "likely", "open"]
+_CLOSE = 0.15
+
 
 @dataclass(frozen=True)
 class Fix:
@@ -29,7 +36,8 @@ class Fix:
 @dataclass(frozen=True)
 class Finding:
     """One answer of a rule. measured, limit: in words with units. map: the role it is about. box: where, as left, top,
-    width, height in fractions of the tile."""
+    width, height in fractions of the tile. ratio: what was measured over its limit, 1 at the limit, more is worse; None
+    where the answer is yes or no."""
 
     level: Level
     measured: str
@@ -37,17 +45,38 @@ class Finding:
     map: str | None = None
     box: tuple[float, float, float, float] | None = None
     fix: Fix | None = None
+    ratio: float | None = None
 
 
 @dataclass(frozen=True)
 class Rule:
-    """id: "group.name". why: one sentence. source: published source, or "common practice, no source"."""
+    """id: "group.name". why: one sentence. source: published source, or "common practice, no source". doubt: for a
+    reading, when it cannot be trusted, or how often it was right."""
 
     id: str
     title: str
     why: str
     source: str
     look: Callable[[Subject], Iterable[Finding]]
+    basis: Basis = "measured"
+    doubt: str = ""
+
+    def certainty(self, finding: Finding) -> Certainty:
+        """How sure one of this rule's findings is."""
+        if finding.level == "unknown":
+            return "open"
+        if finding.ratio is not None and 1 / (1 + _CLOSE) < finding.ratio < 1 + _CLOSE:
+            return "close"
+        if self.basis == "reading":
+            return "likely"
+        return "counted" if self.basis == "stored" else "clear"
+
+    def evidence(self, size: tuple[int, int]) -> str:
+        """What its findings rest on, in words. size: (width, height) of the maps that were looked at, px."""
+        maps = f"maps of {size[0]} × {size[1]} px"
+        if self.basis == "stored":
+            return f"counted in the {maps}, as the files will hold them"
+        return f"measured on the {maps}" if self.basis == "measured" else f"read from the {maps}; {self.doubt}"
 
 
 @dataclass(frozen=True)

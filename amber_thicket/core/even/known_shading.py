@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from amber_thicket.core.numeric.filters import enlarge
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Raster
@@ -61,7 +62,11 @@ def remove_known_shading(lit: Raster, sun: Raster, frame: Frame, amount: float =
     covered = sun.pixels[: max(1, round(size[1] * finer)), : max(1, round(size[0] * finer))]
     light = covered
     if covered.shape != lit.pixels.shape[:2]:
-        light = cv2.resize(covered, size, interpolation=cv2.INTER_AREA if finer > 1 else cv2.INTER_LINEAR)
+        light = (
+            cv2.resize(covered, size, interpolation=cv2.INTER_AREA)
+            if finer > 1
+            else enlarge(covered, size[1], size[0], wraps=frame.wraps)
+        )
     told = sun.evidence
     evidence = {"bearing": round(told["bearing"], 1), "sky": round(told["sky"], 2), "explained": told["explained"]}
     gain = light ** np.float32(-amount / 100)

@@ -17,6 +17,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.even._round import with_margin, without_margin
 from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.filters import blur
@@ -75,9 +76,18 @@ def sun(squared: Raster, height: Raster | None, *, frame: Frame) -> Raster:
         return Raster(np.ones((1, 1), np.float32))
     tone = np.asarray(np.maximum(luminance(squared.pixels), _DARK), np.float32)
     found = found_light(tone, height.pixels, frame.tile_width)
-    light = light_on(height.pixels, tone, found, frame.tile_width)
+    light = _light_on_frame(height, tone, found, frame)
     light = np.maximum(light / max(float(np.median(light)), _DARK), _LEAST)
     return Raster(light, evidence={**asdict(found), "bearing": found.bearing, "tile_width": frame.tile_width})
+
+
+def _light_on_frame(height: Raster, tone: Pixels, found: Light, frame: Frame) -> Pixels:
+    """light_on(); on a tile shadows fall across the edges as well."""
+    if not frame.wraps:
+        return light_on(height.pixels, tone, found, frame.tile_width)
+    wide, _ = with_margin(height, frame)
+    wider, around = with_margin(Raster(tone), frame)
+    return without_margin(Raster(light_on(wide.pixels, wider.pixels, found, around.tile_width)), frame).pixels
 
 
 def found_light(tone: Pixels, height: Pixels, tile: float) -> Light:

@@ -400,6 +400,7 @@ export interface CaptureView {
   size: [number, number];
   plain: boolean;
 }
+export type Certainty = "counted" | "clear" | "close" | "likely" | "open";
 export interface Checks {
   revision: number;
   findings: Finding[];
@@ -536,12 +537,14 @@ export interface FilledPlace {
   from_x: number;
   from_y: number;
 }
-/** What a rule says. measured, limit: in words with units. box: left, top, width, height in tiles. */
+/** What a rule says. sure: counted, clear of the limit, close to it, likely, or open; evidence: what it rests on. measured, limit: in words with units. box: left, top, width, height in tiles. */
 export interface Finding {
   rule: string;
   title: string;
   why: string;
   source: string;
+  sure: Certainty;
+  evidence: string;
   level: Level;
   measured: string;
   limit: string;

@@ -30,7 +30,12 @@ def look(subject: Subject) -> Iterable[Finding]:
     there = "height" in subject.notes["relief_brought"] and subject.recipe.settings("even.known_shading").amount < 100
     fix = Fix("Take the relief's light out", {"even.known_shading.amount": 100.0}) if bad and there else None
     yield Finding(
-        "attention" if bad else "pass", f"alike by {found:.2f}", f"under {LIMIT:g}", map="ambient_occlusion", fix=fix
+        "attention" if bad else "pass",
+        f"alike by {found:.2f}",
+        f"under {LIMIT:g}",
+        map="ambient_occlusion",
+        fix=fix,
+        ratio=found / LIMIT,
     )
 
 
@@ -40,4 +45,6 @@ RULE = Rule(
     why="In the colour too, recesses are darkened twice, and stay dark in full light.",
     source="common practice, no source",
     look=look,
+    basis="reading",
+    doubt="a colour that is dark in recesses of its own looks the same",
 )

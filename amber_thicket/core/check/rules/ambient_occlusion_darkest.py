@@ -24,6 +24,7 @@ def look(subject: Subject) -> Iterable[Finding]:
         map="ambient_occlusion",
         box=box_of(pixels < LIMIT) if bad else None,
         fix=fix,
+        ratio=LIMIT / max(darkest, 1e-6),
     )
 
 

@@ -26,4 +26,6 @@ RULE = Rule(
     why="Inverted occlusion darkens the tops and lights the recesses.",
     source="glTF 2.0, 3.9.3; common practice",
     look=look,
+    basis="reading",
+    doubt="a surface whose floors are open agrees weakly",
 )

@@ -30,6 +30,7 @@ def look(subject: Subject) -> Iterable[Finding]:
         map="base_color",
         box=box_of(mask) if bad else None,
         fix=fix,
+        ratio=max(low / max(dark, 1e-6), bright / 240),
     )
 
 
@@ -55,4 +56,5 @@ RULE = Rule(
     why="Hardly any surface but metal reflects less than charcoal or more than snow; values beyond break lighting.",
     source="measured albedo charts; limits 30–240 (strict 50–240), common practice, no source",
     look=look,
+    basis="stored",
 )

@@ -24,6 +24,7 @@ def look(subject: Subject) -> Iterable[Finding]:
         f"under {LIMIT:g} %",
         map="base_color",
         box=box_of(mask) if bad else None,
+        ratio=share / LIMIT,
     )
 
 
@@ -33,4 +34,5 @@ RULE = Rule(
     why="Where a colour channel is burnt out or crushed, the surface has lost its structure.",
     source="common practice, no source",
     look=look,
+    basis="stored",
 )

@@ -35,4 +35,5 @@ RULE = Rule(
     why="Renderers decode whole numbers from sRGB and take floats as light: the other way the colour comes out wrong.",
     source="IEC 61966-2-1; glTF 2.0, 3.9.2; OpenEXR: pixels are scene-linear",
     look=look,
+    basis="stored",
 )

@@ -14,7 +14,14 @@ def look(subject: Subject) -> Iterable[Finding]:
     already = subject.recipe.settings("even.raking").amount > 0
     fix = Fix("Take relief shading out", {"even.raking.amount": 80.0}) if bad and not already else None
     measured = f"{light.weight:.2f}, along {light.bearing:.0f}°" if light.weight else "from no one side"
-    yield Finding("attention" if bad else "pass", measured, f"under {ONE_SIDE:g}", map="base_color", fix=fix)
+    yield Finding(
+        "attention" if bad else "pass",
+        measured,
+        f"under {ONE_SIDE:g}",
+        map="base_color",
+        fix=fix,
+        ratio=light.weight / ONE_SIDE,
+    )
 
 
 RULE = Rule(
@@ -23,4 +30,6 @@ RULE = Rule(
     why="Light that is painted in falls from the wrong side as soon as the lamp moves.",
     source="the light's axis read from the spectrum; limit from measured photographs",
     look=look,
+    basis="reading",
+    doubt="a surface with ridges along one axis can look lit",
 )

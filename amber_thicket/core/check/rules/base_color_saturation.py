@@ -19,7 +19,9 @@ def look(subject: Subject) -> Iterable[Finding]:
     bad = share > LIMIT
     fix = Fix("Take colour back", {"even.tone.saturation": -30.0}) if bad else None
     box = box_of(mask) if bad else None
-    yield Finding("attention" if bad else "pass", f"{share:.1f} %", f"under {LIMIT:g} %", "base_color", box, fix)
+    yield Finding(
+        "attention" if bad else "pass", f"{share:.1f} %", f"under {LIMIT:g} %", "base_color", box, fix, share / LIMIT
+    )
 
 
 RULE = Rule(

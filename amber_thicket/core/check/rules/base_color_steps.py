@@ -18,7 +18,9 @@ def look(subject: Subject) -> Iterable[Finding]:
     used = share_used(codes[..., 1] >> (8 if codes.dtype.itemsize > 1 else 0))
     bad = used < LEAST
     said = f"{100 * used:.0f} % of the levels between"
-    yield Finding("attention" if bad else "pass", said, f"over {100 * LEAST:g} %", map="base_color")
+    yield Finding(
+        "attention" if bad else "pass", said, f"over {100 * LEAST:g} %", map="base_color", ratio=LEAST / max(used, 1e-6)
+    )
 
 
 RULE = Rule(
@@ -27,4 +29,5 @@ RULE = Rule(
     why="Gaps between levels show as steps in smooth tones once a light brightens them.",
     source="common practice, no source",
     look=look,
+    basis="stored",
 )

@@ -25,4 +25,5 @@ RULE = Rule(
     why="JPEG has no fourth channel: what lies there is gone.",
     source="JPEG, ITU-T T.81 (JFIF has one or three components)",
     look=look,
+    basis="stored",
 )

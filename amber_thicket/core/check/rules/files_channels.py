@@ -45,4 +45,5 @@ RULE = Rule(
     why="A renderer reads occlusion, roughness and metallic from fixed channels.",
     source="glTF 2.0, 3.9.2 and 3.9.4",
     look=look,
+    basis="stored",
 )

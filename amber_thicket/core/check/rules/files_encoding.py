@@ -27,4 +27,5 @@ RULE = Rule(
     why="A data map that is read as a colour, or the other way round, is wrong everywhere.",
     source="PNG third edition, 11.3.2; OpenEXR: pixels are scene-linear",
     look=look,
+    basis="stored",
 )

@@ -23,4 +23,5 @@ RULE = Rule(
     why="Lossy blocks in a normal or height become facets under light.",
     source="common practice, no source",
     look=look,
+    basis="stored",
 )

@@ -25,4 +25,5 @@ RULE = Rule(
     why="Some systems fold case or refuse certain characters; a lost file breaks the set.",
     source="POSIX.1-2017, 3.282 portable file name characters",
     look=look,
+    basis="stored",
 )

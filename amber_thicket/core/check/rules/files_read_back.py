@@ -23,4 +23,5 @@ RULE = Rule(
     why="What another program reads is what was proven here.",
     source="PNG, TIFF and OpenEXR are lossless by definition",
     look=look,
+    basis="stored",
 )

@@ -30,4 +30,5 @@ RULE = Rule(
     why="Displacement from 8 bits shows terraces.",
     source="common practice, no source",
     look=look,
+    basis="stored",
 )

@@ -27,6 +27,7 @@ def look(subject: Subject) -> Iterable[Finding]:
         map="height",
         box=box_of(mask) if bad else None,
         fix=fix,
+        ratio=share / LIMIT,
     )
 
 
@@ -36,4 +37,5 @@ RULE = Rule(
     why="Flat tops and floors where levels cut the relief show as plateaus.",
     source="common practice, no source",
     look=look,
+    basis="stored",
 )

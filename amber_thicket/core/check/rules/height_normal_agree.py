@@ -32,7 +32,7 @@ def look(subject: Subject) -> Iterable[Finding]:
         )
         return
     level: Level = "pass" if sure > LIMIT else ("attention" if sure > 0 else "blocked")
-    yield Finding(level, f"{sure:.2f}", f"over {LIMIT:g}", map="normal")
+    yield Finding(level, f"{sure:.2f}", f"over {LIMIT:g}", map="normal", ratio=(1 - sure) / (1 - LIMIT))
 
 
 RULE = Rule(
@@ -41,4 +41,6 @@ RULE = Rule(
     why="When they disagree, shading and silhouette tell two stories.",
     source="correlation of the slopes",
     look=look,
+    basis="reading",
+    doubt="where both are flat, their slopes say little",
 )

@@ -24,4 +24,6 @@ RULE = Rule(
     why="An inverted height turns bumps into dents when it displaces.",
     source="common practice, no source",
     look=look,
+    basis="reading",
+    doubt="under 0.05 either way it is not known",
 )

@@ -15,7 +15,13 @@ def look(subject: Subject) -> Iterable[Finding]:
     pixels = subject.maps["height"].pixels
     low, high = (float(v) for v in np.percentile(pixels, (0.1, 99.9)))
     used = (high - low) * 100
-    yield Finding("attention" if used < LIMIT else "pass", f"{used:.0f} %", f"over {LIMIT:g} %", map="height")
+    yield Finding(
+        "attention" if used < LIMIT else "pass",
+        f"{used:.0f} %",
+        f"over {LIMIT:g} %",
+        map="height",
+        ratio=LIMIT / max(used, 1e-6),
+    )
 
 
 RULE = Rule(

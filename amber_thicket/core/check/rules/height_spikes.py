@@ -21,7 +21,9 @@ def look(subject: Subject) -> Iterable[Finding]:
     bad = share > LIMIT
     fix = Fix("Take the finest back", {"relief.bands.finest": 0.2}) if bad else None
     box = box_of(mask) if bad else None
-    yield Finding("attention" if bad else "pass", f"{share:.3f} %", f"under {LIMIT:g} %", "height", box, fix)
+    yield Finding(
+        "attention" if bad else "pass", f"{share:.3f} %", f"under {LIMIT:g} %", "height", box, fix, share / LIMIT
+    )
 
 
 RULE = Rule(

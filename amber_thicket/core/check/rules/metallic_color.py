@@ -22,7 +22,14 @@ def look(subject: Subject) -> Iterable[Finding]:
     bad = share > LIMIT
     box = box_of(dark) if bad else None
     said = f"{share:.0f} % of the metal is darker, half of it is under {np.median(codes[metal]):.0f}"
-    yield Finding("attention" if bad else "pass", said, f"under {LIMIT:g} % darker than {LEAST}", "metallic", box)
+    yield Finding(
+        "attention" if bad else "pass",
+        said,
+        f"under {LIMIT:g} % darker than {LEAST}",
+        "metallic",
+        box,
+        ratio=share / LIMIT,
+    )
 
 
 RULE = Rule(

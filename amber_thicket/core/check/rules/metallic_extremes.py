@@ -24,7 +24,12 @@ def look(subject: Subject) -> Iterable[Finding]:
         yield Finding("attention", "full white everywhere", "a little under full", map="metallic", fix=hold)
         return
     yield Finding(
-        "attention" if bad else "pass", f"{share:.1f} % between", f"under {LIMIT:g} %", map="metallic", fix=fix
+        "attention" if bad else "pass",
+        f"{share:.1f} % between",
+        f"under {LIMIT:g} %",
+        map="metallic",
+        fix=fix,
+        ratio=share / LIMIT,
     )
 
 

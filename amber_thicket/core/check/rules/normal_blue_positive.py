@@ -24,4 +24,5 @@ RULE = Rule(
     why="A vector that points into the surface turns light inside out.",
     source="glTF 2.0, 3.9.3",
     look=look,
+    basis="stored",
 )

@@ -29,4 +29,6 @@ RULE = Rule(
     why="Swapped, light from the left seems to come from above.",
     source="integrability, Frankot & Chellappa, IEEE TPAMI 10(4), 1988; the statistic is ours",
     look=look,
+    basis="reading",
+    doubt="a surface with slopes along one axis alone cannot say",
 )

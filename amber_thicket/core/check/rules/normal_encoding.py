@@ -20,7 +20,13 @@ def look(subject: Subject) -> Iterable[Finding]:
     red, green = (float(v) * 255 / top for v in np.median(codes[..., :2].reshape(-1, 2), axis=0))
     off = max(abs(red - 127.5), abs(green - 127.5))
     bad = file.encoding != "linear" or off > LIMIT
-    yield Finding("blocked" if bad else "pass", f"middle {red:.0f}, {green:.0f}", "128 ± 20", map="normal")
+    yield Finding(
+        "blocked" if bad else "pass",
+        f"middle {red:.0f}, {green:.0f}",
+        f"128 ± {LIMIT:g}",
+        map="normal",
+        ratio=off / LIMIT,
+    )
 
 
 RULE = Rule(
@@ -29,4 +35,5 @@ RULE = Rule(
     why="An sRGB-encoded normal bends every vector; flat is then 188 instead of 128.",
     source="IEC 61966-2-1; glTF 2.0, 3.9.3",
     look=look,
+    basis="stored",
 )

@@ -32,4 +32,5 @@ RULE = Rule(
     why="Steps and blocks turn into facets once light falls on them.",
     source="ITU-T T.81 (JPEG blocks); common practice",
     look=look,
+    basis="stored",
 )

@@ -18,7 +18,9 @@ def look(subject: Subject) -> Iterable[Finding]:
         return
     mean = decoded_normal(codes).reshape(-1, 3).mean(axis=0)
     lean = float(np.degrees(np.arctan2(np.hypot(mean[0], mean[1]), mean[2])))
-    yield Finding("attention" if lean > LIMIT else "pass", f"{lean:.2f}°", f"under {LIMIT:g}°", map="normal")
+    yield Finding(
+        "attention" if lean > LIMIT else "pass", f"{lean:.2f}°", f"under {LIMIT:g}°", map="normal", ratio=lean / LIMIT
+    )
 
 
 RULE = Rule(
@@ -27,4 +29,5 @@ RULE = Rule(
     why="A mean normal that leans makes the whole surface look turned toward one side.",
     source="common practice, no source",
     look=look,
+    basis="stored",
 )

@@ -26,6 +26,7 @@ def look(subject: Subject) -> Iterable[Finding]:
         f"at most {LIMIT:g}",
         map="normal",
         box=box_of(off > LIMIT) if bad else None,
+        ratio=worst / LIMIT,
     )
 
 
@@ -35,4 +36,5 @@ RULE = Rule(
     why="Joins and 8-bit storage shorten vectors; renderers then light the place too dark.",
     source="glTF 2.0, 3.9.3",
     look=look,
+    basis="stored",
 )

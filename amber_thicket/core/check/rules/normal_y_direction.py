@@ -33,4 +33,6 @@ RULE = Rule(
     why="The wrong way turns bumps into dents along one axis.",
     source="glTF 2.0, 3.9.3 (+Y); Y− is common practice, no source",
     look=look,
+    basis="reading",
+    doubt="a surface with slopes along one axis alone cannot say",
 )

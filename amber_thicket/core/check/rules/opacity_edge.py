@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from amber_thicket.core.check.rule import Finding, Rule, Subject
+from amber_thicket.core.check.rule import Finding, Level, Rule, Subject
 from amber_thicket.core.numeric.filters import blur
 
 _NEAR, LIMIT = 0.006, 0.12
@@ -28,8 +28,10 @@ def look(subject: Subject) -> Iterable[Finding]:
         return
     colour = subject.maps["base_color"].pixels
     off = float(np.abs(colour[outside].mean(axis=0) - colour[inside].mean(axis=0)).max())
-    level = "attention" if off > LIMIT else "pass"
-    yield Finding(level, f"colour changes by {off:.2f} across the edge", f"under {LIMIT:g}", map="opacity")  # type: ignore[arg-type]
+    level: Level = "attention" if off > LIMIT else "pass"
+    yield Finding(
+        level, f"colour changes by {off:.2f} across the edge", f"under {LIMIT:g}", map="opacity", ratio=off / LIMIT
+    )
 
 
 RULE = Rule(

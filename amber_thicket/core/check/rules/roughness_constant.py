@@ -13,7 +13,14 @@ def look(subject: Subject) -> Iterable[Finding]:
     spread = float(subject.maps["roughness"].pixels.std())
     bad = spread < LIMIT
     fix = Fix("Reset the spread", {"response.roughness.spread": None}) if bad else None
-    yield Finding("attention" if bad else "pass", f"spread {spread:.3f}", f"over {LIMIT:g}", map="roughness", fix=fix)
+    yield Finding(
+        "attention" if bad else "pass",
+        f"spread {spread:.3f}",
+        f"over {LIMIT:g}",
+        map="roughness",
+        fix=fix,
+        ratio=LIMIT / max(spread, 1e-6),
+    )
 
 
 RULE = Rule(

@@ -21,4 +21,5 @@ RULE = Rule(
     why="Read through a colour curve, every surface would come out too smooth or too rough.",
     source="glTF 2.0, 3.9.2",
     look=look,
+    basis="stored",
 )

@@ -27,6 +27,7 @@ def look(subject: Subject) -> Iterable[Finding]:
         map="roughness",
         box=box_of(mask) if bad else None,
         fix=fix,
+        ratio=share / _FEW,
     )
 
 
@@ -36,4 +37,5 @@ RULE = Rule(
     why="Roughness of exactly 0 or 1 makes highlights vanish or sparkle.",
     source="common practice, no source",
     look=look,
+    basis="stored",
 )

@@ -30,4 +30,5 @@ RULE = Rule(
     why="Read the wrong way round, what shines turns dull and what is dull shines.",
     source="roughness = 1 − gloss; common practice, no source",
     look=look,
+    basis="stored",
 )

@@ -61,4 +61,6 @@ RULE = Rule(
     why="Where they do not, edges of colour, relief and gloss fall apart.",
     source="Kuglin & Hines 1975 (correlation at every shift)",
     look=look,
+    basis="reading",
+    doubt="maps that change in different places cannot say",
 )

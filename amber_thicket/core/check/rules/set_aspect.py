@@ -34,4 +34,5 @@ RULE = Rule(
     why="A map that is stretched in one direction alone lies beside the others nearly everywhere.",
     source="common practice, no source",
     look=look,
+    basis="stored",
 )

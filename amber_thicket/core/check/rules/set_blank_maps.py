@@ -21,4 +21,5 @@ RULE = Rule(
     why="A map that says nothing costs memory in every renderer that loads it.",
     source="common practice, no source",
     look=look,
+    basis="stored",
 )

@@ -22,7 +22,7 @@ def look(subject: Subject) -> Iterable[Finding]:
         level, said = "note", f"shrunk to {100 * scale:.0f} %: the capture has {1 / scale:.1f} × the pixels a side"
     else:
         level, said = "pass", f"{1 / scale:.1f} px of the capture to one of the maps"
-    yield Finding(level, said, limit, map="base_color")  # type: ignore[arg-type]
+    yield Finding(level, said, limit, map="base_color", ratio=max(scale / SOFT, SPENT / scale))  # type: ignore[arg-type]
 
 
 RULE = Rule(

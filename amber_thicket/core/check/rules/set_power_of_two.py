@@ -19,4 +19,5 @@ RULE = Rule(
     why="Mip levels and texture compression of many renderers need sides that halve evenly.",
     source="common practice, no source",
     look=look,
+    basis="stored",
 )

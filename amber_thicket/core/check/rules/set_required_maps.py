@@ -22,4 +22,5 @@ RULE = Rule(
     why="The profile promises these maps to whoever reads the set.",
     source="the profile",
     look=look,
+    basis="stored",
 )

@@ -23,4 +23,5 @@ RULE = Rule(
     why="Renderers read all maps with the same coordinates; a map of another size shifts against the rest.",
     source="common practice, no source",
     look=look,
+    basis="stored",
 )

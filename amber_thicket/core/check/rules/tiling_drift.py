@@ -20,7 +20,14 @@ def look(subject: Subject) -> Iterable[Finding]:
     bad = spread > LIMIT
     amount = subject.recipe.settings("even.drift").amount
     fix = Fix("Even the drift", {"even.drift.amount": 100.0}) if bad and amount < 100 else None
-    yield Finding("attention" if bad else "pass", f"ΔE {spread:.2f}", f"under {LIMIT:g}", map="base_color", fix=fix)
+    yield Finding(
+        "attention" if bad else "pass",
+        f"ΔE {spread:.2f}",
+        f"under {LIMIT:g}",
+        map="base_color",
+        fix=fix,
+        ratio=spread / LIMIT,
+    )
 
 
 RULE = Rule(

@@ -27,6 +27,7 @@ def look(subject: Subject) -> Iterable[Finding]:
             f"at most {LIMIT} × the picture's own",
             map="base_color",
             box=box if bad else None,
+            ratio=share / LIMIT,
         )
 
 

@@ -49,4 +49,6 @@ RULE = Rule(
     why="A brick or a stone that ends in the middle shows at once: square the picture, use whole repeats, or regrow.",
     source="joins that run inside of pieces on both sides (watershed cells); limits from tiles judged by eye",
     look=look,
+    basis="reading",
+    doubt="on 12 surfaces straight cuts were told from joins by the true period; pale joints leave it open",
 )

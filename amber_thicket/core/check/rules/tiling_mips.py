@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from amber_thicket.core.check.figures import PASS, coded, seams
-from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Rule, Subject
+from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Level, Rule, Subject
 from amber_thicket.core.numeric.filters import shrink
 
 LEVELS = (1, 2, 3, 4)
@@ -24,8 +24,10 @@ def look(subject: Subject) -> Iterable[Finding]:
         for found, before in zip(seams(small), seams(shrink(sample, 1 << level)), strict=True):
             worst, at = max((worst, at), (found.border - max(before.inner - PASS, 0), level))
     if at:
-        level_of = "attention" if worst > PASS else "pass"
-        yield Finding(level_of, f"{worst:.1f} at mip level {at}", f"under {PASS:g}", map="base_color")  # type: ignore[arg-type]
+        level_of: Level = "attention" if worst > PASS else "pass"
+        yield Finding(
+            level_of, f"{worst:.1f} at mip level {at}", f"under {PASS:g}", map="base_color", ratio=worst / PASS
+        )
 
 
 RULE = Rule(

@@ -30,7 +30,9 @@ def look(subject: Subject) -> Iterable[Finding]:
             limit = f"no more than its own lines: {', '.join(own)}"
         bad = worst.level != "pass"
         level: Level = "blocked" if worst.level == "blocked" else ("attention" if bad else "pass")
-        yield Finding(level, measured, limit, map=role, box=box if bad else None, fix=fix if bad else None)
+        ratio = worst.border / (max(worst.inner, PASS) if worst.by_own_lines else PASS)
+        where, mend = (box, fix) if bad else (None, None)
+        yield Finding(level, measured, limit, map=role, box=where, fix=mend, ratio=ratio)
 
 
 RULE = Rule(

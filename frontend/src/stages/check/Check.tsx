@@ -16,6 +16,14 @@ const ORDER: { level: LevelName; words: string }[] = [
   { level: "pass", words: "passed" },
 ];
 
+const SURE: Record<Finding["sure"], string> = {
+  counted: "certain",
+  clear: "clear of the limit",
+  close: "close to the limit",
+  likely: "likely, not certain",
+  open: "not known",
+};
+
 export function Check({ material }: { material: Material }) {
   const { findings, fresh } = useFindings(material);
   const [opened, setOpened] = useState<string | null>(null);
@@ -83,13 +91,19 @@ function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onT
         <Level level={finding.level} word={false} />
         <span className="min-w-0 leading-[1.3]">{finding.title}</span>
         <span className="text-[12px] text-soft">{finding.map ? layerName(finding.map) : ""}</span>
-        <span className="figures col-span-2 col-start-2 text-soft">{finding.measured}</span>
+        <span className="col-span-2 col-start-2 text-soft">
+          <span className="figures">{finding.measured}</span>
+          {finding.sure === "close" && " · close to the limit"}
+        </span>
       </button>
       {open && (
         <div className="flex flex-col gap-1.5 pb-2.5 pl-6 text-[12.5px]">
           <p>{finding.why}</p>
           <p className="text-soft">
             Limit: <span className="figures">{finding.limit}</span>. Source: {finding.source}.
+          </p>
+          <p className="text-soft">
+            How sure: <span className="text-text">{SURE[finding.sure]}</span>; {finding.evidence}.
           </p>
           {finding.fix && (
             <Button
