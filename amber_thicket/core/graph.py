@@ -322,7 +322,15 @@ class Evaluation:
 
     def picture_mm(self) -> float | None:
         """Physical width of one tile."""
-        return self._plan_sizes().tile.tile_mm
+        return self.tile_mm(self._plan_sizes())
+
+    def tile_mm(self, sizes: Sizes) -> float | None:
+        """Physical width of one tile, mm; None when it is not known. Where steps were looked for, they tell."""
+        rough = sizes.tile.tile_mm
+        if rough is None or self.recipe.settings("tile.join").method != "joints":
+            return rough
+        framing = self.decided(BY_ID["tile.join"]).framing
+        return rough * framing.scale if framing else rough
 
     def _applied(self, operation: Operation, inputs: list[Any], sizes: Sizes) -> Raster:
         given = self.given(operation)
@@ -332,7 +340,10 @@ class Evaluation:
         self.cancel.check()
         apply = (given or operation).apply
         assert apply is not None
-        return apply(*inputs, frame=self._frame(operation, sizes), **options)
+        frame = self._frame(operation, sizes)
+        if frame.tile_mm and operation.stage not in (*_BEFORE_TILE, "gather", "tile"):
+            frame = replace(frame, tile_mm=self.tile_mm(sizes))
+        return apply(*inputs, frame=frame, **options)
 
     def _plan_sizes(self) -> Sizes:
         return self.sizes(fit_side(self.recipe, PLAN_SIDE))

@@ -255,7 +255,7 @@ def _scene(
     kind: str, title: str, plan: Plan, evaluation: Evaluation, size: tuple[int, int], kept: dict[str, bytes]
 ) -> Written:
     """The material as a scene that a renderer opens."""
-    tile_mm = evaluation.sizes(size).tile.tile_mm
+    tile_mm = evaluation.tile_mm(evaluation.sizes(size))
     width_m = tile_mm / 1000 if tile_mm else 1.0
     size_m = (width_m, width_m * size[1] / size[0])
     if kind == "gltf":
@@ -298,7 +298,7 @@ def _manifest(
     name: str,
 ) -> Written:
     height = evaluation.layer("height", fit_side(evaluation.recipe, CHECK_SIDE))
-    tile_mm = evaluation.sizes(size).tile.tile_mm
+    tile_mm = evaluation.tile_mm(evaluation.sizes(size))
     manifest = {
         "program": f"Amber Thicket {__version__}",
         "material": name,

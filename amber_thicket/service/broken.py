@@ -11,6 +11,8 @@ from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.synthesis.mosaic import Mosaic, source_of_mosaic
 from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of
 from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
+from amber_thicket.core.tile.join import pieces_in
+from amber_thicket.core.tile.joints.arrange import framed_pieces
 from amber_thicket.core.tile.pieces import NONE, PIECES, Pieces, find_pieces
 from amber_thicket.core.tile.seam_warp import apply_warp
 
@@ -18,8 +20,13 @@ from amber_thicket.core.tile.seam_warp import apply_warp
 def pieces_of_sample(evaluation: Evaluation) -> Pieces:
     """The pieces of the evened picture, before it is joined."""
     size = fit_side(evaluation.recipe, PLAN_SIDE)
-    sample = evaluation.layer("evened", size).pixels
-    return evaluation.memory.get(f"pieces/{evaluation.key('evened', size)}", lambda: find_pieces(sample))
+    chosen = evaluation.recipe.settings("tile.join")
+    told = [chosen.joint_width, chosen.detail, chosen.smallest, chosen.one_piece, chosen.split_piece]
+
+    def found() -> Pieces:
+        return pieces_in(evaluation.layer("evened", size).pixels, evaluation.sizes(size).tile.part, chosen)
+
+    return evaluation.memory.get(f"pieces/{evaluation.key('evened', size)}/{told}", found)
 
 
 def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
@@ -48,6 +55,8 @@ def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
             # Joints were bent so that they meet: what is joined is the bent sample.
             sample = evaluation.layer("evened", size).pixels
             seen = find_pieces(apply_warp(sample, plan.shifts, size[0]))
+        if plan.framing is not None:
+            seen = framed_pieces(pieces, plan.framing, size)
         return broken_pieces(_source(evaluation, plan, size), seen)
 
     found = evaluation.memory.get(f"broken/{evaluation.key('joined', size)}", looked)
@@ -58,7 +67,8 @@ def _source(evaluation: Evaluation, plan: TilePlan | Mosaic, size: tuple[int, in
     work = evaluation.sizes(size).work
     if isinstance(plan, Mosaic):
         return source_of_mosaic(plan, size)
-    return source_of(plan, size, (work.width, work.height)).astype(np.float64)
+    sample = plan.framing.extent(size) if plan.framing else (work.width, work.height)
+    return source_of(plan, size, sample).astype(np.float64)
 
 
 def _as_told(found: BrokenPieces) -> dict[str, Any]:

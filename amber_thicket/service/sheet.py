@@ -45,7 +45,7 @@ def sheet(library: Library, ids: list[str], *, name: str, side: int, padding: in
     sizes = [fit_side(evaluation.recipe, min(side, 2048)) for evaluation in evaluations]
     boxes = [piece_box(e.layer("opacity", s).pixels) for e, s in zip(evaluations, sizes, strict=True)]
     # Pieces keep their real size to each other where all of them have one.
-    widths = [evaluation.sizes(size).tile.tile_mm for evaluation, size in zip(evaluations, sizes, strict=True)]
+    widths = [evaluation.tile_mm(evaluation.sizes(size)) for evaluation, size in zip(evaluations, sizes, strict=True)]
     known = all(widths)
     units = [(w if known and w else 1.0) / s[0] for w, s in zip(widths, sizes, strict=True)]
     pieces = [((b[2] - b[0]) * u, (b[3] - b[1]) * u) for b, u in zip(boxes, units, strict=True)]

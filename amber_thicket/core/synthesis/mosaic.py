@@ -18,6 +18,7 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.synthesis.framing import Framing
 from amber_thicket.core.synthesis.tile_plan import FEATHER, split_bands
 
 _REACH = 3.2
@@ -60,17 +61,19 @@ def located(
 class Mosaic:
     """labels: (H, W) int32, the piece shown at each output pixel of plan size. shares: one (left, top, masks) a piece,
     masks (3, h, w) float32: its share of the coarse, middle and fine band; over all pieces they sum to 1.
-    shifts, evidence: as in plan.TilePlan."""
+    shifts, evidence, framing: as in plan.TilePlan."""
 
     labels: NDArray[np.int32]
     placements: tuple[Placement, ...]
     shares: tuple[tuple[int, int, Pixels], ...]
     shifts: Pixels | None = None
     evidence: dict[str, Any] = field(default_factory=dict)
+    framing: Framing | None = None
 
     @property
     def nbytes(self) -> int:
-        return int(self.labels.nbytes + sum(masks.nbytes for _, _, masks in self.shares))
+        bent = self.framing.nbytes if self.framing else 0
+        return int(self.labels.nbytes + bent + sum(masks.nbytes for _, _, masks in self.shares))
 
 
 def mosaic(
@@ -79,6 +82,7 @@ def mosaic(
     feather: float,
     evidence: dict[str, Any],
     shifts: Pixels | None = None,
+    framing: Framing | None = None,
 ) -> Mosaic:
     """The plan of labels. feather: of coarse structure, in % of the tile. Pieces nobody sees are dropped.
 
@@ -92,7 +96,7 @@ def mosaic(
     labels = renamed[labels]
     kept = [placements[number] for number in shown]
     shares = [_shares(labels, number, placement.window, soft) for number, placement in enumerate(kept)]
-    return Mosaic(labels, tuple(kept), _summed_to_one(shares, labels.shape), shifts, evidence)
+    return Mosaic(labels, tuple(kept), _summed_to_one(shares, labels.shape), shifts, evidence, framing)
 
 
 def _summed_to_one(

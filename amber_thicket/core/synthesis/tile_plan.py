@@ -14,6 +14,7 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.synthesis.framing import Framing
 from amber_thicket.errors import ShapeError
 
 # Widths at which a picture is split into coarse, middle and fine, and the feather each is joined with,
@@ -32,7 +33,7 @@ class TilePlan:
     sample pixel (x + a·width, y + b·height), or the one a tile before where the sample ends.
     labels: (H, W) uint8, the piece with the largest fine share. crisp: joins are cuts, whose fine band
     is kept narrow at larger sizes. shifts: where the sample is looked up instead so that joints meet (meet.py).
-    evidence: figures about the joins.
+    evidence: figures about the joins. framing: how the sample is looked at before all that.
     """
 
     pieces: tuple[tuple[int, int], ...]
@@ -41,10 +42,11 @@ class TilePlan:
     crisp: bool = True
     shifts: Pixels | None = None
     evidence: dict[str, Any] = field(default_factory=dict)
+    framing: Framing | None = None
 
     @property
     def nbytes(self) -> int:
-        nbytes = 0 if self.shifts is None else self.shifts.nbytes
+        nbytes = (0 if self.shifts is None else self.shifts.nbytes) + (self.framing.nbytes if self.framing else 0)
         return int(sum(band.nbytes for band in self.shares) + self.labels.nbytes + nbytes)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal, NamedTuple
 
 import numpy as np
@@ -14,12 +14,15 @@ from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import MOST, Stroke, drawn
 from amber_thicket.core.synthesis.cut import features
+from amber_thicket.core.synthesis.framing import framed
 from amber_thicket.core.synthesis.mosaic import Mosaic, Placement, mosaic, moved, render_mosaic
 from amber_thicket.core.synthesis.patch_search import PatchSearch, Steps, find_steps
 from amber_thicket.core.synthesis.patchwork import Mask, Patchwork, composed
 from amber_thicket.core.synthesis.regrow import avoid, features_with_height, grow, keep_in_place, mend
 from amber_thicket.core.synthesis.tile_plan import FEATHER, TilePlan, render
+from amber_thicket.core.tile.joints.arrange import Arrangement, Brushed, arrangements
 from amber_thicket.core.tile.overlap import PIECES, blend_shares, cut_labels, usual_join_cost
+from amber_thicket.core.tile.pieces import Pieces, Reading, find_pieces
 from amber_thicket.core.tile.seam_warp import apply_warp, seam_warp
 from amber_thicket.core.tile.shares import feathered
 from amber_thicket.core.tile.stochastic import Mixture, mix, patches
@@ -27,7 +30,11 @@ from amber_thicket.core.tile.strew import Limits, strew
 
 GROWN = ("regrow", "strew", "stochastic")
 MENDED, _ROOM = 30, 0.65
-_Method = Literal["none", "blend", "cut", "lattice", "regrow", "strew", "stochastic"]
+# With joints the tile is as large as it comes out: about this much smaller than the sample.
+JOINTS_OVER = 0.36
+# So many arrangements are kept where parts must be replaced in each.
+_BRUSHED = 3
+_Method = Literal["none", "blend", "cut", "lattice", "regrow", "strew", "stochastic", "joints"]
 
 
 class Settings(OperationSettings):
@@ -39,13 +46,14 @@ class Settings(OperationSettings):
             "blend": "Blend",
             "cut": "Cut",
             "lattice": "Lattice",
+            "joints": "Joints",
             "regrow": "Regrow",
             "strew": "Strew",
             "stochastic": "Stochastic",
         },
-        help="Cut joins along the least visible path; lattice also bends joints so that they meet; blend fades one "
-        "side into the other; regrow rebuilds the surface from parts of it; strew scatters turned pieces; stochastic "
-        "mixes noise-like surfaces; none leaves the edges.",
+        help="Cut joins along the least visible path; lattice also bends joints so that they meet; joints looks for "
+        "steps at which joins run between stones; blend fades one side into the other; regrow rebuilds the surface "
+        "from parts of it; strew scatters turned pieces; stochastic mixes noise-like surfaces; none leaves the edges.",
     )
     tiles: bool = setting(
         False,
@@ -99,6 +107,48 @@ class Settings(OperationSettings):
     )
     mirror: bool = setting(True, label="Mirror pieces", help="Lets pieces be mirrored too.")
     seed: int = setting(1, ge=1, le=9999, step=1, label="Arrangement", help="Another number, another arrangement.")
+    rank: int = setting(
+        1, ge=1, le=8, step=1, label="Next best", help="1 is the best arrangement that was found, 2 the next best."
+    )
+    larger: float = setting(
+        50.0,
+        ge=0,
+        le=100,
+        step=5,
+        unit="%",
+        label="Larger tile",
+        help="How much a larger tile is worth against fewer trimmed pieces.",
+    )
+    bend: float = setting(
+        100.0, ge=0, le=200, step=10, unit="%", label="Bend", help="How far joints may be bent so that they meet."
+    )
+    joint_width: float = setting(
+        0.7, ge=0.2, le=3, step=0.1, unit="% of picture", label="Joint width", help="How wide the joints are, about."
+    )
+    detail: float = setting(
+        50.0,
+        ge=0,
+        le=100,
+        step=5,
+        unit="%",
+        label="Piece detail",
+        help="How weak a joint may be that still parts two pieces.",
+    )
+    smallest: float = setting(
+        12.0,
+        ge=1,
+        le=60,
+        step=1,
+        unit="%",
+        label="Smallest piece",
+        help="What has less than this of a usual piece's area belongs to the next.",
+    )
+    one_piece: tuple[Stroke, ...] = setting(
+        (), most=MOST, label="One piece", help="All that such a stroke touches is one piece."
+    )
+    split_piece: tuple[Stroke, ...] = setting(
+        (), most=MOST, label="Two pieces", help="A piece that such a stroke goes through is two."
+    )
     excluded: tuple[Stroke, ...] = setting(
         (), most=MOST, label="Left out", help="Strokes and areas of the picture that must not be used."
     )
@@ -111,6 +161,8 @@ def reach(chosen: Settings) -> tuple[float, float]:
     """How much wider and higher than the tile the sample is, in tiles; below 0 where the tile is grown beyond it."""
     if chosen.method == "none":
         return 0.0, 0.0
+    if chosen.method == "joints":
+        return JOINTS_OVER, JOINTS_OVER
     over = (0.0, 0.0) if chosen.method in ("strew", "stochastic") else (chosen.overlap_x / 100, chosen.overlap_y / 100)
     grown = chosen.grow if chosen.method in GROWN else 1.0
     return (1 + over[0]) / grown - 1, (1 + over[1]) / grown - 1
@@ -148,27 +200,53 @@ class BlendPlan(NamedTuple):
     down: int
 
 
+class Arranged(NamedTuple):
+    """Several ways to lay the pieces of a sample, each with its plan; masks of the brush are obeyed in all of them."""
+
+    made: tuple[tuple[Arrangement, PiecePlan], ...]
+
+    @property
+    def nbytes(self) -> int:
+        return sum(arrangement.nbytes + plan.nbytes for arrangement, plan in self.made)
+
+    def chosen(self, rank: int, larger: float) -> tuple[Arrangement, PiecePlan]:
+        """The best one, the next best, ...; the last where there are fewer. larger: % as in Settings."""
+        order = sorted(self.made, key=lambda one: one[0].outcome.cost(larger_weight(larger)))
+        return order[min(rank, len(order)) - 1]
+
+
+def larger_weight(larger: float) -> float:
+    """How much a larger tile counts, 1 at 50 %."""
+    return float(2 ** ((larger - 50) / 17))
+
+
 def finalize_plan(
-    decided: PiecePlan | BlendPlan | Mixture, *, frame: Frame, **given: Any
+    decided: PiecePlan | BlendPlan | Mixture | Arranged, *, frame: Frame, **given: Any
 ) -> TilePlan | Mosaic | Mixture:
     """The plan, its joins feathered."""
     chosen = Settings(**given)
     width, height = frame.width, frame.height
+    framing = None
+    if isinstance(decided, Arranged):
+        arrangement, plan = decided.chosen(chosen.rank, chosen.larger)
+        found = {"arrangement": min(chosen.rank, len(decided.made)), "arrangements": len(decided.made)}
+        decided = replace(plan, evidence=plan.evidence | found)
+        framing = arrangement.framing
     if isinstance(decided, Mixture):
         return decided
     if isinstance(decided, BlendPlan):
         shares = blend_shares(width, height, *decided, chosen.feather)
         return TilePlan(PIECES, shares, shares[-1].argmax(axis=0).astype(np.uint8), crisp=False)
     if decided.placements is not None:
-        return mosaic(decided.labels, decided.placements, chosen.feather, decided.evidence, decided.shifts)
+        return mosaic(decided.labels, decided.placements, chosen.feather, decided.evidence, decided.shifts, framing)
     widths = tuple(part * frame.tile_width * chosen.feather / (100 * FEATHER[0]) for part in FEATHER[:2])
     shares = feathered(decided.labels, len(PIECES), (*widths, FEATHER[2] * frame.tile_width))
-    return TilePlan(PIECES, shares, decided.labels, shifts=decided.shifts, evidence=decided.evidence)
+    return TilePlan(PIECES, shares, decided.labels, True, decided.shifts, decided.evidence, framing)
 
 
 def decide_join(
     evened: Raster, height: Raster | None = None, *, frame: Frame, **given: Any
-) -> PiecePlan | BlendPlan | Mixture:
+) -> PiecePlan | BlendPlan | Mixture | Arranged:
     """What shows where. evened: linear RGB of the whole sample at plan size; height: of the sample, where one is known;
     frame: the tile."""
     chosen = Settings(**given)
@@ -180,11 +258,60 @@ def decide_join(
     if chosen.method == "stochastic":
         across = chosen.piece / 100 * frame.width
         return patches(size, (frame.width, frame.height), across, chosen.seed, sample.unfit)
+    if chosen.method == "joints":
+        return _along_joints(sample, frame, chosen)
     if chosen.method == "strew":
         return _strewn(sample, frame, chosen)
     if chosen.method == "regrow":
         return _regrown(sample, frame, chosen)
     return _overlapped(sample, frame, chosen)
+
+
+def pieces_in(sample: Pixels, part: tuple[float, float, float, float], chosen: Settings) -> Pieces:
+    """The pieces of a sample as its settings and strokes tell them. sample: linear RGB; part: of the picture that it
+    shows."""
+    size = (sample.shape[1], sample.shape[0])
+    reading = Reading(chosen.joint_width / 100, 1.6 * 2 ** ((50 - chosen.detail) / 25), chosen.smallest / 100)
+    one = [drawn((stroke,), size, part=part) > 0.5 for stroke in chosen.one_piece]
+    split = drawn(chosen.split_piece, size, part=part) > 0.5 if chosen.split_piece else None
+    return find_pieces(sample, reading, one=one, split=split)
+
+
+def _along_joints(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan | BlendPlan | Arranged:
+    tile = (frame.width, frame.height)
+    size = (sample.pixels.shape[1], sample.pixels.shape[0])
+    pieces = pieces_in(sample.pixels, frame.part, chosen)
+    brushed = Brushed(sample.unfit, sample.kept)
+    made = arrangements(pieces, tile, size, bend=chosen.bend / 100, brushed=brushed)
+    if not made:
+        return _overlapped(sample, frame, chosen)
+    if brushed.unfit is not None and brushed.unfit.any():
+        made = made[:_BRUSHED]
+    return Arranged(tuple((one, _plan_of(one, sample, tile)) for one in made))
+
+
+def _plan_of(arrangement: Arrangement, sample: _Sample, tile: tuple[int, int]) -> PiecePlan:
+    """The plan of one arrangement; what should not show and still would is replaced by other parts."""
+    came = arrangement.outcome
+    evidence: dict[str, Any] = {
+        "pieces": came.shown,
+        "broken": came.broken,
+        "strips": came.strips,
+        "trimmed": came.trimmed,
+        "left_over": came.lost,
+        "span": round(arrangement.framing.scale / (1 + JOINTS_OVER), 4),
+    }
+    if came.unfit and sample.unfit is not None:
+        seen = framed(sample.pixels, arrangement.framing, tile)
+        masks = [
+            None if mask is None else framed(mask.astype(np.float32), arrangement.framing, tile) > 0.5
+            for mask in (sample.unfit, sample.kept)
+        ]
+        work = _from_copies(arrangement.labels, seen.shape[:2], features(seen), masks[1])
+        assert masks[0] is not None
+        avoid(work, PatchSearch(features(seen), masks[0], find_steps(seen, tile)), masks[0])
+        return _laid(work, features(seen), evidence)
+    return PiecePlan(arrangement.labels, None, None, evidence)
 
 
 def _overlapped(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan | BlendPlan:
@@ -288,6 +415,8 @@ def join(
         return _finished(pixels, evened, {})
     shifts = decided.shifts
     sample = evened.pixels if shifts is None else apply_warp(evened.pixels, shifts, frame.width)
+    if decided.framing is not None:
+        sample = framed(sample, decided.framing, size, vectors=evened.vectors)
     if isinstance(decided, Mosaic):
         pixels = render_mosaic(decided, sample, size, vectors=evened.vectors)
     else:
@@ -313,7 +442,7 @@ OPERATION = Operation(
     carries="joined",
     apply=join,
     decide=decide_join,
-    decides_by=tuple(name for name in Settings.model_fields if name != "feather"),
+    decides_by=tuple(name for name in Settings.model_fields if name not in ("feather", "rank", "larger")),
     settle=finalize_plan,
     idle=lambda s: s.method == "none",
     version=5,

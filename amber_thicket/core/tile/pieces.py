@@ -8,6 +8,7 @@ stronger the borders are than what lies within.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -21,10 +22,20 @@ from amber_thicket.core.raster import Pixels
 
 # From this contrast on a surface has pieces; below the second it has none; between the two it cannot be told.
 PIECES, NONE = 3.0, 2.4
-_SIDE, _JOINT = 600, 4.3
-_ONE_PIECE, _LEAST_AREA, _LEAST_SHARE = 1.6, 2.5, 0.12
+_SIDE, _LEAST_AREA = 600, 2.5
 # A border counts for sure from this share of the usual strength on.
 _STRONG = 0.6
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How pieces are looked for. joint: width of a joint as a share of the picture's longer side; one_piece: cells are
+    one piece while their common border is weaker than this, the picture's mean being 1; smallest: of a usual piece's
+    area, what is smaller belongs to its neighbour."""
+
+    joint: float = 4.3 / _SIDE
+    one_piece: float = 1.6
+    smallest: float = 0.12
 
 
 @dataclass(frozen=True)
@@ -52,8 +63,15 @@ class Pieces:
         return int(self.labels.nbytes + self.depth.nbytes + self.lab.nbytes + self.joints.nbytes)
 
 
-def find_pieces(sample: Pixels) -> Pieces:
-    """The pieces of a picture whose edges need not meet. sample: linear RGB (H, W, 3)."""
+def find_pieces(
+    sample: Pixels,
+    reading: Reading = Reading(),
+    *,
+    one: Sequence[NDArray[np.bool_]] = (),
+    split: NDArray[np.bool_] | None = None,
+) -> Pieces:
+    """The pieces of a picture whose edges need not meet. sample: linear RGB (H, W, 3). one: masks (any size), all that
+    one of them touches is one piece; split: a piece that is drawn through is two."""
     height, width = sample.shape[:2]
     scale = min(_SIDE / max(height, width), 1.0)
     size = (max(round(width * scale), 16), max(round(height * scale), 16))
@@ -63,18 +81,58 @@ def find_pieces(sample: Pixels) -> Pieces:
     for _ in range(2):
         # The grain of a stone goes, its joints stay.
         calm = cv2.bilateralFilter(calm, 9, 14.0, 3.0)
-    joints = joint_strength(calm, _JOINT)
-    labels = flooded(blur(joints, 0.4 * _JOINT, wraps=False))
-    labels = merged(labels, joints, weakest=_ONE_PIECE)
-    labels = merged(labels, joints, least_area=(_LEAST_AREA * _JOINT) ** 2)
-    labels = merged(labels, joints, least_area=_LEAST_SHARE * _usual_area(labels))
+    joint = reading.joint * max(size)
+    joints = joint_strength(calm, joint)
+    labels = flooded(blur(joints, 0.4 * joint, wraps=False))
+    labels = merged(labels, joints, weakest=reading.one_piece)
+    labels = merged(labels, joints, least_area=(_LEAST_AREA * joint) ** 2)
+    labels = merged(labels, joints, least_area=reading.smallest * _usual_area(labels))
+    for mask in one:
+        labels = _as_one(labels, _resized(mask, size))
+    if split is not None and split.any():
+        drawn = _resized(split, size)
+        labels = _split(labels, drawn)
+        # What was drawn is a joint, whatever it looks like.
+        joints = np.where(drawn, max(float(np.quantile(joints, 0.97)), 1e-6), joints).astype(np.float32)
     border, sure = _borders(labels, joints)
-    inside = cv2.distanceTransform((~border).astype(np.uint8), cv2.DIST_L2, 5) >= _JOINT
+    inside = cv2.distanceTransform((~border).astype(np.uint8), cv2.DIST_L2, 5) >= joint
     known = border.any() and inside.any()
     contrast = float(joints[border].mean() / max(float(joints[inside].mean()), 1e-6)) if known else 0.0
     depth = cv2.distanceTransform((~sure).astype(np.uint8), cv2.DIST_L2, 5)
     typical = float(np.sqrt(_usual_area(labels)))
     return Pieces(labels, depth, round(contrast, 2), typical, _half_joint(joints, depth), lab, joints, scale)
+
+
+def _resized(mask: NDArray[np.bool_], size: tuple[int, int]) -> NDArray[np.bool_]:
+    return np.asarray(cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_AREA) > 0)
+
+
+def _as_one(labels: Labels, touched: NDArray[np.bool_]) -> Labels:
+    """All pieces that are touched, as one."""
+    among = np.unique(labels[touched])
+    if among.size < 2:
+        return labels
+    _, numbered = np.unique(np.where(np.isin(labels, among), among[0], labels), return_inverse=True)
+    return numbered.reshape(labels.shape).astype(np.int32)
+
+
+def _split(labels: Labels, drawn: NDArray[np.bool_]) -> Labels:
+    """Pieces that a line parts, as two or more; what lies under it goes to the nearer one."""
+    out = labels.copy()
+    count = int(labels.max()) + 1
+    for piece in np.unique(labels[drawn]):
+        free = ((labels == piece) & ~drawn).astype(np.uint8)
+        parts, marks = cv2.connectedComponents(free, connectivity=4)
+        if parts < 3:
+            continue
+        _, nearest = cv2.distanceTransformWithLabels(1 - free, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
+        of = np.zeros(int(nearest.max()) + 1, np.int32)
+        of[nearest[free > 0]] = marks[free > 0]
+        within = labels == piece
+        part = of[nearest[within]]
+        out[within] = np.where(part <= 1, piece, count + part - 2)
+        count += parts - 2
+    return out
 
 
 def _usual_area(labels: Labels) -> float:

@@ -46,13 +46,26 @@ def _along(sample: Pixels, period: int, unit: int) -> Pixels:
         cv2.Scharr(left, cv2.CV_32F, 1, 0) ** 2 + cv2.Scharr(left, cv2.CV_32F, 0, 1) ** 2, (0, 0), 3
     )
     weight = np.sqrt(weight) * (np.hypot(flow[..., 0], flow[..., 1]) < 2 * most)
-    sigma = SMOOTH * unit
-    total = blur(weight, sigma, wraps=False, fast=True) + 1e-3 * float(weight.mean()) + 1e-9
+    return halved(flow, weight, sample.shape, period, unit, most=most, sigma=SMOOTH * unit)
+
+
+def halved(
+    flow: Pixels, weight: Pixels, shape: tuple[int, ...], period: int, unit: int, *, most: float, sigma: float
+) -> Pixels:
+    """The shifts that bring both sides together, each half the way, in units on a grid a quarter as fine.
+
+    flow: (rows, overlap, 2), how far on the right a place of the left is found; weight: how well that is known; shape:
+    of the whole; period: px from one side to the other; unit: px of a tile's width; most: px anything is moved; sigma:
+    how smooth the movement is, px.
+    """
+    rows, columns = -(-shape[0] // _COARSER), -(-shape[1] // _COARSER)
+    over = flow.shape[1]
+    total = blur(np.ascontiguousarray(weight), sigma, wraps=False, fast=True) + 1e-3 * float(weight.mean()) + 1e-9
     smooth = [
         np.clip(blur(np.ascontiguousarray(flow[..., i] * weight), sigma, wraps=False, fast=True) / total, -most, most)
         for i in (0, 1)
     ]
-    whole = np.zeros((sample.shape[0], sample.shape[1], 2), np.float32)
+    whole = np.zeros((shape[0], shape[1], 2), np.float32)
     reach = max(1, min(round(FADE * unit), (period - over) // 2))
     fade = _fade(reach)
     for i, field in enumerate(smooth):

@@ -1,0 +1,125 @@
+"""How a tile laid from pieces came out: which are whole, trimmed, mere strips, or broken."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.synthesis.patchwork import Mask
+from amber_thicket.core.tile.broken_pieces import broken_pieces
+from amber_thicket.core.tile.joints.depth import DepthField
+from amber_thicket.core.tile.pieces import Pieces
+
+# What a broken piece, a strip, a trimmed one, a px of join, all of the sample's area, and unfit area shown count.
+_BROKEN, _STRIP, _TRIMMED, _PRICE, _LOST, _UNFIT = 4.0, 1.0, 0.4, 6.0, 10.0, 400.0
+# A piece is trimmed under this share of its area; a strip is under these shares of area and inner radius.
+_WHOLE, _LITTLE, _THIN = 0.85, 0.4, 0.45
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """broken, strips, trimmed, shown: how many pieces. price: mean of a px of join. lost: share of the sample's area
+    that is left out. unfit: share of the tile that shows what should not be."""
+
+    broken: int
+    strips: int
+    trimmed: int
+    shown: int
+    price: float
+    lost: float
+    unfit: float
+
+    def cost(self, larger: float) -> float:
+        """Less is better. larger: how much a large tile counts, 1 as usual."""
+        return (
+            _BROKEN * self.broken
+            + _STRIP * self.strips
+            + _TRIMMED * self.trimmed
+            + _PRICE * self.price
+            + _LOST * larger * self.lost
+            + _UNFIT * self.unfit
+        )
+
+
+def outcome(
+    seen: DepthField,
+    labels: NDArray[np.uint8],
+    overlap: tuple[int, int],
+    price: float,
+    lost: float,
+    unfit: Mask | None,
+) -> Outcome:
+    """How a tile came out. seen: the frame; labels: (h, w), which of its four copies shows where; overlap: (right,
+    down) px by which the frame is larger than the tile."""
+    source = copies_source(labels, overlap)
+    x, y = source[..., 0], source[..., 1]
+    strips, trimmed, shown = _whole_or_not(seen, np.ascontiguousarray(seen.labels[y, x]))
+    pieces = Pieces(
+        seen.labels, seen.near, 9.0, seen.typical, seen.joint, seen.lab, np.exp(-seen.near / max(seen.joint, 1)), 1.0
+    )
+    broken = broken_pieces(source.astype(np.float64), pieces).count
+    hidden = 0.0 if unfit is None else float(unfit[y, x].mean())
+    return Outcome(broken, strips, trimmed, shown, round(price, 4), round(float(lost), 4), round(hidden, 5))
+
+
+def copies_source(labels: NDArray[np.uint8], overlap: tuple[int, int]) -> NDArray[np.int32]:
+    """Px (x, y) of the frame each pixel of the tile shows, (h, w, 2)."""
+    height, width = labels.shape
+    y, x = np.mgrid[0:height, 0:width].astype(np.int32)
+    right, below = (labels & 1).astype(bool) & (x < overlap[0]), (labels & 2).astype(bool) & (y < overlap[1])
+    return np.stack([x + right * width, y + below * height], -1).astype(np.int32)
+
+
+def _whole_or_not(seen: DepthField, shown: NDArray[np.int32]) -> tuple[int, int, int]:
+    """How many pieces of a tile are strips, how many trimmed, and of how many in all. shown: (h, w), whose piece."""
+    parts = np.empty(shown.shape, np.int32)
+    count = _connected(shown, parts)
+    first = np.zeros(count, np.int64)
+    first[parts.reshape(-1)] = np.arange(parts.size)
+    piece = shown.reshape(-1)[first]
+    areas = np.bincount(parts.reshape(-1), minlength=count)
+    full = np.bincount(seen.labels.reshape(-1), minlength=int(seen.labels.max()) + 1)[piece]
+    room = int(seen.typical) + 2
+    padded = np.pad(parts, room, mode="wrap")
+    edge = np.zeros(padded.shape, bool)
+    for axis in (0, 1):
+        edge |= padded != np.roll(padded, -1, axis)
+    near = cv2.distanceTransform((~edge).astype(np.uint8), cv2.DIST_L2, 5)[room:-room, room:-room]
+    radius, usual = np.zeros(count, np.float32), np.zeros(len(areas), np.float32)
+    np.maximum.at(radius, parts.reshape(-1), near.reshape(-1))
+    inner = np.zeros(int(seen.labels.max()) + 1, np.float32)
+    np.maximum.at(inner, seen.labels.reshape(-1), seen.near.reshape(-1))
+    usual = inner[piece]
+    seen_at_all = radius >= max(seen.joint, 1.5)
+    strips = seen_at_all & (areas < _LITTLE * full) & (radius < _THIN * usual)
+    trimmed = seen_at_all & ~strips & (areas < _WHOLE * full)
+    return int(strips.sum()), int(trimmed.sum()), int(seen_at_all.sum())
+
+
+@compiled()
+def _connected(shown, parts):  # type: ignore[no-untyped-def]
+    """Numbers the connected places of one piece each on a tile whose edges meet; how many there are."""
+    height, width = shown.shape
+    parts[:] = -1
+    stack = np.empty(height * width, np.int32)
+    count = 0
+    for start in range(height * width):
+        if parts[start // width, start % width] >= 0:
+            continue
+        parts[start // width, start % width] = count
+        stack[0], size = start, 1
+        while size:
+            size -= 1
+            y, x = stack[size] // width, stack[size] % width
+            for way in range(4):
+                ny, nx = (y + (way == 0) - (way == 1)) % height, (x + (way == 2) - (way == 3)) % width
+                if parts[ny, nx] < 0 and shown[ny, nx] == shown[y, x]:
+                    parts[ny, nx] = count
+                    stack[size] = ny * width + nx
+                    size += 1
+        count += 1
+    return count
