@@ -340,14 +340,15 @@ class TilingGrid(Answer):
 
 
 class TilingSuggestion(Answer):
-    """The method that suits the sample, and why. against_mixing: why mixing patches is not offered; empty where it is.
-    square_first: its lines lie askew, so no method can do well yet."""
+    """The method that suits the sample, and why. against_mixing: why mixing patches is not offered, against_joints: why
+    following joints is not; empty where it is. square_first: its lines lie askew, so no method can do well yet."""
 
-    method: Literal["none", "blend", "cut", "lattice", "regrow", "strew", "stochastic"]
+    method: Literal["none", "blend", "cut", "lattice", "joints", "regrow", "strew", "stochastic"]
     reason: str
     changes: Changes
     grid: TilingGrid | None
     against_mixing: str
+    against_joints: str
     square_first: bool
 
 
@@ -481,13 +482,15 @@ class Seam(Answer):
 class Broken(Answer):
     """Pieces that joins break. pieces: whether the surface has any; contrast: of their borders; whole_repeats: the tile
     holds whole repeats, where uneven pieces may be told that are whole. count: how many are
-    broken, of about `shown`; share: of the length of all joins; boxes: of each, in fractions of the tile."""
+    broken, of about `shown`; narrow: how many are mere strips; share: of the length of all joins; boxes: of each
+    broken one, in fractions of the tile."""
 
     pieces: Literal["yes", "no", "unknown"]
     contrast: float
     whole_repeats: bool
     count: int
     shown: int
+    narrow: int
     share: float
     boxes: tuple[Box, ...]
     level: Level

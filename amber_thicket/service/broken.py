@@ -13,6 +13,7 @@ from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of
 from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
 from amber_thicket.core.tile.join import pieces_in
 from amber_thicket.core.tile.joints.arrange import framed_pieces
+from amber_thicket.core.tile.joints.score import Trimmed, trimmed_pieces
 from amber_thicket.core.tile.pieces import NONE, PIECES, Pieces, find_pieces
 from amber_thicket.core.tile.seam_warp import apply_warp
 
@@ -49,7 +50,7 @@ def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
     if there == "no":
         return told
 
-    def looked() -> BrokenPieces:
+    def looked() -> tuple[BrokenPieces, Trimmed]:
         seen = pieces
         if plan.shifts is not None:
             # Joints were bent so that they meet: what is joined is the bent sample.
@@ -57,10 +58,15 @@ def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
             seen = find_pieces(apply_warp(sample, plan.shifts, size[0]))
         if plan.framing is not None:
             seen = framed_pieces(pieces, plan.framing, size)
-        return broken_pieces(_source(evaluation, plan, size), seen)
+        source = _source(evaluation, plan, size)
+        at = (source * seen.scale).round().astype(np.int64)
+        rows, columns = (at[..., i].clip(0, seen.labels.shape[1 - i] - 1) for i in (1, 0))
+        shown = seen.labels[rows, columns]
+        left = trimmed_pieces(seen.labels, seen.depth, seen.joint, seen.typical, shown)
+        return broken_pieces(source, seen), left
 
     found = evaluation.memory.get(f"broken/{evaluation.key('joined', size)}", looked)
-    return {**told, **_as_told(found)}
+    return {**told, **_as_told(*found)}
 
 
 def _source(evaluation: Evaluation, plan: TilePlan | Mosaic, size: tuple[int, int]) -> Any:
@@ -71,5 +77,11 @@ def _source(evaluation: Evaluation, plan: TilePlan | Mosaic, size: tuple[int, in
     return source_of(plan, size, sample).astype(np.float64)
 
 
-def _as_told(found: BrokenPieces) -> dict[str, Any]:
-    return {"count": found.count, "share": found.share, "boxes": found.boxes, "shown": found.shown}
+def _as_told(found: BrokenPieces, left: Trimmed) -> dict[str, Any]:
+    return {
+        "count": found.count,
+        "share": found.share,
+        "boxes": found.boxes,
+        "shown": left.shown,
+        "narrow": left.strips,
+    }

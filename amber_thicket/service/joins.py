@@ -12,11 +12,13 @@ from amber_thicket.core.synthesis.mosaic import Mosaic, source_of_mosaic
 from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of
 from amber_thicket.core.tile.stochastic import Mixture
 from amber_thicket.errors import NotFound
+from amber_thicket.service.broken import pieces_of_sample
 from amber_thicket.service.preview import encoded
 
 # One tint a piece (red, green, blue, opacity): told apart by lightness too, for eyes that see no hue.
 _TINTS = ((0, 0, 0, 0), (250, 180, 60, 80), (30, 90, 120, 110), (235, 235, 235, 80))
 _LINE, _UNDER, _UNUSED = (250, 160, 40, 255), (0, 0, 0, 170), (0, 0, 0, 140)
+_OUTLINE = (150, 220, 235, 255)
 
 
 def joins(evaluation: Evaluation, where: str) -> bytes:
@@ -32,12 +34,13 @@ def joins(evaluation: Evaluation, where: str) -> bytes:
     if isinstance(plan, Mixture):
         return encoded(layer if where == "tile" else np.zeros((work.height, work.width, 4), np.uint8), "png")
     tints = np.array(_TINTS, np.uint8)
+    sample = plan.framing.extent(size) if plan.framing else (work.width, work.height)
     if isinstance(plan, Mosaic):
         found = np.rint(source_of_mosaic(plan, size)).astype(np.int32)
-        source = np.stack([found[..., 0].clip(0, work.width - 1), found[..., 1].clip(0, work.height - 1)], -1)
+        source = np.stack([found[..., i].clip(0, sample[i] - 1) for i in (0, 1)], -1)
         pieces, lines = _coloured(plan, size), _parted(plan, found, size)
     else:
-        source = source_of(plan, size, (work.width, work.height))
+        source = source_of(plan, size, sample)
         pieces, lines = _pieces(source), _lines(source)
     if where == "tile":
         layer = tints[pieces]
@@ -46,11 +49,35 @@ def joins(evaluation: Evaluation, where: str) -> bytes:
         layer[cv2.dilate(np.pad(lines, 1, mode="wrap").astype(np.uint8), np.ones((2, 2)))[1:-1, 1:-1] > 0] = _LINE
         return encoded(layer, "png")
     shown = np.full((work.height, work.width, 4), _UNUSED, np.uint8)
+    if plan.framing is not None:
+        x, y = plan.framing.places(size, 0, sample[1])
+        rows, columns = source[..., 1], source[..., 0]
+        source = (
+            np.stack([x[rows, columns], y[rows, columns]], -1)
+            .round()
+            .astype(np.int32)
+            .clip(0, [work.width - 1, work.height - 1])
+        )
     shown[source[..., 1], source[..., 0]] = tints[pieces]
+    if plan.framing is not None:
+        # Looked at a little larger, some pixels between would stay bare.
+        shown = cv2.morphologyEx(shown, cv2.MORPH_CLOSE, np.ones((3, 3))) if plan.framing.scale > 1 else shown
+        _outline_pieces(evaluation, shown)
     at = source[lines]
     for x, y in at:
         cv2.circle(shown, (int(x), int(y)), 1, _LINE, -1)
     return encoded(shown, "png")
+
+
+def _outline_pieces(evaluation: Evaluation, shown: NDArray[np.uint8]) -> None:
+    """Draws round every piece that was found, in place: what is wrong there is seen before it is believed."""
+    labels = pieces_of_sample(evaluation).labels.astype(np.float32)
+    whole = cv2.resize(labels, (shown.shape[1], shown.shape[0]), interpolation=cv2.INTER_NEAREST)
+    edge = np.zeros(whole.shape, bool)
+    edge[:, :-1] |= whole[:, :-1] != whole[:, 1:]
+    edge[:-1] |= whole[:-1] != whole[1:]
+    shown[cv2.dilate(edge.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0] = _UNDER
+    shown[edge] = _OUTLINE
 
 
 def _pieces(source: NDArray[np.int32]) -> NDArray[np.intp]:

@@ -364,7 +364,7 @@ def kept_scale(before: Evaluation, recipe: Recipe, changes: dict[str, Any]) -> R
 
 _FLATTENED_BY = ("gather.orient", "square.lens", "square.flat")
 # What is drawn on the flattened picture.
-_STROKES = ("tile.join.excluded", "tile.join.kept")
+_STROKES = tuple(f"tile.join.{name}" for name in ("excluded", "kept", "one_piece", "split_piece"))
 
 
 def kept_strokes(before: Evaluation, recipe: Recipe, changes: dict[str, Any]) -> Recipe:

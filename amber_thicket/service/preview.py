@@ -370,7 +370,11 @@ def _seams(pixels: Pixels, role: str = "base_color") -> list[dict[str, Any]]:
 def _broken(evaluation: Evaluation) -> dict[str, Any] | None:
     """What the joins break, with its level; None where nothing is joined along lines."""
     found = broken_by_joins(evaluation)
-    return {"count": 0, "share": 0.0, "boxes": (), "shown": 0, **found, "level": judged(found)} if found else None
+    return (
+        {"count": 0, "share": 0.0, "boxes": (), "shown": 0, "narrow": 0, **found, "level": judged(found)}
+        if found
+        else None
+    )
 
 
 def figures(evaluation: Evaluation) -> dict[str, Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from amber_thicket.core.gather.tilt import OFF_STRAIGHT
@@ -16,9 +16,16 @@ from amber_thicket.core.square.view import view_of
 from amber_thicket.core.synthesis.lattice import SIDE, Lattice, find
 from amber_thicket.core.tile.fit import Fit, whole_repeats
 from amber_thicket.core.tile.noiselike import Noiselike, noiselike
+from amber_thicket.core.tile.pieces import NONE, Pieces
+from amber_thicket.service.broken import broken_by_joins, pieces_of_sample
 
 _NEAR, _POOR = 0.012, 0.45
 _BREAKS = "Mixing patches would break the pattern that returns."
+_BREAKS_PIECES = "Mixing patches would break its pieces."
+_NO_PIECES = "No joints stand out in it (contrast {:.1f}), so there are no pieces to keep whole."
+# Joints are followed from this contrast on, where a px of join costs no more than this; whole repeats give way to that
+# where they break so many pieces, along so much of the joins (%).
+_OFFERED, _DEAR, _FEW, _MOST = 3.15, 0.9, 2, 2.0
 _EDGES = ("left", "top", "right", "bottom")
 
 
@@ -27,7 +34,8 @@ class Suggestion:
     """method: of tile.join. reason: in words. changes: settings that follow it; empty when they are so already.
     grid: where the repeats lie in the flattened picture, in 0..1: the tile's left, top, right, bottom, and one period
     across and down (0 where nothing returns); None without a lattice. against_mixing: why the stochastic method is not
-    offered; empty where it is. square_first: its lines lie askew, so no method can do well yet."""
+    offered; against_joints: why following joints is not; empty where it is. square_first: its lines lie askew, so no
+    method can do well yet."""
 
     method: str
     reason: str
@@ -35,10 +43,17 @@ class Suggestion:
     grid: dict[str, Any] | None
     against_mixing: str
     square_first: bool = False
+    against_joints: str = ""
 
 
 def suggestion(evaluation: Evaluation) -> Suggestion:
     """The method that suits the sample, with the reason. Same settings, same answer."""
+    pieces = pieces_of_sample(evaluation)
+    against = _NO_PIECES.format(pieces.contrast) if pieces.contrast < NONE else ""
+    return replace(_suggested(evaluation, pieces), against_joints=against)
+
+
+def _suggested(evaluation: Evaluation, pieces: Pieces) -> Suggestion:
     recipe = evaluation.recipe
     used = [recipe.settings(name).model_dump() for name in ("square.flat", "square.lens", "square.crop")]
     key = f"tiling/{evaluation.gathered_key(SIDE)}/{used}"
@@ -53,8 +68,46 @@ def suggestion(evaluation: Evaluation) -> Suggestion:
             order, degrees = evaluation.memory.get(f"{key}/tilt", lambda: rough_tilt(crop))
             if order > ENOUGH and degrees > OFF_STRAIGHT:
                 return _askew(degrees, noise)
-        return _without(evaluation, lattice, noise)
-    return _with(evaluation, lattice, fit)
+        return _along_joints(evaluation, pieces, lattice, noise) or _without(evaluation, lattice, noise)
+    whole = _with(evaluation, lattice, fit)
+    told = _breaks(evaluation, whole.changes, pieces)
+    return (_along_joints(evaluation, pieces, lattice, None, told) if told else None) or whole
+
+
+def _breaks(evaluation: Evaluation, changes: dict[str, Any], pieces: Pieces) -> str:
+    """What whole repeats would break, in words; empty where they break nothing to speak of."""
+    if pieces.contrast < _OFFERED:
+        return ""
+    found = broken_by_joins(_with_changes(evaluation, changes))
+    if found.get("pieces") != "yes" or found["count"] < _FEW or 100 * found["share"] <= _MOST:
+        return ""
+    return f"Whole repeats would break {found['count']} of {found['shown']} pieces."
+
+
+def _along_joints(
+    evaluation: Evaluation, pieces: Pieces, lattice: Lattice, noise: Noiselike | None, told: str = ""
+) -> Suggestion | None:
+    """Joins that follow joints, where there are pieces and steps at which that goes well; None where not."""
+    if pieces.contrast < _OFFERED:
+        return None
+    plan = _with_changes(evaluation, {"tile.join.method": "joints"}).decided(BY_ID["tile.join"])
+    came = plan.evidence
+    if "trimmed" not in came or came["price"] > _DEAR or came["broken"]:
+        return None
+    reason = f"Pieces stand out from their joints (contrast {pieces.contrast:.1f}, pieces have {_OFFERED} and more)."
+    reason = f"{told} {reason}" if told else reason
+    reason += (
+        f" Joins can run between them: none broken, {came['trimmed'] + came['strips']} of {came['pieces']} trimmed."
+    )
+    now = evaluation.recipe.settings("tile.join").method
+    against = _BREAKS if noise is None or not noise.holds else _BREAKS_PIECES
+    changes = {} if now == "joints" else {"tile.join.method": "joints"}
+    return Suggestion("joints", reason, changes, None, against)
+
+
+def _with_changes(evaluation: Evaluation, changes: dict[str, Any]) -> Evaluation:
+    recipe = evaluation.recipe.with_changes(changes)
+    return Evaluation(recipe, evaluation.first, evaluation.memory, evaluation.cancel, evaluation.files)
 
 
 def _crop_size(evaluation: Evaluation) -> tuple[float, float]:
@@ -154,9 +207,9 @@ def _loose(evaluation: Evaluation, noise: Noiselike) -> tuple[str, str]:
             return "strew", f"{loose} from no one side."
         if light.weight <= ONE_SIDE:
             return "strew", f"{loose} that hardly comes from one side ({light.weight:.2f} along {light.bearing:.0f}°)."
-    recipe = evaluation.recipe.with_changes({"tile.join.method": "cut"})
-    cut = Evaluation(recipe, evaluation.first, evaluation.memory, evaluation.cancel, evaluation.files)
-    mismatch = cut.decided(BY_ID["tile.join"]).evidence["join_mismatch"]
+    mismatch = (
+        _with_changes(evaluation, {"tile.join.method": "cut"}).decided(BY_ID["tile.join"]).evidence["join_mismatch"]
+    )
     if mismatch >= _POOR:
         return "regrow", f"A cut would differ by {mismatch:.2f} of random places along its joins (good is {_POOR})."
     return "cut", f"A cut differs by only {mismatch:.2f} of random places along its joins."

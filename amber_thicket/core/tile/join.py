@@ -32,6 +32,8 @@ GROWN = ("regrow", "strew", "stochastic")
 MENDED, _ROOM = 30, 0.65
 # With joints the tile is as large as it comes out: about this much smaller than the sample.
 JOINTS_OVER = 0.36
+# Pieces on either side of a joint have colours of their own: what would run from one into the other is kept short.
+_ALONG_JOINTS = 0.35
 # So many arrangements are kept where parts must be replaced in each.
 _BRUSHED = 3
 _Method = Literal["none", "blend", "cut", "lattice", "regrow", "strew", "stochastic", "joints"]
@@ -226,8 +228,9 @@ def finalize_plan(
     """The plan, its joins feathered."""
     chosen = Settings(**given)
     width, height = frame.width, frame.height
-    framing = None
+    framing, feather = None, chosen.feather
     if isinstance(decided, Arranged):
+        feather *= _ALONG_JOINTS
         arrangement, plan = decided.chosen(chosen.rank, chosen.larger)
         found = {"arrangement": min(chosen.rank, len(decided.made)), "arrangements": len(decided.made)}
         decided = replace(plan, evidence=plan.evidence | found)
@@ -238,8 +241,8 @@ def finalize_plan(
         shares = blend_shares(width, height, *decided, chosen.feather)
         return TilePlan(PIECES, shares, shares[-1].argmax(axis=0).astype(np.uint8), crisp=False)
     if decided.placements is not None:
-        return mosaic(decided.labels, decided.placements, chosen.feather, decided.evidence, decided.shifts, framing)
-    widths = tuple(part * frame.tile_width * chosen.feather / (100 * FEATHER[0]) for part in FEATHER[:2])
+        return mosaic(decided.labels, decided.placements, feather, decided.evidence, decided.shifts, framing)
+    widths = tuple(part * frame.tile_width * feather / (100 * FEATHER[0]) for part in FEATHER[:2])
     shares = feathered(decided.labels, len(PIECES), (*widths, FEATHER[2] * frame.tile_width))
     return TilePlan(PIECES, shares, decided.labels, True, decided.shifts, decided.evidence, framing)
 
@@ -298,6 +301,7 @@ def _plan_of(arrangement: Arrangement, sample: _Sample, tile: tuple[int, int]) -
         "broken": came.broken,
         "strips": came.strips,
         "trimmed": came.trimmed,
+        "price": came.price,
         "left_over": came.lost,
         "span": round(arrangement.framing.scale / (1 + JOINTS_OVER), 4),
     }

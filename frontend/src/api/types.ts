@@ -108,7 +108,7 @@ export interface SettingValues {
   "even.hues.blue_light": number;
   "even.hues.purple_colour": number;
   "even.hues.purple_light": number;
-  "tile.join.method": "none" | "blend" | "cut" | "lattice" | "regrow" | "strew" | "stochastic";
+  "tile.join.method": "none" | "blend" | "cut" | "lattice" | "regrow" | "strew" | "stochastic" | "joints";
   "tile.join.tiles": boolean;
   "tile.join.overlap_x": number;
   "tile.join.overlap_y": number;
@@ -122,6 +122,14 @@ export interface SettingValues {
   "tile.join.spread": number;
   "tile.join.mirror": boolean;
   "tile.join.seed": number;
+  "tile.join.rank": number;
+  "tile.join.larger": number;
+  "tile.join.bend": number;
+  "tile.join.joint_width": number;
+  "tile.join.detail": number;
+  "tile.join.smallest": number;
+  "tile.join.one_piece": Stroke[];
+  "tile.join.split_piece": Stroke[];
   "tile.join.excluded": Stroke[];
   "tile.join.kept": Stroke[];
   "tile.repair.spots": Spot[];
@@ -353,13 +361,14 @@ export interface BriefSource {
   format: string;
   bits: number;
 }
-/** Pieces that joins break. pieces: whether the surface has any; contrast: of their borders; whole_repeats: the tile holds whole repeats, where uneven pieces may be told that are whole. count: how many are broken, of about `shown`; share: of the length of all joins; boxes: of each, in fractions of the tile. */
+/** Pieces that joins break. pieces: whether the surface has any; contrast: of their borders; whole_repeats: the tile holds whole repeats, where uneven pieces may be told that are whole. count: how many are broken, of about `shown`; narrow: how many are mere strips; share: of the length of all joins; boxes: of each broken one, in fractions of the tile. */
 export interface Broken {
   pieces: "yes" | "no" | "unknown";
   contrast: number;
   whole_repeats: boolean;
   count: number;
   shown: number;
+  narrow: number;
   share: number;
   boxes: [number, number, number, number][];
   level: Level;
@@ -1047,13 +1056,14 @@ export interface TilingGrid {
   box: [number, number, number, number];
   period: [number, number];
 }
-/** The method that suits the sample, and why. against_mixing: why mixing patches is not offered; empty where it is. square_first: its lines lie askew, so no method can do well yet. */
+/** The method that suits the sample, and why. against_mixing: why mixing patches is not offered, against_joints: why following joints is not; empty where it is. square_first: its lines lie askew, so no method can do well yet. */
 export interface TilingSuggestion {
-  method: "none" | "blend" | "cut" | "lattice" | "regrow" | "strew" | "stochastic";
+  method: "none" | "blend" | "cut" | "lattice" | "joints" | "regrow" | "strew" | "stochastic";
   reason: string;
   changes: Changes;
   grid: TilingGrid | null;
   against_mixing: string;
+  against_joints: string;
   square_first: boolean;
 }
 /** Places of the tile to be filled. */

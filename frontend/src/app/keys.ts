@@ -35,7 +35,15 @@ const stages = (Object.keys(STAGE_NAMES) as StageId[]).map((stage, number): Acti
   run: () => openStage(stage),
 }));
 
-const BRUSH_KEYS: Record<Tool, string> = { excluded: "o", kept: "k", clone: "c", heal: "e", fill: "p" };
+const BRUSH_KEYS: Record<Tool, string> = {
+  excluded: "o",
+  kept: "k",
+  one_piece: "u",
+  split_piece: "y",
+  clone: "c",
+  heal: "e",
+  fill: "p",
+};
 const brush = (tool: Tool) => {
   if (useViews.getState().stage === "tile") takeBrush(useBrush.getState().tool === tool ? null : tool);
 };

@@ -2,7 +2,7 @@
 import { useRef } from "react";
 import type { LayerId, Material } from "../api/types";
 import { addStroke, copies, putStroke, useBrush, useStrokes } from "../stages/tile/brush";
-import { ON_SAMPLE, pathOf, shifted, type Stroke } from "../stages/tile/strokes";
+import { onSample, pathOf, shifted, type Stroke } from "../stages/tile/strokes";
 import { StrokePad } from "./StrokePad";
 import { type Transform, wraps } from "./space";
 
@@ -16,6 +16,8 @@ interface Props {
 const INK: Record<Stroke["tool"], string> = {
   excluded: "#000",
   kept: "#fff",
+  one_piece: "#fff",
+  split_piece: "#000",
   clone: "#fff",
   heal: "#fff",
   fill: "#fff",
@@ -26,13 +28,13 @@ export function BrushLayer({ material, layer, t, shift }: Props) {
   const strokes = useStrokes(material);
   const dragged = useRef<{ gesture: string; stroke: Stroke } | null>(null);
   const tile = wraps(layer);
-  const here = (name: Stroke["tool"]) => ON_SAMPLE.includes(name) !== tile;
+  const here = (name: Stroke["tool"]) => onSample(name) !== tile;
   const drawing = tool !== null && here(tool);
   const held =
     chosen && here(chosen.tool)
       ? strokes.find((stroke) => stroke.index === chosen.index && pathOf(stroke.tool) === pathOf(chosen.tool))
       : undefined;
-  const shown = tile ? (held ? [held] : []) : strokes.filter((stroke) => ON_SAMPLE.includes(stroke.tool));
+  const shown = tile ? (held ? [held] : []) : strokes.filter((stroke) => onSample(stroke.tool));
   return (
     <StrokePad
       t={t}

@@ -7,15 +7,17 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.numeric.cells import Labels
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.patchwork import Mask
 from amber_thicket.core.tile.broken_pieces import broken_pieces
 from amber_thicket.core.tile.joints.depth import DepthField
 from amber_thicket.core.tile.pieces import Pieces
 
 # What a broken piece, a strip, a trimmed one, a px of join, all of the sample's area, and unfit area shown count.
-_BROKEN, _STRIP, _TRIMMED, _PRICE, _LOST, _UNFIT = 4.0, 1.0, 0.4, 6.0, 10.0, 400.0
+_BROKEN, _STRIP, _TRIMMED, _PRICE, _LOST, _UNFIT = 4.0, 1.5, 0.5, 6.0, 9.0, 400.0
 # A piece is trimmed under this share of its area; a strip is under these shares of area and inner radius.
 _WHOLE, _LITTLE, _THIN = 0.85, 0.4, 0.45
 
@@ -57,13 +59,15 @@ def outcome(
     down) px by which the frame is larger than the tile."""
     source = copies_source(labels, overlap)
     x, y = source[..., 0], source[..., 1]
-    strips, trimmed, shown = _whole_or_not(seen, np.ascontiguousarray(seen.labels[y, x]))
+    left = trimmed_pieces(seen.labels, seen.near, seen.joint, seen.typical, seen.labels[y, x])
     pieces = Pieces(
         seen.labels, seen.near, 9.0, seen.typical, seen.joint, seen.lab, np.exp(-seen.near / max(seen.joint, 1)), 1.0
     )
     broken = broken_pieces(source.astype(np.float64), pieces).count
     hidden = 0.0 if unfit is None else float(unfit[y, x].mean())
-    return Outcome(broken, strips, trimmed, shown, round(price, 4), round(float(lost), 4), round(hidden, 5))
+    return Outcome(
+        broken, left.strips, left.trimmed, left.shown, round(price, 4), round(float(lost), 4), round(hidden, 5)
+    )
 
 
 def copies_source(labels: NDArray[np.uint8], overlap: tuple[int, int]) -> NDArray[np.int32]:
@@ -74,30 +78,39 @@ def copies_source(labels: NDArray[np.uint8], overlap: tuple[int, int]) -> NDArra
     return np.stack([x + right * width, y + below * height], -1).astype(np.int32)
 
 
-def _whole_or_not(seen: DepthField, shown: NDArray[np.int32]) -> tuple[int, int, int]:
-    """How many pieces of a tile are strips, how many trimmed, and of how many in all. shown: (h, w), whose piece."""
+@dataclass(frozen=True)
+class Trimmed:
+    """How many pieces a tile shows as mere strips, how many trimmed besides, and how many in all."""
+
+    strips: int
+    trimmed: int
+    shown: int
+
+
+def trimmed_pieces(labels: Labels, near: Pixels, joint: float, typical: float, shown: Labels) -> Trimmed:
+    """What is left of pieces on a tile. labels: (H, W), the pieces of the sample; near: px to a border there; joint:
+    half the width of a joint, typical: of a usual piece, px; shown: (h, w), whose piece each pixel of the tile is."""
     parts = np.empty(shown.shape, np.int32)
-    count = _connected(shown, parts)
+    count = _connected(np.ascontiguousarray(shown), parts)
+    flat, pieces = parts.reshape(-1), int(labels.max()) + 1
     first = np.zeros(count, np.int64)
-    first[parts.reshape(-1)] = np.arange(parts.size)
+    first[flat] = np.arange(flat.size)
     piece = shown.reshape(-1)[first]
-    areas = np.bincount(parts.reshape(-1), minlength=count)
-    full = np.bincount(seen.labels.reshape(-1), minlength=int(seen.labels.max()) + 1)[piece]
-    room = int(seen.typical) + 2
+    areas = np.bincount(flat, minlength=count)
+    full = np.bincount(labels.reshape(-1), minlength=pieces)[piece]
+    room = int(typical) + 2
     padded = np.pad(parts, room, mode="wrap")
     edge = np.zeros(padded.shape, bool)
     for axis in (0, 1):
         edge |= padded != np.roll(padded, -1, axis)
-    near = cv2.distanceTransform((~edge).astype(np.uint8), cv2.DIST_L2, 5)[room:-room, room:-room]
-    radius, usual = np.zeros(count, np.float32), np.zeros(len(areas), np.float32)
-    np.maximum.at(radius, parts.reshape(-1), near.reshape(-1))
-    inner = np.zeros(int(seen.labels.max()) + 1, np.float32)
-    np.maximum.at(inner, seen.labels.reshape(-1), seen.near.reshape(-1))
-    usual = inner[piece]
-    seen_at_all = radius >= max(seen.joint, 1.5)
-    strips = seen_at_all & (areas < _LITTLE * full) & (radius < _THIN * usual)
+    within = cv2.distanceTransform((~edge).astype(np.uint8), cv2.DIST_L2, 5)[room:-room, room:-room]
+    radius, inner = np.zeros(count, np.float32), np.zeros(pieces, np.float32)
+    np.maximum.at(radius, flat, within.reshape(-1))
+    np.maximum.at(inner, labels.reshape(-1), near.reshape(-1))
+    seen_at_all = radius >= max(joint, 1.5)
+    strips = seen_at_all & (areas < _LITTLE * full) & (radius < _THIN * inner[piece])
     trimmed = seen_at_all & ~strips & (areas < _WHOLE * full)
-    return int(strips.sum()), int(trimmed.sum()), int(seen_at_all.sum())
+    return Trimmed(int(strips.sum()), int(trimmed.sum()), int(seen_at_all.sum()))
 
 
 @compiled()

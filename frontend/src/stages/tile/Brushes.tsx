@@ -1,6 +1,6 @@
 /** The brushes of Tile: what to leave out or keep of the sample, and repairs on the tile. */
 import type { KeyboardEvent } from "react";
-import { Brush, CircleSlash2, Copy, Crosshair, HeartPulse, PaintBucket, Shield, X } from "lucide-react";
+import { Brush, CircleSlash2, Combine, Copy, Crosshair, HeartPulse, PaintBucket, Shield, Split, X } from "lucide-react";
 import { useEditor, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import { arrowStep } from "../../ui/arrows";
@@ -14,12 +14,15 @@ import { pathOf, shifted, type Stroke, type Tool } from "./strokes";
 const ICONS: Record<Tool, typeof Brush> = {
   excluded: CircleSlash2,
   kept: Shield,
+  one_piece: Combine,
+  split_piece: Split,
   clone: Copy,
   heal: HeartPulse,
   fill: PaintBucket,
 };
 const GROUPS: { title: string; tools: Tool[] }[] = [
   { title: "Sample", tools: ["excluded", "kept"] },
+  { title: "Pieces", tools: ["one_piece", "split_piece"] },
   { title: "Tile", tools: ["clone", "heal", "fill"] },
 ];
 
@@ -51,7 +54,7 @@ export function Brushes({ material }: { material: Material }) {
   return (
     <section aria-label="Brushes" className="mt-2 border-t border-line pt-2">
       <h3 className="font-medium">Brushes</h3>
-      {GROUPS.map((group) => (
+      {GROUPS.filter((group) => group.title !== "Pieces" || method === "joints").map((group) => (
         <div key={group.title} className="flex items-center justify-between py-1">
           <span className="text-[12px] text-soft">{group.title}</span>
           <span className="flex gap-1">
@@ -65,7 +68,7 @@ export function Brushes({ material }: { material: Material }) {
                   disabled={idle(name, String(method))}
                   title={
                     idle(name, String(method))
-                      ? `Does nothing with ${String(method)}: choose cut, lattice or regrow.`
+                      ? `Does nothing with ${String(method)}: choose cut, lattice, joints or regrow.`
                       : TOOL_HELP[name]
                   }
                   className="h-6.5 px-1.5 text-[12px]"

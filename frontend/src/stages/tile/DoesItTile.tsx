@@ -62,6 +62,9 @@ export function DoesItTile({ material }: { material: Material }) {
                   level={broken.level}
                 />
               )}
+              {broken && broken.pieces !== "no" && broken.narrow > 0 && (
+                <Row name="Narrow strips of pieces" before="" after={`${broken.narrow}`} />
+              )}
               {places && strongest !== undefined && (
                 <Row
                   name="What stands out"

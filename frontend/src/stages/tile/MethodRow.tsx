@@ -6,13 +6,18 @@ import { cx } from "../../ui/cx";
 import { useHelp } from "../help";
 import { useSettingInfo } from "../Setting";
 
+/** A sentence as a part of another. */
+const inSentence = (words: string) =>
+  words.replace(/\.$/, "").replace(/^(It|Mixing|No)\b/, (first) => first.toLowerCase());
+
 export function MethodRow({ material }: { material: Material }) {
   const info = useSettingInfo("tile.join.method");
   const value = useEditor((state) => valueOf(state, "tile.join.method"));
   const show = useHelp((state) => state.show);
   const tiling = useTiling(material);
   if (!info) return null;
-  const against = (method: unknown) => (method === "stochastic" && tiling?.against_mixing) || "";
+  const against = (method: unknown) =>
+    (method === "stochastic" && tiling?.against_mixing) || (method === "joints" && tiling?.against_joints) || "";
   return (
     <div
       role="radiogroup"
@@ -43,15 +48,14 @@ export function MethodRow({ material }: { material: Material }) {
           </button>
         );
       })}
-      {against("stochastic") && value !== "stochastic" && (
-        <p className="col-span-4 text-[12px] text-soft">
-          Stochastic is not offered:{" "}
-          {against("stochastic")
-            .replace(/\.$/, "")
-            .replace(/^It/, "it")
-            .replace(/^Mixing/, "mixing")}
-          .
-        </p>
+      {(["stochastic", "joints"] as const).map(
+        (method) =>
+          against(method) &&
+          value !== method && (
+            <p key={method} className="col-span-4 text-[12px] text-soft">
+              {method === "joints" ? "Joints is" : "Stochastic is"} not offered: {inSentence(against(method))}.
+            </p>
+          ),
       )}
     </div>
   );

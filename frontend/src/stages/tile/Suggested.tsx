@@ -12,6 +12,7 @@ const NAMES = {
   blend: "Blend",
   cut: "Cut",
   lattice: "Lattice",
+  joints: "Joints",
   regrow: "Regrow",
   strew: "Strew",
   stochastic: "Stochastic",

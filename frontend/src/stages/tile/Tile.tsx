@@ -18,6 +18,8 @@ const ABOUT = {
   blend: "One side fades into the other over the overlap; coarse structure widely, fine structure tightly.",
   lattice:
     "For courses, weaves and boards: the tile holds whole repeats, joints are bent gently until they meet, then cut.",
+  joints:
+    "For stones, slabs, slates, leaves: looks for the steps at which joins can run between pieces, so that none is cut and few are trimmed.",
   regrow:
     "Keeps the photograph and lays further parts of it over its worst joins, or rebuilds it from blocks at any size. Takes some seconds.",
   strew:
@@ -32,6 +34,7 @@ const SETTINGS = {
   blend: ["overlap_x", "overlap_y", "feather"],
   cut: ["overlap_x", "overlap_y", "wander", "feather"],
   lattice: ["overlap_x", "overlap_y", "wander", "feather"],
+  joints: ["rank", "larger", "bend", "joint_width", "detail", "smallest", "feather"],
   regrow: ["begin", "grow", "overlap_x", "overlap_y", "apart", "feather", "seed"],
   strew: ["piece", "turn", "spread", "mirror", "grow", "feather", "seed"],
   stochastic: ["piece", "grow", "seed"],
@@ -77,7 +80,8 @@ export function Tile({ material }: { material: Material }) {
           )}
           {joins && method !== "stochastic" && (
             <p className="pb-1 text-[12px] text-soft">
-              Each tint is one part of the sample.{" "}
+              Each tint is one part of the sample
+              {method === "joints" && "; each outline on the sample is a piece that was found"}.{" "}
               <button
                 type="button"
                 className="underline"

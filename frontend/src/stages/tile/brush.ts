@@ -5,7 +5,8 @@ import { change, useEditor, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import type { Point } from "../../views/capture";
 import { setView, useViews } from "../../views/state";
-import { ON_SAMPLE, pathOf, readStrokes, type Stroke, type Tool, writeStrokes } from "./strokes";
+import { onSample, pathOf, readStrokes, type Stroke, type Tool, writeStrokes } from "./strokes";
+import { useMarking } from "./marking";
 import { registerTool } from "../tools";
 
 interface Brush {
@@ -35,11 +36,19 @@ registerTool("brush", useBrush, ({ tool, chosen }) => tool !== null || chosen !=
   aiming: false,
 });
 
-const SETTINGS = ["tile.join.excluded", "tile.join.kept", "tile.retouch.strokes"] as const;
+const SETTINGS = [
+  "tile.join.excluded",
+  "tile.join.kept",
+  "tile.join.one_piece",
+  "tile.join.split_piece",
+  "tile.retouch.strokes",
+] as const;
 
 export const TOOL_NAMES: Record<Tool, string> = {
   excluded: "Leave out",
   kept: "Keep whole",
+  one_piece: "One piece",
+  split_piece: "Two pieces",
   clone: "Clone",
   heal: "Heal",
   fill: "Fill",
@@ -47,6 +56,8 @@ export const TOOL_NAMES: Record<Tool, string> = {
 export const TOOL_HELP: Record<Tool, string> = {
   excluded: "Draw over what must not be used: no piece is taken from there.",
   kept: "Draw over what must stay whole: no join runs through it.",
+  one_piece: "Draw over what was taken for several pieces and is one.",
+  split_piece: "Draw along a joint that was missed: a piece the stroke goes through is two.",
   clone: "Copies another place of the tile as it is.",
   heal: "Copies the detail of another place; tone and colour stay those around the stroke.",
   fill: "Covers the stroke with parts of the tile that go on what lies around it.",
@@ -60,7 +71,11 @@ export function takeBrush(tool: Tool | null) {
   useBrush.setState({ tool, chosen: null, aiming: copies(tool) && !source });
   if (!tool) return;
   const { what, how } = useViews.getState().setups.tile.first;
-  if (ON_SAMPLE.includes(tool)) {
+  if (tool === "one_piece" || tool === "split_piece") {
+    // Beside the outlines it changes.
+    useMarking.setState({ joins: true });
+    setView("first", { what: "squared", how: "single" });
+  } else if (onSample(tool)) {
     if (what !== "evened" && what !== "squared") setView("first", { what: "evened", how: "single" });
   } else if (what !== "base_color" || how === "repeated")
     setView("first", { what: "base_color", how: how === "repeated" ? "single" : how });

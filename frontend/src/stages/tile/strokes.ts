@@ -3,8 +3,10 @@ import type { RepairStroke, Stroke as KeptStroke } from "../../api/types";
 import type { Material } from "../../api/types";
 import type { Point } from "../../views/capture";
 
-export type Tool = "excluded" | "kept" | "clone" | "heal" | "fill";
-export const ON_SAMPLE: Tool[] = ["excluded", "kept"];
+export type Tool = "excluded" | "kept" | "one_piece" | "split_piece" | "clone" | "heal" | "fill";
+export const ON_SAMPLE = ["excluded", "kept", "one_piece", "split_piece"] as const satisfies Tool[];
+type OnSample = (typeof ON_SAMPLE)[number];
+export const onSample = (tool: Tool): tool is OnSample => (ON_SAMPLE as readonly Tool[]).includes(tool);
 
 /** radius: 0 for an outlined area; points and radius in tile widths and heights. from: how much further on it copies from. */
 export interface Stroke {
@@ -14,9 +16,8 @@ export interface Stroke {
   from: Point;
 }
 
-export type StrokePath = "tile.join.excluded" | "tile.join.kept" | "tile.retouch.strokes";
-export const pathOf = (tool: Tool): StrokePath =>
-  tool === "excluded" || tool === "kept" ? `tile.join.${tool}` : "tile.retouch.strokes";
+export type StrokePath = `tile.join.${OnSample}` | "tile.retouch.strokes";
+export const pathOf = (tool: Tool): StrokePath => (onSample(tool) ? `tile.join.${tool}` : "tile.retouch.strokes");
 
 /** From the tile to the flattened picture and back: x, y, and lengths across. */
 export function onPicture({ sample, work, tile }: Material["preview"]) {
@@ -47,7 +48,7 @@ export function readStrokes(
     }));
   }
   const { back, across } = onPicture(preview);
-  const tool: Tool = path === "tile.join.kept" ? "kept" : "excluded";
+  const tool = path.slice("tile.join.".length) as OnSample;
   return kept.map(({ radius, points }) => ({ tool, from: [0, 0], radius: radius / across, points: points.map(back) }));
 }
 
