@@ -324,13 +324,15 @@ class Evaluation:
         """Physical width of one tile."""
         return self.tile_mm(self._plan_sizes())
 
-    def tile_mm(self, sizes: Sizes) -> float | None:
-        """Physical width of one tile, mm; None when it is not known. Where steps were looked for, they tell."""
+    def tile_mm(self, sizes: Sizes, *, wait: bool = True) -> float | None:
+        """Physical width of one tile, mm; None when it is not known. Where steps were looked for, they tell; without
+        `wait` only if they are found already, and about so much else."""
         rough = sizes.tile.tile_mm
         if rough is None or self.recipe.settings("tile.join").method != "joints":
             return rough
-        framing = self.decided(BY_ID["tile.join"]).framing
-        return rough * framing.scale if framing else rough
+        join = BY_ID["tile.join"]
+        plan = self.decided(join) if wait else self.memory.known(self._decided_key(join))
+        return rough * plan.framing.scale if plan and plan.framing else rough
 
     def _applied(self, operation: Operation, inputs: list[Any], sizes: Sizes) -> Raster:
         given = self.given(operation)

@@ -93,6 +93,11 @@ class Memory:
             with self._lock:
                 self._busy.pop(key).set()
 
+    def known(self, key: str) -> Any:
+        """What is kept under a key; None where nothing is, or it is still being made."""
+        with self._lock:
+            return self._values.get(key)
+
     def _keep(self, key: str, value: Any) -> None:
         size = nbytes(value)
         with self._lock:

@@ -498,7 +498,8 @@ class Broken(Answer):
 
 class Figures(Answer):
     """seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. broken: pieces that joins break;
-    null where nothing is joined along lines. zones: how much of the surface each covers."""
+    null where nothing is joined along lines. zones: how much of the surface each covers. tile_mm: after so much it
+    returns; null where no real size is known."""
 
     seam: tuple[Seam, Seam]
     seam_before: tuple[Seam, Seam]
@@ -508,6 +509,7 @@ class Figures(Answer):
     evidence: dict[str, float]
     broken: Broken | None
     zones: dict[str, float]
+    tile_mm: float | None
 
 
 class ZoneSuggestion(Answer):

@@ -396,4 +396,5 @@ def figures(evaluation: Evaluation) -> dict[str, Any]:
         "zones": zone_shares(evaluation),
         "evidence": evidence,
         "broken": _broken(evaluation),
+        "tile_mm": evaluation.tile_mm(evaluation.sizes(size)),
     }

@@ -24,8 +24,8 @@ _BREAKS = "Mixing patches would break the pattern that returns."
 _BREAKS_PIECES = "Mixing patches would break its pieces."
 _NO_PIECES = "No joints stand out in it (contrast {:.1f}), so there are no pieces to keep whole."
 # Joints are followed from this contrast on, where a px of join costs no more than this; whole repeats give way to that
-# where they break so many pieces, along so much of the joins (%).
-_OFFERED, _DEAR, _FEW, _MOST = 3.15, 0.9, 2, 2.0
+# where they break so many pieces, or as much of the joins (%) runs through some.
+_OFFERED, _DEAR, _FEW, _MOST = 3.15, 0.9, 3, 10.0
 _EDGES = ("left", "top", "right", "bottom")
 
 
@@ -68,18 +68,20 @@ def _suggested(evaluation: Evaluation, pieces: Pieces) -> Suggestion:
             order, degrees = evaluation.memory.get(f"{key}/tilt", lambda: rough_tilt(crop))
             if order > ENOUGH and degrees > OFF_STRAIGHT:
                 return _askew(degrees, noise)
-        return _along_joints(evaluation, pieces, lattice, noise) or _without(evaluation, lattice, noise)
+        return _along_joints(evaluation, pieces, lattice, noise) or _without(evaluation, lattice, noise, pieces)
     whole = _with(evaluation, lattice, fit)
-    told = _breaks(evaluation, whole.changes, pieces)
+    told = _breaks(evaluation, whole.changes, pieces, all(axis.returns for axis in lattice.axes))
     return (_along_joints(evaluation, pieces, lattice, None, told) if told else None) or whole
 
 
-def _breaks(evaluation: Evaluation, changes: dict[str, Any], pieces: Pieces) -> str:
-    """What whole repeats would break, in words; empty where they break nothing to speak of."""
+def _breaks(evaluation: Evaluation, changes: dict[str, Any], pieces: Pieces, both_ways: bool) -> str:
+    """What whole repeats would break, in words; empty where they break nothing to speak of. both_ways: it returns
+    across and down; courses that return one way are cut anywhere along the other."""
     if pieces.contrast < _OFFERED:
         return ""
     found = broken_by_joins(_with_changes(evaluation, changes))
-    if found.get("pieces") != "yes" or found["count"] < _FEW or 100 * found["share"] <= _MOST:
+    few = _FEW if both_ways else 1
+    if found.get("pieces") != "yes" or (found["count"] < few and 100 * found["share"] <= _MOST):
         return ""
     return f"Whole repeats would break {found['count']} of {found['shown']} pieces."
 
@@ -176,7 +178,7 @@ def _with(evaluation: Evaluation, lattice: Lattice, fit: Fit) -> Suggestion:
     return Suggestion("lattice", reason, changes, _grid(shares, finest, view.size), _BREAKS)
 
 
-def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike) -> Suggestion:
+def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike, pieces: Pieces) -> Suggestion:
     join = evaluation.recipe.settings("tile.join")
     method = "cut"
     if any(axis.returns for axis in lattice.axes):
@@ -186,6 +188,9 @@ def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike) -> Sugg
         reason = f"Nothing in it returns at regular steps (prominence {most:.2f}, a lattice has 0.2 and more)."
         method, more = _loose(evaluation, noise)
         reason = f"{reason} {more}"
+    if method in ("cut", "regrow") and pieces.contrast >= NONE:
+        reason += f" Whether it has pieces cannot be told (contrast {pieces.contrast:.1f}):"
+        reason += " if stones come out cut, try joints."
     changes: dict[str, Any] = {} if join.method in (method, "none") else {"tile.join.method": method}
     return Suggestion(method, reason, changes, None, _kept_from(lattice, noise))
 

@@ -190,7 +190,7 @@ def material_detail(material: Material, evaluation: Evaluation | None = None) ->
                 "size": [flat_width, flat_height],
                 "plain": view.plain,
             },
-            "tile_mm": sizes.tile.tile_mm,
+            "tile_mm": evaluation.tile_mm(sizes, wait=False),
         },
     }
 

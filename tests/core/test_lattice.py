@@ -99,7 +99,7 @@ class MeetTest(unittest.TestCase):
     def test_whole_repeats_join_better_than_any_cut(self) -> None:
         # QUALITY: a lattice differs along its joins by at most .15 of random places, in squared differences (decision
         # 19), on the axes on which it returns.
-        surfaces = {"slate_shingles": (0, 1), "coir_matting": (0, 1), "embossed_hide": (0, 1), "deck_planks": (1,)}
+        surfaces = {"slate_shingles": (0, 1), "coir_matting": (0, 1), "embossed_hide": (0, 1)}
         for name, axes in surfaces.items():
             with self.subTest(name):
                 pixels = shot(name)
@@ -113,12 +113,10 @@ class MeetTest(unittest.TestCase):
                 joined = [e.layer("base_color", (768, 768)).evidence for e in (plain, ready)]
                 before, after = ([one["join_costs"][axis] for axis in axes] for one in joined)
                 self.assertLess(np.mean(after), 0.15)
-                if len(axes) == 2:
-                    # Boards join as well wherever they are cut: the path runs along a gap.
-                    self.assertLess(sum(after), 0.8 * sum(before))
-                    plain_share, share = (one["join_mismatch"] for one in joined)
-                    self.assertLess(share, 0.85 * plain_share)
-                    self.assertLessEqual(share, 0.4)
+                self.assertLess(sum(after), 0.8 * sum(before))
+                plain_share, share = (one["join_mismatch"] for one in joined)
+                self.assertLess(share, 0.85 * plain_share)
+                self.assertLessEqual(share, 0.4)
                 settled = suggestion(ready)
                 self.assertEqual((settled.method, settled.changes), ("lattice", {}), settled.reason)
 

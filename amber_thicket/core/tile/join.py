@@ -32,8 +32,8 @@ GROWN = ("regrow", "strew", "stochastic")
 MENDED, _ROOM = 30, 0.65
 # With joints the tile is as large as it comes out: about this much smaller than the sample.
 JOINTS_OVER = 0.36
-# Pieces on either side of a joint have colours of their own: what would run from one into the other is kept short.
-_ALONG_JOINTS = 0.35
+# Feather along joints, % of the tile: pieces on either side have colours of their own, which must not run into another.
+_ALONG_JOINTS = 0.7
 # So many arrangements are kept where parts must be replaced in each.
 _BRUSHED = 3
 _Method = Literal["none", "blend", "cut", "lattice", "regrow", "strew", "stochastic", "joints"]
@@ -230,7 +230,7 @@ def finalize_plan(
     width, height = frame.width, frame.height
     framing, feather = None, chosen.feather
     if isinstance(decided, Arranged):
-        feather *= _ALONG_JOINTS
+        feather = _ALONG_JOINTS
         arrangement, plan = decided.chosen(chosen.rank, chosen.larger)
         found = {"arrangement": min(chosen.rank, len(decided.made)), "arrangements": len(decided.made)}
         decided = replace(plan, evidence=plan.evidence | found)

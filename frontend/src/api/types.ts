@@ -503,7 +503,7 @@ export interface EventsSince {
   events: Event[];
   missed: boolean;
 }
-/** seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. broken: pieces that joins break; null where nothing is joined along lines. zones: how much of the surface each covers. */
+/** seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. broken: pieces that joins break; null where nothing is joined along lines. zones: how much of the surface each covers. tile_mm: after so much it returns; null where no real size is known. */
 export interface Figures {
   seam: [Seam, Seam];
   seam_before: [Seam, Seam];
@@ -513,6 +513,7 @@ export interface Figures {
   evidence: Record<string, number>;
   broken: Broken | null;
   zones: Record<string, number>;
+  tile_mm: number | null;
 }
 /** A file that was brought before. blob: its SHA-256. */
 export interface File {

@@ -81,7 +81,8 @@ def _laid(
     plain = placed.field(field, None)
     shifts = _bent(plain, placed, bend) if bend > 0 else None
     seen = plain if shifts is None else placed.field(field, shifts)
-    masks = [_seen_mask(mask, placed, shifts) for mask in (brushed.unfit, brushed.kept)]
+    size = (field.depth.shape[1], field.depth.shape[0])
+    masks = [_seen_mask(mask, size, placed, shifts) for mask in (brushed.unfit, brushed.kept)]
     labels, price = _joined(seen, placed, masks[0], masks[1])
     # From px of the field to tile widths of the sample.
     unit = sample[0] / (field.depth.shape[1] * tile[0])
@@ -162,11 +163,13 @@ def framed_pieces(pieces: Pieces, framing: Framing, tile: tuple[int, int]) -> Pi
     )
 
 
-def _seen_mask(mask: Mask | None, placed: _Frame, shifts: Pixels | None) -> Mask | None:
+def _seen_mask(mask: Mask | None, size: tuple[int, int], placed: _Frame, shifts: Pixels | None) -> Mask | None:
+    """A mask of the sample as the frame looks at it. size: (width, height) of the field in px."""
     if mask is None or not mask.any():
         return None
     x, y = placed.places(shifts)
-    return np.asarray(cv2.remap(mask.astype(np.float32), x, y, cv2.INTER_LINEAR) > 0.5)
+    small = cv2.resize(mask.astype(np.float32), size, interpolation=cv2.INTER_AREA)
+    return np.asarray(cv2.remap(small, x, y, cv2.INTER_LINEAR) > 0.02)
 
 
 def _bent(seen: DepthField, placed: _Frame, bend: float) -> Pixels:

@@ -21,7 +21,7 @@ _BEGINNINGS = (0.25, 0.5, 0.75)
 def open_side(down: Pixels, across: Pixels) -> tuple[Side, float]:
     """Left side of the cheapest path from the first row to the last, the path with it, (H, W), and the path's mean
     price. down, across: (H, W), price of coming to a pixel from above or below, from left or right."""
-    path, price = _path(down, across, -1, -1)
+    path, price = cheapest_path(down, across, -1, -1)
     return _left_of(path, down.shape, closed=False), price / len(path)
 
 
@@ -29,13 +29,13 @@ def closed_side(down: Pixels, across: Pixels) -> tuple[Side, float]:
     """The same for a path whose last row goes on in its first."""
     length = len(down)
     # Where the cheapest path over two rounds passes is where a closed one may well begin.
-    through, _ = _path(np.vstack([down, down]), np.vstack([across, across]), -1, -1)
+    through, _ = cheapest_path(np.vstack([down, down]), np.vstack([across, across]), -1, -1)
     best: tuple[float, NDArray[np.int32], int] | None = None
     for share in _BEGINNINGS:
         row = int((0.5 + share) * length)
         column = int(through[through[:, 0] == row][0, 1])
         ring = [np.vstack([part[row % length :], part[: row % length + 1]]) for part in (down, across)]
-        path, price = _path(ring[0], ring[1], column, column)
+        path, price = cheapest_path(ring[0], ring[1], column, column)
         if best is None or price < best[0]:
             best = price, path, row
     assert best is not None
@@ -44,7 +44,7 @@ def closed_side(down: Pixels, across: Pixels) -> tuple[Side, float]:
     return _left_of(placed, down.shape, closed=True), price / len(path)
 
 
-def _path(down: Pixels, across: Pixels, start: int, end: int) -> tuple[NDArray[np.int32], float]:
+def cheapest_path(down: Pixels, across: Pixels, start: int, end: int) -> tuple[NDArray[np.int32], float]:
     """Pixels (y, x) of the cheapest way from the first row to the last, and its price. start, end: their columns there;
     any where below 0."""
     cost = np.full(down.shape, np.inf, np.float32)

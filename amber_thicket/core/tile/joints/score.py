@@ -17,7 +17,7 @@ from amber_thicket.core.tile.joints.depth import DepthField
 from amber_thicket.core.tile.pieces import Pieces
 
 # What a broken piece, a strip, a trimmed one, a px of join, all of the sample's area, and unfit area shown count.
-_BROKEN, _STRIP, _TRIMMED, _PRICE, _LOST, _UNFIT = 4.0, 1.5, 0.5, 6.0, 9.0, 400.0
+_BROKEN, _STRIP, _TRIMMED, _PRICE, _LOST, _UNFIT = 8.0, 1.5, 0.5, 6.0, 9.0, 400.0
 # A piece is trimmed under this share of its area; a strip is under these shares of area and inner radius.
 _WHOLE, _LITTLE, _THIN = 0.85, 0.4, 0.45
 

@@ -8,6 +8,8 @@ import { layerName } from "../../views/names";
 const WORST: Judged[] = ["blocked", "attention", "pass"];
 const worst = (seams: Seam[]) => WORST.find((level) => seams.some((seam) => seam.level === level)) ?? "pass";
 
+const lengthOf = (mm: number) => (mm >= 1000 ? `${(mm / 1000).toFixed(2)} m` : `${mm.toFixed(0)} mm`);
+
 export function DoesItTile({ material }: { material: Material }) {
   const figures = useFigures(material);
   const places = usePlaces(material);
@@ -65,6 +67,7 @@ export function DoesItTile({ material }: { material: Material }) {
               {broken && broken.pieces !== "no" && broken.narrow > 0 && (
                 <Row name="Narrow strips of pieces" before="" after={`${broken.narrow}`} />
               )}
+              {figures.tile_mm !== null && <Row name="Returns every" before="" after={lengthOf(figures.tile_mm)} />}
               {places && strongest !== undefined && (
                 <Row
                   name="What stands out"

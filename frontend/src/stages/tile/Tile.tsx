@@ -34,7 +34,7 @@ const SETTINGS = {
   blend: ["overlap_x", "overlap_y", "feather"],
   cut: ["overlap_x", "overlap_y", "wander", "feather"],
   lattice: ["overlap_x", "overlap_y", "wander", "feather"],
-  joints: ["rank", "larger", "bend", "joint_width", "detail", "smallest", "feather"],
+  joints: ["rank", "larger", "bend", "joint_width", "detail", "smallest"],
   regrow: ["begin", "grow", "overlap_x", "overlap_y", "apart", "feather", "seed"],
   strew: ["piece", "turn", "spread", "mirror", "grow", "feather", "seed"],
   stochastic: ["piece", "grow", "seed"],

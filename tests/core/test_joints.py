@@ -1,0 +1,384 @@
+"""The method Joints: no piece is cut, few are trimmed, all maps lie on each other, at any size."""
+
+import unittest
+from functools import lru_cache
+from typing import Any
+
+import cv2
+import numpy as np
+from scipy import sparse
+
+from amber_thicket.core.check.figures import coded, seams
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Memory
+from amber_thicket.core.numeric.colour import decode_srgb
+from amber_thicket.core.raster import Pixels
+from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.registry import BY_ID
+from amber_thicket.core.shading.slope import slopes
+from amber_thicket.core.strokes import Stroke
+from amber_thicket.core.synthesis.framing import Framing, framed
+from amber_thicket.core.synthesis.mosaic import Mosaic, source_of_mosaic
+from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of
+from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
+from amber_thicket.core.tile.join import Settings, pieces_in
+from amber_thicket.core.tile.joints.paths import cheapest_path, closed_side, open_side
+from amber_thicket.core.tile.pieces import Pieces, find_pieces
+from amber_thicket.service.tiling import suggestion
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.laid_kinds import LAID, Numbers
+from tests.support import ArraySource, evaluation, linear_photograph, size_of
+
+SIDE = 512
+METHOD = {"tile__join__method": "joints"}
+MEMORY = Memory(600_000_000)
+
+
+@lru_cache(maxsize=8)
+def laid(kind: str, seed: int = 3, side: int = 900) -> tuple[Pixels, Numbers, Pixels]:
+    """(linear RGB, number of the piece of each pixel, height in [0, 1]) of a photographed surface."""
+    surface, numbers = LAID[kind](side, seed)
+    lit = decode_srgb(photograph(surface, Shot(), np.random.default_rng(1)))
+    return lit, numbers, (surface.height / surface.height.max()).astype(np.float32)
+
+
+def ready(kind: str, **changes: Any) -> Evaluation:
+    settings = {**size_of(SIDE), **METHOD, **changes}
+    recipe = Recipe().with_changes({name.replace("__", "."): value for name, value in settings.items()})
+    # What was laid once serves every test that chooses among it.
+    return Evaluation(recipe, ArraySource(laid(kind)[0], kind), MEMORY)
+
+
+def plan_of(one: Evaluation) -> TilePlan | Mosaic:
+    plan: TilePlan | Mosaic = one.decided(BY_ID["tile.join"])
+    return plan
+
+
+def sample_places(one: Evaluation) -> np.ndarray:
+    """Sample px (x, y) each pixel of the tile shows, (H, W, 2), at plan size."""
+    plan = plan_of(one)
+    size = (SIDE, SIDE)
+    work = one.sizes(size).work
+    if plan.framing is None:
+        source = (
+            source_of_mosaic(plan, size)
+            if isinstance(plan, Mosaic)
+            else source_of(plan, size, (work.width, work.height))
+        )
+        return np.asarray(source, np.float64)
+    wide, high = plan.framing.extent(size)
+    source = source_of(plan, size, (wide, high)) if isinstance(plan, TilePlan) else source_of_mosaic(plan, size)
+    x, y = plan.framing.places(size, 0, high)
+    columns, rows = (np.rint(source[..., i]).astype(int) for i in (0, 1))
+    return np.stack(
+        [x[rows.clip(0, high - 1), columns.clip(0, wide - 1)], y[rows.clip(0, high - 1), columns.clip(0, wide - 1)]], -1
+    )
+
+
+def truly_broken(kind: str, one: Evaluation) -> BrokenPieces:
+    """What the joins break by the bench's own pieces: no segmentation takes part."""
+    lit, numbers, _ = laid(kind)
+    work = one.sizes((SIDE, SIDE)).work
+    plan = plan_of(one)
+    scale = (work.width / numbers.shape[1], work.height / numbers.shape[0])
+    at = np.rint(sample_places(one) / scale).astype(np.int64)
+    # Whose pieces they are where the sample is looked at aslant: the frame itself is cut along its own steps.
+    places = np.stack([at[..., 0].clip(0, numbers.shape[1] - 1), at[..., 1].clip(0, numbers.shape[0] - 1)], -1)
+    border = numbers == 0
+    for axis in (0, 1):
+        border |= np.roll(numbers, 1, axis) != numbers
+    depth = cv2.distanceTransform((~border).astype(np.uint8), cv2.DIST_L2, 5)
+    areas = np.sort(np.bincount(numbers.ravel())[1:])
+    typical = float(np.sqrt(areas[np.searchsorted(np.cumsum(areas), areas.sum() / 2)]))
+    truth = Pieces(numbers, depth, 9.0, typical, 2.0, lit, border.astype(np.float32), 1.0)
+    smooth = places.astype(np.float64)
+    if plan.framing is not None:
+        # Steps of the frame are not whole pixels: what goes on is told by the frame's own grid.
+        return _broken_in_frame(one, truth, scale)
+    return broken_pieces(smooth, truth)
+
+
+def _broken_in_frame(one: Evaluation, truth: Pieces, scale: tuple[float, float]) -> BrokenPieces:
+    plan, size = plan_of(one), (SIDE, SIDE)
+    framing = plan.framing
+    assert framing is not None
+    assert isinstance(plan, TilePlan)
+    wide, high = framing.extent(size)
+    x, y = (part / s for part, s in zip(framing.places(size, 0, high), scale, strict=True))
+    labels = cv2.remap(truth.labels.astype(np.float32), x, y, cv2.INTER_NEAREST).astype(np.int32)
+    depth = cv2.remap(truth.depth, x, y, cv2.INTER_LINEAR)
+    lab, joints = cv2.remap(truth.lab, x, y, cv2.INTER_LINEAR), cv2.remap(truth.joints, x, y, cv2.INTER_LINEAR)
+    larger = scale[0] / framing.scale
+    seen = Pieces(labels, depth * larger, 9.0, truth.typical * larger, truth.joint, lab, joints, 1.0)
+    return broken_pieces(source_of(plan, size, (wide, high)).astype(np.float64), seen)
+
+
+class BrokenTest(unittest.TestCase):
+    def test_hardly_a_join_lies_within_pieces_by_the_benchs_own(self) -> None:
+        # Rubble, slabs, slates of unequal widths, leaves: their pieces are known. A cut runs through them; a trimmed
+        # stone may touch its neighbour for some px.
+        for kind in LAID:
+            with self.subTest(kind):
+                joints, cut = truly_broken(kind, ready(kind)), truly_broken(kind, ready(kind, tile__join__method="cut"))
+                self.assertLess(joints.share, 0.025, joints)
+                self.assertLessEqual(joints.count, 2)
+                self.assertGreater(cut.share, max(0.08, 6 * joints.share))
+
+    def test_few_are_trimmed_and_edges_meet(self) -> None:
+        for kind in ("crazy_paving", "uneven_slates"):
+            one = ready(kind)
+            told = plan_of(one).evidence
+            with self.subTest(kind):
+                self.assertLess(told["trimmed"] + told["strips"], 0.3 * told["pieces"])
+                figures = seams(coded(one.layer("base_color", (SIDE, SIDE)).pixels, "base_color"))
+                self.assertTrue(all(figure.passes for figure in figures), figures)
+
+    def test_rows_that_lie_aslant_need_no_squaring(self) -> None:
+        lit, _, _ = laid("uneven_slates")
+        side = lit.shape[0]
+        turn = cv2.getRotationMatrix2D((side / 2, side / 2), 2.0, 1.0)
+        turned = cv2.warpAffine(lit, turn, (side, side), flags=cv2.INTER_CUBIC)[40:-40, 40:-40].clip(0)
+        one = evaluation(np.ascontiguousarray(turned), **size_of(SIDE), **METHOD)
+        plan = plan_of(one)
+        self.assertEqual(plan.evidence["broken"], 0)
+        self.assertIsNotNone(plan.framing)
+        assert plan.framing is not None
+        across = plan.framing.matrix[:, 0]
+        self.assertAlmostEqual(float(np.degrees(np.arctan2(across[1], across[0]))), -2.0, delta=0.8)
+
+
+class ChoiceTest(unittest.TestCase):
+    def test_next_best_and_larger_choose_among_what_was_laid(self) -> None:
+        one = ready("crazy_paving")
+        first = plan_of(one).evidence
+        larger = plan_of(ready("crazy_paving", tile__join__larger=100.0)).evidence
+        smaller = plan_of(ready("crazy_paving", tile__join__larger=0.0)).evidence
+        self.assertGreaterEqual(larger["span"], smaller["span"])
+        wide, narrow = (plan_of(ready("rubble_wall", tile__join__larger=at)).evidence["span"] for at in (100.0, 0.0))
+        self.assertGreater(wide, narrow + 0.1)
+        self.assertLessEqual(
+            smaller["trimmed"] + 3 * smaller["strips"], larger["trimmed"] + 3 * larger["strips"], (smaller, larger)
+        )
+        second = plan_of(ready("crazy_paving", tile__join__rank=2)).evidence
+        self.assertEqual((first["arrangement"], second["arrangement"]), (1, 2))
+        self.assertNotEqual(first["span"], second["span"])
+        self.assertGreaterEqual(first["arrangements"], 4)
+
+    def test_bend_moves_joints_and_none_does_not(self) -> None:
+        bent, straight = (plan_of(ready("uneven_slates", tile__join__bend=amount)).framing for amount in (100.0, 0.0))
+        assert bent is not None
+        assert straight is not None
+        assert bent.shifts is not None
+        self.assertIsNone(straight.shifts)
+        self.assertGreater(float(np.abs(bent.shifts).max()), 1e-3)
+        # At most .022 of the tile, half of it on each side, along two axes.
+        self.assertLess(float(np.abs(bent.shifts).max()), 0.0221)
+
+    def test_a_real_width_follows_the_steps(self) -> None:
+        one = ready("crazy_paving", square__size__sample_mm=1000.0)
+        span = plan_of(one).evidence["span"]
+        sizes = one.sizes((SIDE, SIDE))
+        self.assertAlmostEqual(one.tile_mm(sizes) or 0, 1000 * span, delta=2)
+        # Depth in mm follows the same width.
+        height = one.layer("height", (SIDE, SIDE))
+        self.assertAlmostEqual(height.evidence["depth_mm"], height.span * 1000 * span, delta=0.02 * 1000 * height.span)
+
+    def test_a_sample_too_small_to_look_for_steps_is_cut(self) -> None:
+        noise = np.random.default_rng(2).random((40, 40, 3)).astype(np.float32)
+        tile = evaluation(noise, **size_of(256), **METHOD).layer("base_color", (256, 256)).pixels
+        self.assertTrue(np.isfinite(tile).all())
+
+
+class PiecesTest(unittest.TestCase):
+    def test_strokes_join_and_part_pieces(self) -> None:
+        lit, _, _ = laid("crazy_paving")
+        before = pieces_in(lit, (0, 0, 1, 1), Settings())
+        middle = before.labels.shape[0] // 2
+        row = before.labels[middle]
+        x = int(np.flatnonzero(row[:-1] != row[1:])[3])
+        wide, high = row.size, before.labels.shape[0]
+        across = Stroke(radius=0.004, points=(((x - 6) / wide, middle / high), ((x + 7) / wide, middle / high)))
+        joined = pieces_in(lit, (0, 0, 1, 1), Settings(one_piece=(across,)))
+        self.assertEqual(joined.count, before.count - 1)
+        self.assertEqual(joined.labels[middle, x - 6], joined.labels[middle, x + 7])
+        whole = before.labels == np.bincount(before.labels.ravel()).argmax()
+        left, top, wide_px, high_px = cv2.boundingRect(whole.astype(np.uint8))
+        down = (left + wide_px / 2) / wide
+        line = Stroke(radius=0.004, points=((down, (top - 2) / high), (down, (top + high_px + 2) / high)))
+        parted = pieces_in(lit, (0, 0, 1, 1), Settings(split_piece=(line,)))
+        self.assertGreater(parted.count, before.count)
+        self.assertEqual(len(np.unique(before.labels[whole])), 1)
+        self.assertGreaterEqual(len(np.unique(parted.labels[whole])), 2)
+
+    def test_directions(self) -> None:
+        lit, _, _ = laid("rubble_wall")
+        counts = [
+            pieces_in(lit, (0, 0, 1, 1), Settings(**changes)).count
+            for changes in ({"detail": 10.0}, {"detail": 50.0}, {"detail": 90.0})
+        ]
+        self.assertEqual(counts, sorted(counts))
+        self.assertLess(counts[0], counts[2])
+        few = pieces_in(lit, (0, 0, 1, 1), Settings(smallest=60.0)).count
+        self.assertLess(few, counts[1])
+        # Narrow lines are joints to a narrow joint width alone.
+        self.assertNotEqual(pieces_in(lit, (0, 0, 1, 1), Settings(joint_width=2.0)).count, counts[1])
+
+    def test_defaults_are_those_of_the_figure(self) -> None:
+        lit, _, _ = laid("rubble_wall")
+        one, other = pieces_in(lit, (0, 0, 1, 1), Settings()), find_pieces(lit)
+        self.assertLess(abs(one.count - other.count), 0.1 * other.count)
+
+
+class BrushedTest(unittest.TestCase):
+    def test_what_is_left_out_is_not_shown_in_any_arrangement(self) -> None:
+        around = Stroke(radius=0, points=((0.4, 0.4), (0.62, 0.4), (0.62, 0.6), (0.4, 0.6)))
+        for rank in (1, 3):
+            one = ready("crazy_paving", tile__join__excluded=(around,), tile__join__rank=rank)
+            plan = plan_of(one)
+            places = sample_places(one)
+            work = one.sizes((SIDE, SIDE)).work
+            left, top, right, bottom = one.sizes((SIDE, SIDE)).tile.part
+            x = left + places[..., 0] / work.width * (right - left)
+            y = top + places[..., 1] / work.height * (bottom - top)
+            shown = (x > 0.405) & (x < 0.615) & (y > 0.405) & (y < 0.595)
+            with self.subTest(rank=rank, kind=type(plan).__name__):
+                self.assertLess(float(shown.mean()), 0.002)
+
+    def test_no_join_runs_through_what_is_kept(self) -> None:
+        plain = ready("crazy_paving")
+        box = Stroke(radius=0, points=((0.05, 0.05), (0.5, 0.05), (0.5, 0.3), (0.05, 0.3)))
+        for one, wanted in ((ready("crazy_paving", tile__join__kept=(box,)), True), (plain, False)):
+            places = sample_places(one)
+            jumps = np.hypot(*np.moveaxis(np.roll(places, -1, 1) - places, -1, 0)) > 6
+            jumps |= np.hypot(*np.moveaxis(np.roll(places, -1, 0) - places, -1, 0)) > 6
+            work = one.sizes((SIDE, SIDE)).work
+            x, y = places[..., 0] / work.width, places[..., 1] / work.height
+            inside = (x > 0.06) & (x < 0.49) & (y > 0.06) & (y < 0.29)
+            with self.subTest(kept=wanted):
+                if wanted:
+                    self.assertEqual(int((jumps & inside).sum()), 0)
+
+
+class MapsTest(unittest.TestCase):
+    def test_one_map_of_places_for_all_layers(self) -> None:
+        # The identity map through a frame: what is looked up is where it was looked up, to the 1/32 px of the library.
+        matrix = np.array([[0.93, 0.03, 0.02], [-0.02, 0.95, 0.05]])
+        shifts = (0.004 * np.random.default_rng(1).standard_normal((20, 24, 2))).astype(np.float32)
+        framing = Framing(matrix, (1.3, 1.2), cv2.GaussianBlur(shifts, (0, 0), 2))
+        for side in (256, 512):
+            y, x = np.mgrid[0 : int(1.5 * side), 0 : int(1.5 * side)].astype(np.float32)
+            seen = framed(np.dstack([x, y]), framing, (side, side))
+            wanted = framing.places((side, side), 0, seen.shape[0])
+            np.testing.assert_allclose(seen[..., 0], wanted[0], atol=5e-2)
+            np.testing.assert_allclose(seen[..., 1], wanted[1], atol=5e-2)
+
+    def test_normals_lean_with_the_frame(self) -> None:
+        # Those of the height that was framed, within 2 degrees: turned by 12 degrees, bent, at .9 of the size.
+        side = 512
+        y, x = np.mgrid[0 : 2 * side, 0 : 2 * side].astype(np.float32)
+        height = 9 * np.sin(x / 23) * np.cos(y / 31) + 6 * np.sin((x + y) / 41)
+        turn = np.radians(12)
+        linear = 0.9 * np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+        bend = 0.01 * np.sin(np.linspace(0, 6, 60, dtype=np.float32))
+        shifts = np.dstack([np.broadcast_to(bend, (60, 60)), np.broadcast_to(bend[:, None], (60, 60))])
+        framing = Framing(np.column_stack([linear, [0.5, 0.2]]), (1.2, 1.2), np.ascontiguousarray(shifts, np.float32))
+
+        def normals(field: Pixels, by: float) -> Pixels:
+            right, up = (slope * np.float32(by) for slope in slopes(field, wraps=False))
+            flat = np.dstack([-right, -up, np.ones_like(right)])
+            return np.asarray(flat / np.linalg.norm(flat, axis=-1, keepdims=True), np.float32)
+
+        carried = framed(normals(height, 1.0), framing, (side, side), vectors=True)
+        carried /= np.linalg.norm(carried, axis=-1, keepdims=True)
+        # As high as before, on a grid whose pixels are .9 of the former ones.
+        true = normals(framed(height, framing, (side, side)), 1 / 0.9)
+        off = np.degrees(np.arccos((carried * true).sum(-1).clip(-1, 1)))[8:-8, 8:-8]
+        self.assertLess(float(np.percentile(off, 99.5)), 2.0)
+        plain = framed(normals(height, 1.0), framing, (side, side))
+        wrong = np.degrees(np.arccos((plain * true).sum(-1).clip(-1, 1)))[8:-8, 8:-8]
+        self.assertGreater(float(np.percentile(wrong, 99.5)), 6.0)
+
+    def test_every_size_has_the_same_joins(self) -> None:
+        one = ready("crazy_paving", square__size__width=1024, square__size__height=1024)
+        small, large = (one.layer("base_color", (side, side)).pixels for side in (512, 1024))
+        half = cv2.resize(large, (512, 512), interpolation=cv2.INTER_AREA)
+        self.assertLess(float(np.abs(half - small).mean()), 0.012)
+        shifted = np.abs(np.roll(half, 2, 1) - small).mean()
+        self.assertGreater(float(shifted), 2 * float(np.abs(half - small).mean()))
+
+    def test_heights_meet_in_the_joint(self) -> None:
+        one = ready("crazy_paving")
+        figures = seams(coded(one.layer("height", (SIDE, SIDE)).pixels, "height"))
+        self.assertLess(max(figure.border for figure in figures), 4)
+
+
+class PathTest(unittest.TestCase):
+    def test_as_cheap_as_dijkstra_of_scipy(self) -> None:
+        price = np.random.default_rng(3).random((60, 40)).astype(np.float32) ** 3 + 0.01
+        aside = np.random.default_rng(4).random((60, 40)).astype(np.float32) + 0.01
+        number = np.arange(2400).reshape(60, 40)
+        graph = sparse.lil_matrix((2401, 2401))
+        for one, other, cost in (
+            (number[:-1], number[1:], price[1:]),
+            (number[1:], number[:-1], price[:-1]),
+            (number[:, :-1], number[:, 1:], aside[:, 1:]),
+            (number[:, 1:], number[:, :-1], aside[:, :-1]),
+        ):
+            graph[one.ravel(), other.ravel()] = cost.ravel()
+        graph[2400, number[0]] = price[0]
+        away = sparse.csgraph.dijkstra(graph.tocsr(), indices=2400)
+        path, found = cheapest_path(price, aside, -1, -1)
+        self.assertAlmostEqual(found, float(away[number[-1]].min()), delta=1e-3)
+        self.assertEqual((path[0, 0], path[-1, 0]), (0, 59))
+        self.assertTrue((np.abs(np.diff(path, axis=0)).sum(1) == 1).all())
+        side, mean = open_side(price, aside)
+        self.assertAlmostEqual(mean * len(path), found, delta=1e-3)
+        self.assertTrue(side[:, 0].all())
+        self.assertFalse(side[:, -1].all())
+
+    def test_a_path_can_run_back_to_follow_a_bend(self) -> None:
+        price = np.ones((40, 40), np.float32)
+        way = (
+            [(y, 30) for y in range(0, 25)] + [(24, x) for x in range(30, 9, -1)] + [(y, 10) for y in range(24, 9, -1)]
+        )
+        way += [(10, x) for x in range(10, 3, -1)] + [(y, 4) for y in range(10, 40)]
+        for y, x in way:
+            price[y, x] = 0.01
+        side, mean = open_side(price, price)
+        self.assertAlmostEqual(mean, 0.01, delta=1e-4)
+        self.assertTrue(side[15, 12 - 2] and side[5, 20] and not side[30, 20])
+
+    def test_a_closed_path_meets_its_beginning(self) -> None:
+        y, x = np.mgrid[0:80, 0:40].astype(np.float32)
+        line = 20 + 9 * np.sin(2 * np.pi * y / 80 + 1)
+        price = 0.02 + np.minimum(np.abs(x - line), 4).astype(np.float32)
+        side, _ = closed_side(price, price)
+        edge = side.sum(1).astype(int)
+        self.assertLessEqual(int(np.abs(np.diff(np.append(edge, edge[0]))).max()), 3)
+        np.testing.assert_allclose(edge, line[:, 0], atol=2)
+
+
+class SuggestedTest(unittest.TestCase):
+    def test_where_pieces_stand_out_joins_follow_their_joints(self) -> None:
+        for kind in ("uneven_slates", "rubble_wall"):
+            found = suggestion(ready(kind, tile__join__method="cut"))
+            with self.subTest(kind):
+                self.assertEqual((found.method, found.changes), ("joints", {"tile.join.method": "joints"}))
+                self.assertIn("none broken", found.reason)
+        settled = suggestion(ready("rubble_wall"))
+        self.assertEqual((settled.method, settled.changes), ("joints", {}))
+
+    def test_not_offered_where_there_are_no_pieces(self) -> None:
+        from tests.support import rig_surface
+
+        lime = rig_surface("lime_render", 640, 3)
+        lit = decode_srgb(photograph(lime, Shot(), np.random.default_rng(1)))
+        found = suggestion(evaluation(lit, **size_of(SIDE)))
+        self.assertIn("no pieces to keep whole", found.against_joints)
+        self.assertNotEqual(found.method, "joints")
+        offered = suggestion(evaluation(linear_photograph("gravel"), **size_of(SIDE)))
+        self.assertEqual(offered.against_joints, "")
+
+
+if __name__ == "__main__":
+    unittest.main()
