@@ -24,7 +24,7 @@ import os
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.memory import Memory
@@ -36,6 +36,7 @@ from amber_thicket.errors import NotFound, ThicketError
 from amber_thicket.service import audit as audits
 from amber_thicket.service.bake import check, pack
 from amber_thicket.service.from_paths import LoadedMaterial, load_light_set_from_paths, load_material_from_paths
+from amber_thicket.service.suggested import suggestions
 
 MEMORY_BYTES = 1_400_000_000
 Settings = Mapping[str, Any]
@@ -82,6 +83,14 @@ class Material:
             raise NotFound(f"There is no map “{name}”.", remedy=f"There are {', '.join(self.maps)}.")
         pixels = self.evaluation.layer(name, size or output_size(self.evaluation.recipe)).pixels
         return pixels[..., 0] if pixels.ndim == 3 and pixels.shape[-1] == 1 else pixels
+
+    def suggested(self, which: Literal["sure", "all", "none"] = "sure", asked: Settings | None = None) -> Material:
+        """The same with what the program suggests taken: corners of something square, the method of tiling. which:
+        "sure" takes what it is sure of, "all" the rest too. asked: settings of yours it must not touch. What was taken
+        stands in the notes."""
+        taken = suggestions(self.evaluation, which, dict(asked or {}))
+        made = self.with_settings(taken.changes) if taken.changes else self
+        return replace(made, notes=(*self.notes, *taken.told))
 
     def checks(self) -> list[dict[str, Any]]:
         """What the rules find, at preview size; each with rule, level, measured, limit, why."""

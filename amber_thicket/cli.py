@@ -44,6 +44,12 @@ def parser() -> argparse.ArgumentParser:
         help="a photograph, or all maps of one surface (files, or the folder they are in)",
     )
     _packing(bake)
+    bake.add_argument(
+        "--suggested",
+        choices=("sure", "all", "none"),
+        default="none",
+        help="take what the program suggests: corners, the method of tiling",
+    )
     bake.add_argument("--recipe", type=Path, help="a recipe file (JSON)")
     bake.add_argument("--json", action="store_true", help="print the manifest")
 
@@ -186,7 +192,10 @@ def _bake(options: argparse.Namespace) -> int:
     from amber_thicket import api
 
     recipe = options.recipe.read_text() if options.recipe else None
-    material = api.open_maps(options.source, changes_from(options), recipe=recipe)
+    changes = changes_from(options)
+    material = api.open_maps(options.source, changes, recipe=recipe)
+    if len(material.evaluation.files) == 1:
+        material = material.suggested(options.suggested, changes)
     for note in material.notes:
         print(note, file=sys.stderr)
     return _written(material, options)

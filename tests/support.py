@@ -26,7 +26,7 @@ from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.square.flat import CORNERS
 from amber_thicket.core.square.propose import Proposal
 from amber_thicket.service.library import Library
-from amber_thicket.standins.capture_rig import plain_kinds
+from amber_thicket.standins.capture_rig import camera, plain_kinds
 from amber_thicket.standins.capture_rig.kinds import KINDS
 from amber_thicket.standins.capture_rig.surface import Surface
 from amber_thicket.store.blobs import open_blobs
@@ -67,6 +67,11 @@ def rig_surface(kind: str, side: int, seed: int, part: tuple[int, int] | None = 
     for name in _FIELDS:
         getattr(made, name).setflags(write=False)
     return made
+
+
+def photographed(surface: Surface) -> Pixels:
+    """A surface as the capture rig's camera sees it, linear RGB."""
+    return decode_srgb(camera.photograph(surface, camera.Shot(), np.random.default_rng(1)))
 
 
 _FIELDS = ("height", "albedo", "roughness", "metallic")

@@ -15,7 +15,9 @@ import numpy as np
 from amber_thicket import cli
 from amber_thicket.core.files.encode import stored
 from amber_thicket.core.files.file_plan import planned
-from tests.support import encoded, evaluation, linear_photograph, photograph, size_of
+from amber_thicket.core.numeric.colour import encode_srgb8
+from amber_thicket.standins.capture_rig.laid_kinds import LAID
+from tests.support import encoded, evaluation, linear_photograph, photograph, photographed, size_of
 
 
 class CliTest(unittest.TestCase):
@@ -77,6 +79,23 @@ class CliTest(unittest.TestCase):
         self.assertEqual(manifest["recipe"]["operations"]["relief.height"], {"invert": True})
         self.assertTrue((out / "shore.glb").exists())
         self.assertIn(code, (0, 1))
+
+    def test_suggestions_are_taken_when_asked_for(self) -> None:
+        slates = self.folder / "slates.png"
+        lit = photographed(LAID["uneven_slates"](700, 5)[0])
+        slates.write_bytes(encoded(encode_srgb8(lit)))
+        made: dict[str, tuple[str, str]] = {}
+        for which, more in (("none", []), ("sure", []), ("all", ["--set", "tile.join.method=blend"])):
+            out = self.folder / which
+            args = ["bake", str(slates), "--out", str(out), "--size", "256", "--suggested", which, "--json", *more]
+            _, printed, told = self.run_cli(*args)
+            made[which] = json.loads(printed)["recipe"]["operations"].get("tile.join", {}).get("method", "cut"), told
+        self.assertEqual(made["none"][0], "cut")
+        self.assertNotIn("Tiled by", made["none"][1])
+        self.assertEqual(made["sure"][0], "joints")
+        self.assertIn("Tiled by joints: ", made["sure"][1])
+        # What somebody chose stays.
+        self.assertEqual(made["all"][0], "blend")
 
     def test_tiling_can_be_switched_off(self) -> None:
         code, _, err = self.run_cli(

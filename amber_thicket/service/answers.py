@@ -341,7 +341,8 @@ class TilingGrid(Answer):
 
 class TilingSuggestion(Answer):
     """The method that suits the sample, and why. against_mixing: why mixing patches is not offered, against_joints: why
-    following joints is not; empty where it is. square_first: its lines lie askew, so no method can do well yet."""
+    following joints is not; empty where it is. square_first: its lines lie askew, so no method can do well yet. sure:
+    whether it can be taken without a look."""
 
     method: Literal["none", "blend", "cut", "lattice", "joints", "regrow", "strew", "stochastic"]
     reason: str
@@ -350,6 +351,7 @@ class TilingSuggestion(Answer):
     against_mixing: str
     against_joints: str
     square_first: bool
+    sure: bool
 
 
 class StandingOut(Answer):

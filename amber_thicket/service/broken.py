@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
 from amber_thicket.core.registry import BY_ID
@@ -67,6 +68,21 @@ def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
 
     found = evaluation.memory.get(f"broken/{evaluation.key('joined', size)}", looked)
     return {**told, **_as_told(*found)}
+
+
+def plan_places(evaluation: Evaluation, size: tuple[int, int]) -> NDArray[np.float64] | None:
+    """Sample px (x, y) that each pixel of a tile of this size shows, (H, W, 2); None where patches are mixed. The small
+    shifts that make joints meet are not counted."""
+    plan = evaluation.decided(BY_ID["tile.join"])
+    if not isinstance(plan, Mosaic | TilePlan):
+        return None
+    source = np.asarray(_source(evaluation, plan, size), np.float64)
+    if plan.framing is None:
+        return source
+    wide, high = plan.framing.extent(size)
+    x, y = plan.framing.places(size, 0, high)
+    columns, rows = (np.rint(source[..., i]).astype(int).clip(0, n - 1) for i, n in enumerate((wide, high)))
+    return np.stack([x[rows, columns], y[rows, columns]], -1).astype(np.float64)
 
 
 def _source(evaluation: Evaluation, plan: TilePlan | Mosaic, size: tuple[int, int]) -> Any:

@@ -26,6 +26,8 @@ _NO_PIECES = "No joints stand out in it (contrast {:.1f}), so there are no piece
 # Joints are followed from this contrast on, where a px of join costs no more than this; whole repeats give way to that
 # where they break so many pieces, or as much of the joins (%) runs through some.
 _OFFERED, _DEAR, _FEW, _MOST = 3.15, 0.9, 3, 10.0
+# From this contrast on that is so sure that nobody has to look first.
+_SURE = 4.5
 _EDGES = ("left", "top", "right", "bottom")
 
 
@@ -35,7 +37,7 @@ class Suggestion:
     grid: where the repeats lie in the flattened picture, in 0..1: the tile's left, top, right, bottom, and one period
     across and down (0 where nothing returns); None without a lattice. against_mixing: why the stochastic method is not
     offered; against_joints: why following joints is not; empty where it is. square_first: its lines lie askew, so no
-    method can do well yet."""
+    method can do well yet. sure: whether it can be taken without a look."""
 
     method: str
     reason: str
@@ -44,6 +46,7 @@ class Suggestion:
     against_mixing: str
     square_first: bool = False
     against_joints: str = ""
+    sure: bool = True
 
 
 def suggestion(evaluation: Evaluation) -> Suggestion:
@@ -55,6 +58,8 @@ def suggestion(evaluation: Evaluation) -> Suggestion:
 
 def _suggested(evaluation: Evaluation, pieces: Pieces) -> Suggestion:
     recipe = evaluation.recipe
+    if recipe.settings("tile.join").method == "none" and recipe.settings("tile.join").tiles:
+        return Suggestion("none", "Its edges meet already.", {}, None, "")
     used = [recipe.settings(name).model_dump() for name in ("square.flat", "square.lens", "square.crop")]
     key = f"tiling/{evaluation.gathered_key(SIDE)}/{used}"
     crop: Pixels = evaluation.memory.get(f"{key}/crop", lambda: _whole_crop(evaluation))
@@ -104,7 +109,7 @@ def _along_joints(
     now = evaluation.recipe.settings("tile.join").method
     against = _BREAKS if noise is None or not noise.holds else _BREAKS_PIECES
     changes = {} if now == "joints" else {"tile.join.method": "joints"}
-    return Suggestion("joints", reason, changes, None, against)
+    return Suggestion("joints", reason, changes, None, against, sure=pieces.contrast >= _SURE)
 
 
 def _with_changes(evaluation: Evaluation, changes: dict[str, Any]) -> Evaluation:
@@ -191,8 +196,9 @@ def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike, pieces:
     if method in ("cut", "regrow") and pieces.contrast >= NONE:
         reason += f" Whether it has pieces cannot be told (contrast {pieces.contrast:.1f}):"
         reason += " if stones come out cut, try joints."
-    changes: dict[str, Any] = {} if join.method in (method, "none") else {"tile.join.method": method}
-    return Suggestion(method, reason, changes, None, _kept_from(lattice, noise))
+    changes: dict[str, Any] = {} if join.method == method else {"tile.join.method": method}
+    sure = method != "regrow" and not (method == "strew" and "hardly" in reason)
+    return Suggestion(method, reason, changes, None, _kept_from(lattice, noise), sure=sure)
 
 
 def _askew(degrees: float, noise: Noiselike) -> Suggestion:

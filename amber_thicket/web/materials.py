@@ -22,6 +22,8 @@ from amber_thicket.jobs.manager import job_json
 from amber_thicket.service import answers, gather, mapset, preview, snapshots, square, tiling
 from amber_thicket.service import repeat_artifacts as places
 from amber_thicket.service.bake import pack_bytes
+from amber_thicket.service.left_out import leave_out
+from amber_thicket.service.suggested import Which, suggestions
 from amber_thicket.store.disk import full
 from amber_thicket.store.models import Material
 from amber_thicket.store.work import MaterialInFolder, PackPayload, PackSeveralPayload
@@ -41,10 +43,12 @@ class Listed(Query):
 
 
 class Import(Query):
-    """file: its name. as: what it is, where the person who brings it says so."""
+    """file: its name. as: what it is, where the person who brings it says so. suggested: whether what the program
+    suggests is taken at once, all of it or what it is sure of."""
 
     file: str = ""
     role: str = Field("", alias="as")
+    suggested: Which = "none"
 
     @property
     def named(self) -> str:
@@ -221,7 +225,12 @@ def listed(query: Listed) -> Any:
 def imported(query: Import) -> Any:
     """One file as the request's body; its name in the query, so that bytes stream straight to disk."""
     expected = request.content_length or 0
-    material = services().library.add(_parts(), query.named, as_role=query.role, expected=expected)
+    library = services().library
+    material = library.add(_parts(), query.named, as_role=query.role, expected=expected)
+    if query.suggested != "none" and material.source["role"] == "photo":
+        found = suggestions(library.evaluation(material), query.suggested, {})
+        if found.changes:
+            material = library.edit(material.id, material.revision, found.changes, label="Suggestions", gesture="")
     services().events.announce("library", {"id": material.id})
     return material_summary(material)
 
@@ -352,6 +361,14 @@ def standing_out(material_id: str) -> Any:
     """What gives the repeat away, and what is filled already."""
     library = services().library
     return places.describe_repeat_artifacts(library.evaluation(library.get(material_id)))
+
+
+@endpoint(blueprint, "POST", "/api/materials/<material_id>/leave_out", answer=answers.Changes, body=ToFill)
+def left_out(material_id: str, body: ToFill) -> Any:
+    """Settings that leave out on the sample what shows at places of the tile, so that the method plans round it."""
+    library = services().library
+    found = [(place.x, place.y, place.radius) for place in body.places]
+    return leave_out(library.evaluation(library.get(material_id)), found)
 
 
 @endpoint(blueprint, "POST", "/api/materials/<material_id>/fill", answer=answers.Changes, body=ToFill)

@@ -14,6 +14,7 @@ import numpy as np
 from flask.testing import FlaskClient
 from PIL import Image
 
+from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.errors import Cancelled
 from amber_thicket.formats import limits
 from amber_thicket.service.library import Library
@@ -21,7 +22,7 @@ from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
 from amber_thicket.web.materials import ENCLOSED
 from tests.lightset import png, shot
-from tests.support import encoded, photograph
+from tests.support import encoded, photograph, photographed, rig_surface
 
 PHOTO = encoded(photograph("gravel"))
 
@@ -109,6 +110,15 @@ class ProblemTest(AppTest):
         self.addCleanup(setattr, limits, "MAX_PIXELS", limits.MAX_PIXELS)
         limits.MAX_PIXELS = 100_000
         self.assertEqual(self.client.post("/api/materials?file=a.png", data=PHOTO).status_code, 413)
+
+    def test_suggestions_taken_on_the_way_in_are_one_step(self) -> None:
+        lime = encoded(encode_srgb8(photographed(rig_surface("lime_render", 512, 3))))
+        made = self.client.post("/api/materials?file=lime.png&suggested=sure", data=lime).json
+        state = self.client.get(f"/api/materials/{made['id']}").json
+        self.assertEqual(state["recipe"]["operations"]["tile.join"], {"method": "stochastic"})
+        self.assertEqual(state["undo"], "Suggestions")
+        refused = self.client.post("/api/materials?file=lime.png&suggested=perhaps", data=lime)
+        self.assertEqual(refused.status_code, 422)
 
     def test_bad_edits(self) -> None:
         material = self.imported()

@@ -119,6 +119,7 @@ export const api = {
   neutral: (id: string, [x, y]: [number, number]) => send<Changes>("POST", `${at(id)}/neutral`, { x, y }),
   tiling: (id: string) => get<TilingSuggestion>(`${at(id)}/tiling`),
   places: (id: string) => get<Places>(`${at(id)}/places`),
+  leaveOut: (id: string, places: Place[]) => send<Changes>("POST", `${at(id)}/leave_out`, { places }),
   fill: (id: string, places: Place[]) => send<Changes>("POST", `${at(id)}/fill`, { places }),
   proposal: (id: string) => get<Proposal>(`${at(id)}/proposal`),
   bend: (id: string, lines: [number, number][][]) => send<Changes>("POST", `${at(id)}/bend`, { lines }),

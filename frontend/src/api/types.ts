@@ -1057,7 +1057,7 @@ export interface TilingGrid {
   box: [number, number, number, number];
   period: [number, number];
 }
-/** The method that suits the sample, and why. against_mixing: why mixing patches is not offered, against_joints: why following joints is not; empty where it is. square_first: its lines lie askew, so no method can do well yet. */
+/** The method that suits the sample, and why. against_mixing: why mixing patches is not offered, against_joints: why following joints is not; empty where it is. square_first: its lines lie askew, so no method can do well yet. sure: whether it can be taken without a look. */
 export interface TilingSuggestion {
   method: "none" | "blend" | "cut" | "lattice" | "joints" | "regrow" | "strew" | "stochastic";
   reason: string;
@@ -1066,6 +1066,7 @@ export interface TilingSuggestion {
   against_mixing: string;
   against_joints: string;
   square_first: boolean;
+  sure: boolean;
 }
 /** Places of the tile to be filled. */
 export interface ToFill {

@@ -129,11 +129,9 @@ export function CornerHandles({ material, t, bitmap }: Props) {
             {proposal.reason} <span className="figures text-soft">Sure {proposal.confidence.toFixed(2)}</span>
           </p>
           <div className="flex gap-2">
-            {proposal.accepted && (
-              <Button look="main" onClick={acceptProposal}>
-                Accept corners
-              </Button>
-            )}
+            <Button look={proposal.accepted ? "main" : undefined} onClick={acceptProposal}>
+              {proposal.accepted ? "Accept corners" : "Take them and drag"}
+            </Button>
             <Button onClick={() => useTool.setState({ proposal: null })}>
               {proposal.accepted ? "Leave" : "Close"}
             </Button>

@@ -5,12 +5,17 @@ import type { Material, Places } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Level } from "../../ui/Level";
 import { Slider } from "../../ui/Slider";
-import { fill, standsOut, unfill, useMarking } from "./marking";
+import { change, useEditor, valueOf } from "../../editor/store";
+import { fill, leaveOut, standsOut, unfill, useMarking } from "./marking";
+
+/** Methods that can plan round what is left out. */
+const PLANNED = /cut|lattice|joints|regrow|strew/;
 
 export function StandingOut({ material }: { material: Material }) {
   const found = usePlaces(material);
   const { marking, radius, busy } = useMarking();
   const strong = found ? standsOut(found) : [];
+  const planned = useEditor((state) => PLANNED.test(String(valueOf(state, "tile.join.method"))));
   const per = material.preview.finished[0];
   return (
     <section aria-label="What stands out" className="mt-2 border-t border-line pt-2">
@@ -59,6 +64,16 @@ export function StandingOut({ material }: { material: Material }) {
                 </span>
                 <span className="flex items-center gap-2">
                   <span className="figures text-soft">{place.strength.toFixed(2)} ×</span>
+                  {planned && (
+                    <Button
+                      look="quiet"
+                      disabled={busy}
+                      className="h-6 px-1.5 text-[12px]"
+                      onClick={() => void leaveOut(material.id, [place])}
+                    >
+                      Leave out
+                    </Button>
+                  )}
                   <Button
                     look="quiet"
                     disabled={busy}
@@ -75,7 +90,8 @@ export function StandingOut({ material }: { material: Material }) {
             {busy ? "Filling …" : strong.length > 1 ? `Fill all ${strong.length}` : "Fill it"}
           </Button>
           <p className="pt-1 text-[12px] text-soft">
-            How unlike all other places each is; {found!.alarm} × and more is seen in the repeat.
+            How unlike all other places each is; {found!.alarm} × and more is seen in the repeat. Left out, the method
+            plans round it; filled, the tile stays as planned.
           </p>
         </>
       )}
@@ -101,8 +117,13 @@ function WithoutPlaces({ found }: { found: Places }) {
         ? (["unknown", "Something may catch the eye: look at it repeated."] as const)
         : (["pass", "Nothing catches the eye at every repeat."] as const);
   return (
-    <p className="flex items-center gap-2 py-1">
-      <Level level={level} word={false} /> {words}
-    </p>
+    <>
+      <p className="flex items-center gap-2 py-1">
+        <Level level={level} word={false} /> {words}
+      </p>
+      {found.blotches >= found.alarm && (
+        <Button onClick={() => change({ "even.drift.amount": 100 }, "Drift evened")}>Even it</Button>
+      )}
+    </>
   );
 }

@@ -15,15 +15,16 @@ export const useMarking = create<{ marking: boolean; radius: number; busy: boole
 }));
 registerTool("place to fill", useMarking, ({ marking }) => marking, { marking: false });
 
-export async function fill(id: string, places: Place[]) {
+export const fill = (id: string, places: Place[]) => mend(api.fill, "filled", id, places);
+/** Out of the sample: the method plans round it. */
+export const leaveOut = (id: string, places: Place[]) => mend(api.leaveOut, "left out", id, places);
+
+async function mend(how: typeof api.fill, done: string, id: string, places: Place[]) {
   useMarking.setState({ busy: true });
   try {
     await settled();
     const plain = places.map(({ x, y, radius }) => ({ x, y, radius }));
-    change(
-      (await api.fill(id, plain)) as Changes,
-      places.length > 1 ? `${places.length} places filled` : "Place filled",
-    );
+    change((await how(id, plain)) as Changes, places.length > 1 ? `${places.length} places ${done}` : `Place ${done}`);
   } catch (error) {
     tellProblem(error);
   } finally {
