@@ -3,6 +3,7 @@
 import unittest
 from functools import lru_cache
 from typing import Any
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -24,6 +25,7 @@ from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
 from amber_thicket.core.tile.join import Settings, pieces_in
 from amber_thicket.core.tile.joints.paths import cheapest_path, closed_side, open_side
 from amber_thicket.core.tile.pieces import Pieces, find_pieces
+from amber_thicket.service.broken import broken_by_joins
 from amber_thicket.service.tiling import suggestion
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from amber_thicket.standins.capture_rig.laid_kinds import LAID, Numbers
@@ -356,6 +358,33 @@ class PathTest(unittest.TestCase):
         edge = side.sum(1).astype(int)
         self.assertLessEqual(int(np.abs(np.diff(np.append(edge, edge[0]))).max()), 3)
         np.testing.assert_allclose(edge, line[:, 0], atol=2)
+
+
+class StrewnWholeTest(unittest.TestCase):
+    def test_stones_and_leaves_are_strewn_whole(self) -> None:
+        for kind in ("fallen_leaves", "rubble_wall"):
+            one = ready(kind, tile__join__method="strew")
+            found = broken_by_joins(one)
+            with self.subTest(kind):
+                # Organic outlines break every fifth of all joins' length.
+                self.assertLess(found["share"], 0.012)
+                self.assertGreater(found["shown"], 60)
+
+    def test_what_has_no_pieces_is_strewn_as_before(self) -> None:
+        whole = mock.patch("amber_thicket.core.tile.join.Whole.of")
+        with whole as made:
+            grass = evaluation(linear_photograph("grass"), **size_of(256), tile__join__method="strew")
+            grass.layer("base_color", (256, 256))
+        made.assert_not_called()
+
+    def test_feather_is_kept_short_between_whole_pieces(self) -> None:
+        wide, narrow = (
+            ready("fallen_leaves", tile__join__method="strew", tile__join__feather=f)
+            .layer("joined", (SIDE, SIDE))
+            .pixels
+            for f in (6.0, 0.7)
+        )
+        np.testing.assert_array_equal(wide, narrow)
 
 
 class SuggestedTest(unittest.TestCase):

@@ -22,11 +22,12 @@ from amber_thicket.core.synthesis.regrow import avoid, features_with_height, gro
 from amber_thicket.core.synthesis.tile_plan import FEATHER, TilePlan, render
 from amber_thicket.core.tile.joints.arrange import Arrangement, Brushed, arrangements
 from amber_thicket.core.tile.overlap import PIECES, blend_shares, cut_labels, usual_join_cost
+from amber_thicket.core.tile.pieces import PIECES as PIECES_FROM
 from amber_thicket.core.tile.pieces import Pieces, Reading, find_pieces
 from amber_thicket.core.tile.seam_warp import apply_warp, seam_warp
 from amber_thicket.core.tile.shares import feathered
 from amber_thicket.core.tile.stochastic import Mixture, mix, patches
-from amber_thicket.core.tile.strew import Limits, strew
+from amber_thicket.core.tile.strew import Limits, Whole, strew
 
 GROWN = ("regrow", "strew", "stochastic")
 MENDED, _ROOM = 30, 0.65
@@ -78,7 +79,8 @@ class Settings(OperationSettings):
         step=0.1,
         unit="% of tile",
         label="Feather",
-        help="How softly coarse structure is joined; fine structure is joined more tightly.",
+        help="How softly coarse structure is joined; fine structure is joined more tightly, and pieces that stay whole "
+        "by no more than 0.7 %.",
     )
     begin: Literal["photograph", "blocks"] = setting(
         "photograph",
@@ -183,12 +185,13 @@ class _Sample:
 @dataclass(frozen=True)
 class PiecePlan:
     """Which piece of the sample shows where, before their joins are softened. placements: of the pieces; None where
-    they are the sample's own copies. shifts, evidence: as in plan.TilePlan."""
+    they are the sample's own copies. shifts, evidence: as in plan.TilePlan. whole: stones or leaves were laid whole."""
 
     labels: NDArray[Any]
     placements: tuple[Placement, ...] | None
     shifts: Pixels | None
     evidence: dict[str, Any]
+    whole: bool = False
 
     @property
     def nbytes(self) -> int:
@@ -241,6 +244,8 @@ def finalize_plan(
         shares = blend_shares(width, height, *decided, chosen.feather)
         return TilePlan(PIECES, shares, shares[-1].argmax(axis=0).astype(np.uint8), crisp=False)
     if decided.placements is not None:
+        if decided.whole:
+            feather = min(feather, _ALONG_JOINTS)
         return mosaic(decided.labels, decided.placements, feather, decided.evidence, decided.shifts, framing)
     widths = tuple(part * frame.tile_width * feather / (100 * FEATHER[0]) for part in FEATHER[:2])
     shares = feathered(decided.labels, len(PIECES), (*widths, FEATHER[2] * frame.tile_width))
@@ -400,8 +405,11 @@ def _strewn(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan:
     limits = Limits(size, chosen.turn, chosen.spread / 100, chosen.mirror)
     seen = features_with_height(features(sample.pixels), sample.height)
     work = Patchwork(frame.width, frame.height, seen.shape[2])
-    strew(work, seen, sample.unfit, limits, chosen.seed)
-    return _laid(work, seen, {})
+    pieces = pieces_in(sample.pixels, frame.part, chosen)
+    # Stones and leaves are strewn whole.
+    whole = Whole.of(pieces, sample.pixels, sample.unfit) if pieces.contrast >= PIECES_FROM else None
+    strew(work, seen, sample.unfit, limits, chosen.seed, whole)
+    return replace(_laid(work, seen, {}), whole=whole is not None)
 
 
 def join(

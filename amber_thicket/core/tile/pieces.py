@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from amber_thicket.core.numeric.cells import Labels, flooded, merged, touching
 from amber_thicket.core.numeric.colour import linear_to_lab
 from amber_thicket.core.numeric.filters import blur
-from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.libraries import csgraph, cv2, sparse
 from amber_thicket.core.raster import Pixels
 
 # From this contrast on a surface has pieces; below the second it has none; between the two it cannot be told.
@@ -29,9 +29,9 @@ _STRONG = 0.6
 
 @dataclass(frozen=True)
 class Reading:
-    """How pieces are looked for. joint: width of a joint as a share of the picture's longer side; one_piece: cells are
-    one piece while their common border is weaker than this, the picture's mean being 1; smallest: of a usual piece's
-    area, what is smaller belongs to its neighbour."""
+    """How pieces are looked for. joint: width of a joint as a share of the picture's longer side, of _SIDE px where it
+    is smaller; one_piece: cells are one piece while their common border is weaker than this, the picture's mean being
+    1; smallest: of a usual piece's area, what is smaller belongs to its neighbour."""
 
     joint: float = 4.3 / _SIDE
     one_piece: float = 1.6
@@ -81,7 +81,7 @@ def find_pieces(
     for _ in range(2):
         # The grain of a stone goes, its joints stay.
         calm = cv2.bilateralFilter(calm, 9, 14.0, 3.0)
-    joint = reading.joint * max(size)
+    joint = reading.joint * _SIDE
     joints = joint_strength(calm, joint)
     labels = flooded(blur(joints, 0.4 * joint, wraps=False))
     labels = merged(labels, joints, weakest=reading.one_piece)
@@ -101,6 +101,16 @@ def find_pieces(
     depth = cv2.distanceTransform((~sure).astype(np.uint8), cv2.DIST_L2, 5)
     typical = float(np.sqrt(_usual_area(labels)))
     return Pieces(labels, depth, round(contrast, 2), typical, _half_joint(joints, depth), lab, joints, scale)
+
+
+def parted_for_sure(pieces: Pieces) -> Labels:
+    """The pieces with those as one between which the border is not sure, numbered from 0."""
+    one, other, total, length = touching(pieces.labels, pieces.joints)
+    mean = total / length
+    weak = mean < _STRONG * float(np.average(mean, weights=length)) if mean.size else mean > 0
+    links = sparse.coo_matrix((weak[weak], (one[weak], other[weak])), shape=(pieces.count, pieces.count))
+    _, group = csgraph.connected_components(links, directed=False)
+    return np.asarray(group[pieces.labels], np.int32)
 
 
 def _resized(mask: NDArray[np.bool_], size: tuple[int, int]) -> NDArray[np.bool_]:

@@ -6,7 +6,7 @@ higher stays on top.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -18,23 +18,59 @@ from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.mosaic import Placement
 from amber_thicket.core.synthesis.patchwork import Mask, Patchwork
+from amber_thicket.core.tile.pieces import Pieces, parted_for_sure
 
 _CORE, _SPACING, _TRIES, _COARSER = 0.5, 0.62, 12, 4
 _HEIGHT_COUNTS = 0.08
+# A group holds the pieces whose middles lie within this share of the outline; so many more groups fill what is bare.
+_GROUP, _GROUPS, _LEAST_BARE = 0.85, 160, 0.8
 
 
 @dataclass(frozen=True)
 class Limits:
-    """size: of a piece in tile px. turn: degrees either way. spread: how far sizes differ, 0..1. mirror: allowed."""
+    """size: of a piece in tile px. turn: degrees either way. spread: how far sizes differ, 0..1. mirror: allowed.
+    tight: what covers bare places goes hardly beyond them."""
 
     size: float
     turn: float
     spread: float
     mirror: bool
+    tight: bool = False
 
 
-def strew(work: Patchwork, seen: Pixels, unfit: Mask | None, limits: Limits, seed: int) -> None:
-    """Covers a tile. seen: features of the sample (Hs, Ws, 9 or, with a height, 10)."""
+@dataclass(frozen=True)
+class Whole:
+    """What is strewn whole: stones, leaves. labels: (Hs, Ws), the piece each pixel of the sample belongs to; middles:
+    (n, 2), their middles (x, y); unfit: (n,), those the sample's edge cuts or that should not show; joint: half the
+    width of a joint, px."""
+
+    labels: NDArray[np.int32]
+    middles: NDArray[np.float64]
+    unfit: NDArray[np.bool_]
+    joint: float
+
+    @classmethod
+    def of(cls, pieces: Pieces, sample: Pixels, unfit: Mask | None) -> Whole:
+        """The pieces of a sample (H, W, 3). unfit: (H, W), what of it should not show."""
+        size = (sample.shape[1], sample.shape[0])
+        sure = parted_for_sure(pieces)
+        labels = cv2.resize(sure.astype(np.float32), size, interpolation=cv2.INTER_NEAREST).astype(np.int32)
+        flat, count = labels.reshape(-1), int(sure.max()) + 1
+        areas = np.maximum(np.bincount(flat, minlength=count), 1)
+        y, x = np.mgrid[0 : size[1], 0 : size[0]]
+        middles = np.stack([np.bincount(flat, part.reshape(-1), count) / areas for part in (x, y)], -1)
+        not_whole = np.zeros(count, bool)
+        bad = labels[:0] if unfit is None else labels[unfit]
+        for part in (labels[:2], labels[-2:], labels[:, :2], labels[:, -2:], bad):
+            not_whole[np.unique(part)] = True
+        return cls(labels, middles, not_whole, pieces.joint / pieces.scale)
+
+
+def strew(
+    work: Patchwork, seen: Pixels, unfit: Mask | None, limits: Limits, seed: int, whole: Whole | None = None
+) -> None:
+    """Covers a tile. seen: features of the sample (Hs, Ws, 9 or, with a height, 10). whole: pieces that must not be
+    cut; then groups of them are strewn, with the joint around them."""
     tall, wide = work.labels.shape
     choose = np.random.default_rng(seed)
     small = cv2.resize(
@@ -44,17 +80,59 @@ def strew(work: Patchwork, seen: Pixels, unfit: Mask | None, limits: Limits, see
     spots = _spots(wide, tall, limits.size, choose)
     for number, (x, y) in enumerate(spots):
         report_progress(number / len(spots), "Strewing pieces")
-        piece = _drawn(work, small, bad, (x, y), limits, choose)
+        drawn = _drawn(work, small, bad, (x, y), limits, choose)
+        piece = None if drawn is None else _grouped(drawn, whole)
         if piece is not None:
             _lay(work, seen, piece, cover=False)
+    if whole is not None:
+        _cover(work, seen, small, bad, limits, choose, whole)
+        # What is still bare lies between pieces: no more than that is filled.
+        limits = replace(limits, tight=True)
     _cover(work, seen, small, bad, limits, choose)
 
 
 @dataclass(frozen=True)
 class _Piece:
+    """outline: 1 on the outline, less inside. must: what is certainly covered by it; None where the outline says so."""
+
     around: Window
     matrix: NDArray[np.float64]
     outline: Pixels
+    must: Mask | None = None
+
+
+def _grouped(piece: _Piece, whole: Whole | None, bare: Mask | None = None, least: float = 0.0) -> _Piece | None:
+    """The piece with an outline round whole pieces of the sample: those whose middles lie within it; None where there
+    are none. bare: of the window; with it only those that lie on bare ground by this share of their area."""
+    if whole is None:
+        return piece
+    around, matrix = piece.around, piece.matrix
+    back = np.linalg.inv(matrix[:, :2])
+    at = (whole.middles - matrix[:, 2]) @ back.T - [around.left, around.top]
+    columns, rows = at.round().astype(int).T
+    inside = (columns >= 0) & (rows >= 0) & (columns < around.width) & (rows < around.height) & ~whole.unfit
+    inside[inside] = piece.outline[rows[inside], columns[inside]] < _GROUP
+    flags = cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP
+    # Beyond the sample lies no piece.
+    labels = cv2.warpAffine(
+        (whole.labels + 1).astype(np.float32), _windowed(matrix, around), (around.width, around.height),
+        flags=flags, borderMode=cv2.BORDER_CONSTANT,
+    ).astype(np.int32)  # fmt: skip
+    chosen = np.append(False, inside)[labels]
+    # What the window cuts is not whole.
+    rim = np.zeros_like(chosen)
+    rim[:2] = rim[-2:] = rim[:, :2] = rim[:, -2:] = True
+    chosen &= ~np.isin(labels, np.unique(labels[rim]))
+    if bare is not None:
+        areas = np.maximum(np.bincount(labels[chosen], minlength=len(inside) + 1), 1)
+        on_bare = np.bincount(labels[chosen & bare], minlength=len(inside) + 1) / areas
+        chosen &= (on_bare >= least)[labels]
+    if not chosen.any():
+        return None
+    ring = max(1, round(whole.joint))
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * ring + 1, 2 * ring + 1))
+    may = cv2.dilate(chosen.astype(np.uint8), disc) > 0
+    return _Piece(around, matrix, np.where(may, np.float32(0.9), np.float32(2.0)), chosen)
 
 
 def _spots(wide: int, tall: int, size: float, choose: np.random.Generator) -> list[tuple[float, float]]:
@@ -151,6 +229,8 @@ def _lay(work: Patchwork, layers: Pixels, piece: _Piece, *, cover: bool) -> None
     inside = piece.outline < 1
     inside[[0, -1]] = inside[:, [0, -1]] = False
     must = inside & (work.labels[at] < 0) if cover else piece.outline < _CORE
+    if piece.must is not None:
+        must = piece.must & inside
     dear = None
     if layers.shape[2] > 9:
         dear = (work.features[at][..., 9] - found[..., 9]) * np.float32(_HEIGHT_COUNTS * float(found.std()))
@@ -159,10 +239,17 @@ def _lay(work: Patchwork, layers: Pixels, piece: _Piece, *, cover: bool) -> None
 
 
 def _cover(
-    work: Patchwork, layers: Pixels, small: Pixels, bad: Any, limits: Limits, choose: np.random.Generator
+    work: Patchwork,
+    layers: Pixels,
+    small: Pixels,
+    bad: Any,
+    limits: Limits,
+    choose: np.random.Generator,
+    whole: Whole | None = None,
 ) -> None:
     """Fills what no piece came to lie on."""
-    for _ in range(400):
+    rounds = 400 if whole is None else _GROUPS
+    for number in range(rounds):
         bare = work.labels < 0
         if not bare.any():
             return
@@ -172,4 +259,11 @@ def _cover(
         if piece is None:
             piece = _drawn(work, small, None, (float(columns[pick]), float(rows[pick])), limits, choose)
         assert piece is not None
-        _lay(work, layers, piece, cover=True)
+        # At first only what hardly covers anything, in the end whatever fits best.
+        least = _LEAST_BARE * max(0.0, 1 - number / (0.8 * rounds))
+        group = _grouped(piece, whole, bare[piece.around.on(bare.shape)], least)
+        if group is not None and limits.tight:
+            near = cv2.dilate(bare[group.around.on(bare.shape)].astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+            group = replace(group, outline=np.where(near, group.outline, np.float32(2)))
+        if group is not None:
+            _lay(work, layers, group, cover=True)
