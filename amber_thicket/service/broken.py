@@ -59,7 +59,7 @@ def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
             seen = find_pieces(apply_warp(sample, plan.shifts, size[0]))
         if plan.framing is not None:
             seen = framed_pieces(pieces, plan.framing, size)
-        source = _source(evaluation, plan, size)
+        source = plan_source(evaluation, plan, size)
         at = (source * seen.scale).round().astype(np.int64)
         rows, columns = (at[..., i].clip(0, seen.labels.shape[1 - i] - 1) for i in (1, 0))
         shown = seen.labels[rows, columns]
@@ -76,7 +76,7 @@ def plan_places(evaluation: Evaluation, size: tuple[int, int]) -> NDArray[np.flo
     plan = evaluation.decided(BY_ID["tile.join"])
     if not isinstance(plan, Mosaic | TilePlan):
         return None
-    source = np.asarray(_source(evaluation, plan, size), np.float64)
+    source = np.asarray(plan_source(evaluation, plan, size), np.float64)
     if plan.framing is None:
         return source
     wide, high = plan.framing.extent(size)
@@ -85,7 +85,7 @@ def plan_places(evaluation: Evaluation, size: tuple[int, int]) -> NDArray[np.flo
     return np.stack([x[rows, columns], y[rows, columns]], -1).astype(np.float64)
 
 
-def _source(evaluation: Evaluation, plan: TilePlan | Mosaic, size: tuple[int, int]) -> Any:
+def plan_source(evaluation: Evaluation, plan: TilePlan | Mosaic, size: tuple[int, int]) -> Any:
     work = evaluation.sizes(size).work
     if isinstance(plan, Mosaic):
         return source_of_mosaic(plan, size)

@@ -4,7 +4,9 @@ from typing import Any
 
 import cv2
 
+from amber_thicket.core.numeric.colour import encode_srgb8
 from tests.browser.server import BrowserTest
+from tests.pieces import laid
 from tests.support import encoded, photograph, retry
 
 
@@ -141,3 +143,40 @@ class FanningBricksTest(BrowserTest):
         page.locator("section[aria-label=Suggestion] >> text=The tile holds 7 × 2 repeats").wait_for()
         told = page.locator("section[aria-label='Does it tile'] tr:has-text('Broken pieces') td").nth(2)
         retry(lambda: told.inner_text() == "0", 20)
+
+
+class JointsTest(BrowserTest):
+    def test_joints_are_suggested_shown_corrected_and_stepped_through(self) -> None:
+        path = self.folder / "slabs.png"
+        path.write_bytes(encoded(encode_srgb8(laid("crazy_paving", 3, 700)[0])))
+        self.bring(path)
+        self.stage("Tile")
+        page = self.page
+        page.locator("section[aria-label=Suggestion] >> text=none broken").wait_for()
+        old = self.shown("second")
+        page.get_by_role("button", name="Use joints").click()
+        first = self.wait_for_new(old, "second")
+        self.assertEqual(page.get_by_role("radio", name="Joints").get_attribute("aria-checked"), "true")
+        page.locator("h3:text('Joints suits it')").wait_for()
+        row = page.locator("section[aria-label='Does it tile'] tr:has-text('Broken pieces')")
+        row.wait_for()
+        retry(lambda: row.locator("td").nth(2).inner_text() == "0")
+        # Another arrangement without laying anything anew.
+        page.locator("[data-setting='tile.join.rank'] [role=slider]").press("ArrowRight")
+        second = self.wait_for_new(first, "second")
+        page.keyboard.press("Control+z")
+        self.wait_for_new(second, "second")
+        # Outlines of what was found, and a brush that makes pieces one.
+        page.get_by_role("button", name="One piece").click()
+        page.locator("text=each outline on the sample is a piece").wait_for()
+        page.locator("[data-testid=joins]").wait_for()
+        box = page.locator("[data-testid=brush]").bounding_box()
+        assert box
+        page.mouse.move(box["x"] + 0.3 * box["width"], box["y"] + 0.3 * box["height"])
+        page.mouse.down()
+        page.mouse.move(box["x"] + 0.5 * box["width"], box["y"] + 0.3 * box["height"], steps=5)
+        page.mouse.up()
+        page.locator("ul[aria-label=Strokes] >> text=One piece").wait_for()
+        address = page.url.replace("/m/", "/api/materials/")
+        kept = page.request.get(address).json()["recipe"]["operations"]["tile.join"]
+        self.assertEqual(len(kept["one_piece"]), 1)

@@ -1,8 +1,6 @@
 """The method Joints: no piece is cut, few are trimmed, all maps lie on each other, at any size."""
 
 import unittest
-from functools import lru_cache
-from typing import Any
 from unittest import mock
 
 import cv2
@@ -10,109 +8,18 @@ import numpy as np
 from scipy import sparse
 
 from amber_thicket.core.check.figures import coded, seams
-from amber_thicket.core.graph import Evaluation
-from amber_thicket.core.memory import Memory
-from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.shading.slope import slopes
 from amber_thicket.core.strokes import Stroke
 from amber_thicket.core.synthesis.framing import Framing, framed
-from amber_thicket.core.synthesis.mosaic import Mosaic, source_of_mosaic
-from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of
-from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
 from amber_thicket.core.tile.join import Settings, pieces_in
 from amber_thicket.core.tile.joints.paths import cheapest_path, closed_side, open_side
-from amber_thicket.core.tile.pieces import Pieces, find_pieces
-from amber_thicket.service.broken import broken_by_joins
+from amber_thicket.core.tile.pieces import find_pieces
+from amber_thicket.service.broken import broken_by_joins, plan_places
 from amber_thicket.service.tiling import suggestion
-from amber_thicket.standins.capture_rig.camera import Shot, photograph
-from amber_thicket.standins.capture_rig.laid_kinds import LAID, Numbers
-from tests.support import ArraySource, evaluation, linear_photograph, size_of
-
-SIDE = 512
-METHOD = {"tile__join__method": "joints"}
-MEMORY = Memory(600_000_000)
-
-
-@lru_cache(maxsize=8)
-def laid(kind: str, seed: int = 3, side: int = 900) -> tuple[Pixels, Numbers, Pixels]:
-    """(linear RGB, number of the piece of each pixel, height in [0, 1]) of a photographed surface."""
-    surface, numbers = LAID[kind](side, seed)
-    lit = decode_srgb(photograph(surface, Shot(), np.random.default_rng(1)))
-    return lit, numbers, (surface.height / surface.height.max()).astype(np.float32)
-
-
-def ready(kind: str, **changes: Any) -> Evaluation:
-    settings = {**size_of(SIDE), **METHOD, **changes}
-    recipe = Recipe().with_changes({name.replace("__", "."): value for name, value in settings.items()})
-    # What was laid once serves every test that chooses among it.
-    return Evaluation(recipe, ArraySource(laid(kind)[0], kind), MEMORY)
-
-
-def plan_of(one: Evaluation) -> TilePlan | Mosaic:
-    plan: TilePlan | Mosaic = one.decided(BY_ID["tile.join"])
-    return plan
-
-
-def sample_places(one: Evaluation) -> np.ndarray:
-    """Sample px (x, y) each pixel of the tile shows, (H, W, 2), at plan size."""
-    plan = plan_of(one)
-    size = (SIDE, SIDE)
-    work = one.sizes(size).work
-    if plan.framing is None:
-        source = (
-            source_of_mosaic(plan, size)
-            if isinstance(plan, Mosaic)
-            else source_of(plan, size, (work.width, work.height))
-        )
-        return np.asarray(source, np.float64)
-    wide, high = plan.framing.extent(size)
-    source = source_of(plan, size, (wide, high)) if isinstance(plan, TilePlan) else source_of_mosaic(plan, size)
-    x, y = plan.framing.places(size, 0, high)
-    columns, rows = (np.rint(source[..., i]).astype(int) for i in (0, 1))
-    return np.stack(
-        [x[rows.clip(0, high - 1), columns.clip(0, wide - 1)], y[rows.clip(0, high - 1), columns.clip(0, wide - 1)]], -1
-    )
-
-
-def truly_broken(kind: str, one: Evaluation) -> BrokenPieces:
-    """What the joins break by the bench's own pieces: no segmentation takes part."""
-    lit, numbers, _ = laid(kind)
-    work = one.sizes((SIDE, SIDE)).work
-    plan = plan_of(one)
-    scale = (work.width / numbers.shape[1], work.height / numbers.shape[0])
-    at = np.rint(sample_places(one) / scale).astype(np.int64)
-    # Whose pieces they are where the sample is looked at aslant: the frame itself is cut along its own steps.
-    places = np.stack([at[..., 0].clip(0, numbers.shape[1] - 1), at[..., 1].clip(0, numbers.shape[0] - 1)], -1)
-    border = numbers == 0
-    for axis in (0, 1):
-        border |= np.roll(numbers, 1, axis) != numbers
-    depth = cv2.distanceTransform((~border).astype(np.uint8), cv2.DIST_L2, 5)
-    areas = np.sort(np.bincount(numbers.ravel())[1:])
-    typical = float(np.sqrt(areas[np.searchsorted(np.cumsum(areas), areas.sum() / 2)]))
-    truth = Pieces(numbers, depth, 9.0, typical, 2.0, lit, border.astype(np.float32), 1.0)
-    smooth = places.astype(np.float64)
-    if plan.framing is not None:
-        # Steps of the frame are not whole pixels: what goes on is told by the frame's own grid.
-        return _broken_in_frame(one, truth, scale)
-    return broken_pieces(smooth, truth)
-
-
-def _broken_in_frame(one: Evaluation, truth: Pieces, scale: tuple[float, float]) -> BrokenPieces:
-    plan, size = plan_of(one), (SIDE, SIDE)
-    framing = plan.framing
-    assert framing is not None
-    assert isinstance(plan, TilePlan)
-    wide, high = framing.extent(size)
-    x, y = (part / s for part, s in zip(framing.places(size, 0, high), scale, strict=True))
-    labels = cv2.remap(truth.labels.astype(np.float32), x, y, cv2.INTER_NEAREST).astype(np.int32)
-    depth = cv2.remap(truth.depth, x, y, cv2.INTER_LINEAR)
-    lab, joints = cv2.remap(truth.lab, x, y, cv2.INTER_LINEAR), cv2.remap(truth.joints, x, y, cv2.INTER_LINEAR)
-    larger = scale[0] / framing.scale
-    seen = Pieces(labels, depth * larger, 9.0, truth.typical * larger, truth.joint, lab, joints, 1.0)
-    return broken_pieces(source_of(plan, size, (wide, high)).astype(np.float64), seen)
+from amber_thicket.standins.capture_rig.laid_kinds import LAID
+from tests.pieces import SIDE, laid, plan_of, ready, truly_broken
+from tests.support import evaluation, linear_photograph, photographed, rig_surface, size_of
 
 
 class BrokenTest(unittest.TestCase):
@@ -136,11 +43,11 @@ class BrokenTest(unittest.TestCase):
                 self.assertTrue(all(figure.passes for figure in figures), figures)
 
     def test_rows_that_lie_aslant_need_no_squaring(self) -> None:
-        lit, _, _ = laid("uneven_slates")
+        lit, _ = laid("uneven_slates")
         side = lit.shape[0]
         turn = cv2.getRotationMatrix2D((side / 2, side / 2), 2.0, 1.0)
         turned = cv2.warpAffine(lit, turn, (side, side), flags=cv2.INTER_CUBIC)[40:-40, 40:-40].clip(0)
-        one = evaluation(np.ascontiguousarray(turned), **size_of(SIDE), **METHOD)
+        one = evaluation(np.ascontiguousarray(turned), **size_of(SIDE), tile__join__method="joints")
         plan = plan_of(one)
         self.assertEqual(plan.evidence["broken"], 0)
         self.assertIsNotNone(plan.framing)
@@ -187,13 +94,13 @@ class ChoiceTest(unittest.TestCase):
 
     def test_a_sample_too_small_to_look_for_steps_is_cut(self) -> None:
         noise = np.random.default_rng(2).random((40, 40, 3)).astype(np.float32)
-        tile = evaluation(noise, **size_of(256), **METHOD).layer("base_color", (256, 256)).pixels
+        tile = evaluation(noise, **size_of(256), tile__join__method="joints").layer("base_color", (256, 256)).pixels
         self.assertTrue(np.isfinite(tile).all())
 
 
 class PiecesTest(unittest.TestCase):
     def test_strokes_join_and_part_pieces(self) -> None:
-        lit, _, _ = laid("crazy_paving")
+        lit, _ = laid("crazy_paving")
         before = pieces_in(lit, (0, 0, 1, 1), Settings())
         middle = before.labels.shape[0] // 2
         row = before.labels[middle]
@@ -213,7 +120,7 @@ class PiecesTest(unittest.TestCase):
         self.assertGreaterEqual(len(np.unique(parted.labels[whole])), 2)
 
     def test_directions(self) -> None:
-        lit, _, _ = laid("rubble_wall")
+        lit, _ = laid("rubble_wall")
         counts = [
             pieces_in(lit, (0, 0, 1, 1), Settings(**changes)).count
             for changes in ({"detail": 10.0}, {"detail": 50.0}, {"detail": 90.0})
@@ -226,7 +133,7 @@ class PiecesTest(unittest.TestCase):
         self.assertNotEqual(pieces_in(lit, (0, 0, 1, 1), Settings(joint_width=2.0)).count, counts[1])
 
     def test_defaults_are_those_of_the_figure(self) -> None:
-        lit, _, _ = laid("rubble_wall")
+        lit, _ = laid("rubble_wall")
         one, other = pieces_in(lit, (0, 0, 1, 1), Settings()), find_pieces(lit)
         self.assertLess(abs(one.count - other.count), 0.1 * other.count)
 
@@ -237,7 +144,7 @@ class BrushedTest(unittest.TestCase):
         for rank in (1, 3):
             one = ready("crazy_paving", tile__join__excluded=(around,), tile__join__rank=rank)
             plan = plan_of(one)
-            places = sample_places(one)
+            places = plan_places(one, (SIDE, SIDE))
             work = one.sizes((SIDE, SIDE)).work
             left, top, right, bottom = one.sizes((SIDE, SIDE)).tile.part
             x = left + places[..., 0] / work.width * (right - left)
@@ -250,7 +157,7 @@ class BrushedTest(unittest.TestCase):
         plain = ready("crazy_paving")
         box = Stroke(radius=0, points=((0.05, 0.05), (0.5, 0.05), (0.5, 0.3), (0.05, 0.3)))
         for one, wanted in ((ready("crazy_paving", tile__join__kept=(box,)), True), (plain, False)):
-            places = sample_places(one)
+            places = plan_places(one, (SIDE, SIDE))
             jumps = np.hypot(*np.moveaxis(np.roll(places, -1, 1) - places, -1, 0)) > 6
             jumps |= np.hypot(*np.moveaxis(np.roll(places, -1, 0) - places, -1, 0)) > 6
             work = one.sizes((SIDE, SIDE)).work
@@ -398,11 +305,8 @@ class SuggestedTest(unittest.TestCase):
         self.assertEqual((settled.method, settled.changes), ("joints", {}))
 
     def test_not_offered_where_there_are_no_pieces(self) -> None:
-        from tests.support import rig_surface
-
-        lime = rig_surface("lime_render", 640, 3)
-        lit = decode_srgb(photograph(lime, Shot(), np.random.default_rng(1)))
-        found = suggestion(evaluation(lit, **size_of(SIDE)))
+        lime = photographed(rig_surface("lime_render", 640, 3))
+        found = suggestion(evaluation(lime, **size_of(SIDE)))
         self.assertIn("no pieces to keep whole", found.against_joints)
         self.assertNotEqual(found.method, "joints")
         offered = suggestion(evaluation(linear_photograph("gravel"), **size_of(SIDE)))

@@ -1,0 +1,66 @@
+"""Surfaces laid of known pieces, photographed, and what the joins of a tile break of these pieces."""
+
+from functools import lru_cache
+from typing import Any
+
+import cv2
+import numpy as np
+
+from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.memory import Memory
+from amber_thicket.core.numeric.colour import linear_to_lab
+from amber_thicket.core.raster import Pixels
+from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.registry import BY_ID
+from amber_thicket.core.synthesis.mosaic import Mosaic
+from amber_thicket.core.synthesis.tile_plan import TilePlan
+from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
+from amber_thicket.core.tile.joints.arrange import framed_pieces
+from amber_thicket.core.tile.pieces import Pieces
+from amber_thicket.service.broken import plan_source
+from amber_thicket.standins.capture_rig.laid_kinds import LAID, Numbers
+from tests.support import ArraySource, photographed, size_of
+
+SIDE = 512
+MEMORY = Memory(600_000_000)
+
+
+@lru_cache(maxsize=8)
+def laid(kind: str, seed: int = 3, side: int = 900) -> tuple[Pixels, Numbers]:
+    """(linear RGB, number of the piece of each pixel) of a photographed surface."""
+    surface, numbers = LAID[kind](side, seed)
+    return photographed(surface), numbers
+
+
+def ready(kind: str, seed: int = 3, **changes: Any) -> Evaluation:
+    """An evaluation of such a surface, tiled along its joints."""
+    settings = {**size_of(SIDE), "tile__join__method": "joints", **changes}
+    recipe = Recipe().with_changes({name.replace("__", "."): value for name, value in settings.items()})
+    # What was laid once serves every test that chooses among it.
+    return Evaluation(recipe, ArraySource(laid(kind, seed)[0], f"{kind}/{seed}"), MEMORY)
+
+
+def plan_of(one: Evaluation) -> TilePlan | Mosaic:
+    plan: TilePlan | Mosaic = one.decided(BY_ID["tile.join"])
+    return plan
+
+
+def true_pieces(pixels: Pixels, numbers: Numbers, wide: int) -> Pieces:
+    """The bench's own pieces in place of found ones. wide: px of the sample they are asked about across."""
+    border = numbers == 0
+    for axis in (0, 1):
+        border |= np.roll(numbers, 1, axis) != numbers
+    depth = cv2.distanceTransform((~border).astype(np.uint8), cv2.DIST_L2, 5)
+    areas = np.sort(np.bincount(numbers.ravel())[1:])
+    typical = float(np.sqrt(areas[np.searchsorted(np.cumsum(areas), areas.sum() / 2)]))
+    lab = linear_to_lab(pixels)
+    return Pieces(numbers, depth, 9.0, typical, 2.0, lab, border.astype(np.float32), numbers.shape[1] / wide)
+
+
+def truly_broken(kind: str, one: Evaluation, seed: int = 3) -> BrokenPieces:
+    """What the joins break by the bench's own pieces: no segmentation takes part."""
+    size = (SIDE, SIDE)
+    plan, work = plan_of(one), one.sizes(size).work
+    truth = true_pieces(*laid(kind, seed), work.width)
+    seen = truth if plan.framing is None else framed_pieces(truth, plan.framing, size)
+    return broken_pieces(plan_source(one, plan, size), seen)
