@@ -371,7 +371,10 @@ class Evaluation:
         """The content key of the tile plan: another key, and joins lie elsewhere. "" where nothing is joined."""
         operation = BY_ID["tile.join"]
         idle = operation.idle and operation.idle(self.recipe.settings(operation.id))
-        return "" if idle else self._made_decided_key(operation)
+        chosen = self.recipe.settings(operation.id)
+        key = "" if idle else self._made_decided_key(operation)
+        # Which of several arrangements shows is chosen after they were laid.
+        return _digest([key, chosen.rank, chosen.larger]) if chosen.method == "joints" else key
 
     def _settles(self, operation: Operation) -> bool:
         return operation.settle is not None and self.given(operation) is None

@@ -375,7 +375,8 @@ class FilledPlace(Answer):
 
 class Places(Answer):
     """What gives the repeat away. alarm: from which strength on it is seen; perhaps: from which on it may be.
-    blotches: how far slow change of tone and colour shows, on the same scale. before: how far the strongest place
+    blotches: how far slow change of tone and colour shows, on the same scale. aside: how many fills mend what shows
+    nowhere. before: how far the strongest place
     stood out before any repair."""
 
     alarm: float
@@ -383,6 +384,7 @@ class Places(Answer):
     places: tuple[StandingOut, ...]
     blotches: float
     filled: tuple[FilledPlace, ...]
+    aside: int
     before: float | None
 
 

@@ -19,6 +19,7 @@ from amber_thicket.core.square.moved_strokes import move_strokes
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import read_picture
+from amber_thicket.service.followed import follow_plan
 from amber_thicket.service.mapset import changes_for, first_changes, first_guess, mismatch_note, read_map, start_size
 from amber_thicket.service.preview import first_thumbnail
 from amber_thicket.service.sources import StoredSource, describe, file_key, files_of
@@ -229,6 +230,7 @@ class Library:
         Raises StaleEdit when the material has moved on, BadSetting when a value is not allowed.
         """
         self._await(material_id, revision)
+        changes = changes | self._following(material_id, changes)
         with self.database.atomic("immediate"):
             material = self.get(material_id)
             if material.revision not in (revision - 1, revision):
@@ -244,6 +246,15 @@ class Library:
             if coming:
                 coming(self._evaluation(material, recipe))
             return self._stepped(material, recipe, label=label, gesture=gesture, step=step)
+
+    def _following(self, material_id: str, changes: dict[str, Any]) -> dict[str, Any]:
+        """What else changes with these settings, so that fills and repairs stay on what they mend. Planning may take a
+        while: done before the database is held for writing."""
+        material = self.get(material_id)
+        old = self.recipe(material)
+        if not old.settings("tile.repair").mends and not old.settings("tile.retouch").strokes:
+            return {}
+        return follow_plan(self._evaluation(material, old), self._evaluation(material, old.with_changes(changes)))
 
     def _stepped(
         self, material: Material, recipe: Recipe, *, label: str, gesture: str, step: Step | None = None

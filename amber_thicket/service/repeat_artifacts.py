@@ -29,6 +29,7 @@ def describe_repeat_artifacts(evaluation: Evaluation) -> dict[str, Any]:
         "places": [asdict(place) for place in found.places],
         "blotches": found.blotches,
         "filled": as_plain(filled),
+        "aside": len(evaluation.recipe.settings("tile.repair").aside),
         "before": _before(evaluation),
     }
 

@@ -26,6 +26,8 @@ _NO_PIECES = "No joints stand out in it (contrast {:.1f}), so there are no piece
 # Joints are followed from this contrast on, where a px of join costs no more than this; whole repeats give way to that
 # where they break so many pieces, or as much of the joins (%) runs through some.
 _OFFERED, _DEAR, _FEW, _MOST = 3.15, 0.9, 3, 10.0
+# Not where as much of the pieces would be broken all the same.
+_SOME = 0.03
 # From this contrast on that is so sure that nobody has to look first.
 _SURE = 4.5
 _EDGES = ("left", "top", "right", "bottom")
@@ -99,7 +101,7 @@ def _along_joints(
         return None
     plan = _with_changes(evaluation, {"tile.join.method": "joints"}).decided(BY_ID["tile.join"])
     came = plan.evidence
-    if "trimmed" not in came or came["price"] > _DEAR or came["broken"]:
+    if "trimmed" not in came or came["price"] > _DEAR or came["broken"] > _SOME * came["pieces"]:
         return None
     reason = f"Pieces stand out from their joints (contrast {pieces.contrast:.1f}, pieces have {_OFFERED} and more)."
     reason = f"{told} {reason}" if told else reason

@@ -45,10 +45,32 @@ class Spot(Record):
     from_y: Wrapped
 
 
+class LaidAside(Record):
+    """A fill whose place shows nowhere now. x, y, from_x, from_y: where it belongs in the flattened picture, in its
+    widths and heights; radius: in its widths."""
+
+    x: Coordinate
+    y: Coordinate
+    radius: float = Field(gt=0, le=1)
+    from_x: Coordinate
+    from_y: Coordinate
+
+
 class Settings(OperationSettings):
     spots: tuple[Spot, ...] = setting(
         (), most=MOST_SPOTS, label="Filled places", help="Places of the tile filled from elsewhere in it."
     )
+    aside: tuple[LaidAside, ...] = setting(
+        (),
+        most=MOST_SPOTS,
+        label="Laid aside",
+        help="Fills whose place shows nowhere in the tile as planned.",
+    )
+
+    @property
+    def mends(self) -> bool:
+        """Whether anything is filled, or was and may be again."""
+        return bool(self.spots or self.aside)
 
 
 @dataclass(frozen=True)
@@ -62,7 +84,7 @@ class Outlines:
         return int(self.radii.nbytes)
 
 
-def decide_repair(joined: Raster, *, frame: Frame, spots: Sequence[Spot]) -> Outlines:
+def decide_repair(joined: Raster, *, frame: Frame, spots: Sequence[Spot], **_: object) -> Outlines:
     """Outlines of all spots, each on what those before it left."""
     pixels = joined.pixels
     found = []
@@ -73,7 +95,7 @@ def decide_repair(joined: Raster, *, frame: Frame, spots: Sequence[Spot]) -> Out
     return Outlines(np.array(found, np.float32).reshape(-1, _ANGLES))
 
 
-def repair(joined: Raster, *, frame: Frame, decided: Outlines, spots: Sequence[Spot]) -> Raster:
+def repair(joined: Raster, *, frame: Frame, decided: Outlines, spots: Sequence[Spot], **_: object) -> Raster:
     """One layer of the tile with its spots filled. Linear in the layer but for normals, which stay of unit length."""
     pixels = joined.pixels
     for spot, radii in zip(spots, decided.radii, strict=True):

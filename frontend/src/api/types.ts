@@ -133,6 +133,7 @@ export interface SettingValues {
   "tile.join.excluded": Stroke[];
   "tile.join.kept": Stroke[];
   "tile.repair.spots": Spot[];
+  "tile.repair.aside": LaidAside[];
   "tile.retouch.strokes": RepairStroke[];
   "tile.cutout.on": boolean;
   "tile.cutout.ground": string[];
@@ -624,6 +625,14 @@ export interface KeptAside {
 export interface Known {
   revision: number;
 }
+/** A fill whose place shows nowhere now. x, y, from_x, from_y: where it belongs in the flattened picture, in its widths and heights; radius: in its widths. */
+export interface LaidAside {
+  x: number;
+  y: number;
+  radius: number;
+  from_x: number;
+  from_y: number;
+}
 /** One photograph. file: as gather.maps names files. bearing, elevation: of its lamp, where it stands out of the even ring; None follows the ring. */
 export interface Lamp {
   file: string;
@@ -795,6 +804,7 @@ export interface Places {
   places: StandingOut[];
   blotches: number;
   filled: FilledPlace[];
+  aside: number;
   before: number | null;
 }
 /** How a second photograph goes with the first. pairs: places marked in both, in 0..1. */

@@ -103,6 +103,22 @@ export function StandingOut({ material }: { material: Material }) {
           </Button>
         </p>
       )}
+      {found && found.aside > 0 && (
+        <p className="flex items-center justify-between gap-2 pt-1 text-[12px] text-soft">
+          <span>
+            {found.aside === 1 ? "1 fill is" : `${found.aside} fills are`} laid aside: what{" "}
+            {found.aside === 1 ? "it mends" : "they mend"} shows nowhere in this plan. As soon as it does, it is filled
+            again.
+          </span>
+          <Button
+            look="quiet"
+            className="h-6 px-1.5 text-[12px]"
+            onClick={() => change({ "tile.repair.aside": null }, "Fills laid aside dropped")}
+          >
+            Drop
+          </Button>
+        </p>
+      )}
     </section>
   );
 }
