@@ -65,6 +65,24 @@ class LeftOutTest(unittest.TestCase):
         }
         self.assertGreaterEqual(max(counts), 2)
 
+    def test_left_out_by_colour(self) -> None:
+        for method in ("cut", "strew"):
+            settings = {**size_of(256), "tile__join__method": method, "even__light__amount": 0.0}
+            with self.subTest(method):
+                picked = evaluation(self.pixels, **settings, tile__join__excluded_colours=("#cd402f",))
+                self.assertLess(self.red(picked), 3e-4)
+        # As far as a colour may lie: at the narrowest the stone, whose tone is even, still goes; another colour does
+        # not touch it.
+        settings = {**size_of(256), "even__light__amount": 0.0}
+        other = evaluation(self.pixels, **settings, tile__join__excluded_colours=("#2f40cd",))
+        self.assertGreater(self.red(other), 0.001)
+
+    def test_where_hardly_anything_is_left_it_says_so(self) -> None:
+        grey = [f"#{v:02x}{v:02x}{v:02x}" for v in range(20, 250, 21)]
+        settings = {**size_of(256), "tile__join__excluded_colours": grey, "tile__join__excluded_tolerance": 40.0}
+        with self.assertRaisesRegex(BadSetting, "cover 100 % of the sample"):
+            evaluation(self.pixels, **settings).layer("base_color", (256, 256))
+
     def test_nothing_to_plan_round(self) -> None:
         for method in ("none", "blend", "stochastic"):
             with self.subTest(method), self.assertRaises(BadSetting):

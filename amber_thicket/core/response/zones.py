@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal, TypeVar
 import numpy as np
 from pydantic import Field, field_validator
 
+from amber_thicket.core.numeric.alike import alike
 from amber_thicket.core.numeric.colour import linear_of_hex
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import smooth_step
@@ -18,7 +19,6 @@ from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.quantiles import quantiles
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.response.compared import alike
 from amber_thicket.core.settings import Colour, OperationSettings, Record, are_apart, setting
 from amber_thicket.core.strokes import Stroke, local, softened
 

@@ -8,10 +8,15 @@ from typing import Any, Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.numeric.alike import alike
+from amber_thicket.core.numeric.colour import linear_of_hex
+from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.oklab import to_oklab
 from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.settings import Colour, OperationSettings, setting
 from amber_thicket.core.strokes import MOST, Stroke, drawn
 from amber_thicket.core.synthesis.cut import features
 from amber_thicket.core.synthesis.framing import framed
@@ -28,9 +33,13 @@ from amber_thicket.core.tile.seam_warp import apply_warp, seam_warp
 from amber_thicket.core.tile.shares import feathered
 from amber_thicket.core.tile.stochastic import Mixture, mix, patches
 from amber_thicket.core.tile.strew import Limits, Whole, strew
+from amber_thicket.errors import BadSetting
 
 GROWN = ("regrow", "strew", "stochastic")
 MENDED, _ROOM = 30, 0.65
+# Colours that are left out at most, and the grain that does not count, in tile widths.
+MOST_COLOURS, _GRAIN = 12, 0.002
+_TOO_MUCH = 0.7
 # With joints the tile is as large as it comes out: about this much smaller than the sample.
 JOINTS_OVER = 0.36
 # Feather along joints, % of the tile: pieces on either side have colours of their own, which must not run into another.
@@ -156,6 +165,17 @@ class Settings(OperationSettings):
     excluded: tuple[Stroke, ...] = setting(
         (), most=MOST, label="Left out", help="Strokes and areas of the picture that must not be used."
     )
+    excluded_colours: tuple[Colour, ...] = setting(
+        (), most=MOST_COLOURS, label="Left out by colour", help="Colours of the sample that must not be used."
+    )
+    excluded_tolerance: float = setting(
+        6.0,
+        ge=0.5,
+        le=40,
+        step=0.5,
+        label="Colours alike",
+        help="How far a colour may lie from one that is left out and still be left out with it.",
+    )
     kept: tuple[Stroke, ...] = setting(
         (), most=MOST, label="Kept", help="Strokes and areas of the picture that stay whole."
     )
@@ -262,7 +282,8 @@ def decide_join(
     masks = [
         drawn(strokes, size, part=frame.part) > 0.5 if strokes else None for strokes in (chosen.excluded, chosen.kept)
     ]
-    sample = _Sample(evened.pixels, None if height is None else height.pixels, masks[0], masks[1])
+    unfit = _either(masks[0], _of_colours(evened.pixels, frame, chosen))
+    sample = _Sample(evened.pixels, None if height is None else height.pixels, unfit, masks[1])
     if chosen.method == "stochastic":
         across = chosen.piece / 100 * frame.width
         return patches(size, (frame.width, frame.height), across, chosen.seed, sample.unfit)
@@ -321,6 +342,26 @@ def _plan_of(arrangement: Arrangement, sample: _Sample, tile: tuple[int, int]) -
         avoid(work, PatchSearch(features(seen), masks[0], find_steps(seen, tile)), masks[0])
         return _laid(work, features(seen), evidence)
     return PiecePlan(arrangement.labels, None, None, evidence)
+
+
+def _of_colours(sample: Pixels, frame: Frame, chosen: Settings) -> Mask | None:
+    """What of a sample has colours that are left out, and the px around it, (H, W); None where none is. Raises
+    BadSetting where hardly anything else is left."""
+    if not chosen.excluded_colours:
+        return None
+    lab = to_oklab(blur(sample, _GRAIN * frame.tile_width, wraps=False)) * np.float32(100)
+    picks = [linear_of_hex(colour) for colour in chosen.excluded_colours]
+    found = alike(lab, picks, [], light=1.0, tolerance=chosen.excluded_tolerance, soft=0.2) > 0.5
+    whole = cv2.morphologyEx(found.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    unfit = np.asarray(cv2.dilate(whole, np.ones((9, 9), np.uint8)) > 0)
+    share = float(unfit.mean())
+    if share > _TOO_MUCH:
+        raise BadSetting(
+            f"The colours that are left out cover {100 * share:.0f} % of the sample.",
+            remedy="Leave out fewer, or lower “Colours alike”.",
+            setting="tile.join.excluded_colours",
+        )
+    return unfit
 
 
 def _overlapped(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan | BlendPlan:

@@ -131,6 +131,8 @@ export interface SettingValues {
   "tile.join.one_piece": Stroke[];
   "tile.join.split_piece": Stroke[];
   "tile.join.excluded": Stroke[];
+  "tile.join.excluded_colours": string[];
+  "tile.join.excluded_tolerance": number;
   "tile.join.kept": Stroke[];
   "tile.repair.spots": Spot[];
   "tile.repair.aside": LaidAside[];
@@ -797,7 +799,7 @@ export interface Placed {
   material: Material;
   told: string;
 }
-/** What gives the repeat away. alarm: from which strength on it is seen; perhaps: from which on it may be. blotches: how far slow change of tone and colour shows, on the same scale. before: how far the strongest place stood out before any repair. */
+/** What gives the repeat away. alarm: from which strength on it is seen; perhaps: from which on it may be. blotches: how far slow change of tone and colour shows, on the same scale. aside: how many fills mend what shows nowhere. before: how far the strongest place stood out before any repair. */
 export interface Places {
   alarm: number;
   perhaps: number;

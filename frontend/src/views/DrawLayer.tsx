@@ -3,6 +3,7 @@ import { useRef } from "react";
 import type { Material } from "../api/types";
 import { addDrawn, putPoints, useDrawing, useStrokesOf } from "../stages/response/drawing";
 import { pickColour, useZones } from "../stages/response/zones";
+import { pickLeftOut, useLeavingOut } from "../stages/tile/brush";
 import { pickGround, useCut } from "../stages/tile/cut";
 import type { Point } from "./capture";
 import { StrokePad } from "./StrokePad";
@@ -18,7 +19,9 @@ export function DrawLayer({ material, t, shift }: Props) {
   const { task, outline, radius, chosen } = useDrawing();
   const zone = useZones((state) => state.picking);
   const ground = useCut((state) => state.picking);
-  const picking = ground ? ({ list: "ground" } as const) : zone;
+  const leaving = useLeavingOut((state) => state.picking);
+  const picking = ground ? ({ list: "ground" } as const) : leaving ? ({ list: "leaving" } as const) : zone;
+  const pick = ground ? pickGround : leaving ? pickLeftOut : pickColour;
   const strokes = useStrokesOf(task);
   const dragged = useRef<{ gesture: string; points: Point[] } | null>(null);
   if (picking) {
@@ -31,15 +34,17 @@ export function DrawLayer({ material, t, shift }: Props) {
           event.stopPropagation();
           const bounds = event.currentTarget.getBoundingClientRect();
           const [x, y] = t.toTile(event.clientX - bounds.left, event.clientY - bounds.top);
-          void (ground ? pickGround : pickColour)(material.id, [x - shift, y - shift]);
+          void pick(material.id, [x - shift, y - shift]);
         }}
       >
         <p className="pointer-events-none absolute top-3 left-1/2 max-w-[90%] -translate-x-1/2 rounded-card bg-ground/90 px-3 py-1 text-center">
           {picking.list === "ground"
             ? "Click colours of the ground; Esc ends it."
-            : picking.list === "picks"
-              ? "Click colours that belong to the zone; Esc ends it."
-              : "Click colours that do not belong to it; Esc ends it."}
+            : picking.list === "leaving"
+              ? "Click colours that must not be used; Esc ends it."
+              : picking.list === "picks"
+                ? "Click colours that belong to the zone; Esc ends it."
+                : "Click colours that do not belong to it; Esc ends it."}
         </p>
       </div>
     );

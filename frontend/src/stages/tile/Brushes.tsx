@@ -1,6 +1,18 @@
 /** The brushes of Tile: what to leave out or keep of the sample, and repairs on the tile. */
 import type { KeyboardEvent } from "react";
-import { Brush, CircleSlash2, Combine, Copy, Crosshair, HeartPulse, PaintBucket, Shield, Split, X } from "lucide-react";
+import {
+  Brush,
+  CircleSlash2,
+  Combine,
+  Copy,
+  Crosshair,
+  HeartPulse,
+  PaintBucket,
+  Pipette,
+  Shield,
+  Split,
+  X,
+} from "lucide-react";
 import { useEditor, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
 import { arrowStep } from "../../ui/arrows";
@@ -8,7 +20,21 @@ import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { cx } from "../../ui/cx";
 import { Slider } from "../../ui/Slider";
-import { copies, dropStroke, putStroke, takeBrush, TOOL_HELP, TOOL_NAMES, useBrush, useStrokes } from "./brush";
+import { Swatches } from "../../ui/Swatches";
+import { setView } from "../../views/state";
+import { Setting } from "../Setting";
+import {
+  copies,
+  dropStroke,
+  putColoursLeftOut,
+  putStroke,
+  takeBrush,
+  TOOL_HELP,
+  TOOL_NAMES,
+  useBrush,
+  useLeavingOut,
+  useStrokes,
+} from "./brush";
 import { pathOf, shifted, type Stroke, type Tool } from "./strokes";
 
 const ICONS: Record<Tool, typeof Brush> = {
@@ -29,6 +55,41 @@ const GROUPS: { title: string; tools: Tool[] }[] = [
 /** Whether a brush has nothing to work on with this method. */
 const idle = (tool: Tool, method: string) =>
   (tool === "excluded" && /none|blend/.test(method)) || (tool === "kept" && /none|blend|strew|stochastic/.test(method));
+
+/** Colours of the sample that are left out, whatever is drawn. */
+function LeftOutColours() {
+  const colours = useEditor((state) => valueOf(state, "tile.join.excluded_colours"));
+  const picking = useLeavingOut((state) => state.picking);
+  return (
+    <>
+      <div className="flex min-h-8 flex-wrap items-center gap-1.5">
+        <span className="flex-1 text-[12px] text-soft">Leave out by colour</span>
+        <Swatches
+          colours={colours}
+          from="what is left out"
+          onDrop={(index) =>
+            putColoursLeftOut(
+              colours.filter((_, i) => i !== index),
+              "Colour used again",
+            )
+          }
+        />
+        <Button
+          look={picking ? "main" : undefined}
+          aria-pressed={picking}
+          className="h-6.5 px-1.5 text-[12px]"
+          onClick={() => {
+            useLeavingOut.setState({ picking: !picking });
+            if (!picking) setView("first", { what: "base_color", how: "single" });
+          }}
+        >
+          <Pipette size={13} /> Pick
+        </Button>
+      </div>
+      {colours.length > 0 && <Setting path="tile.join.excluded_tolerance" />}
+    </>
+  );
+}
 
 export function Brushes({ material }: { material: Material }) {
   const { tool, outline, radius, source, aiming, chosen } = useBrush();
@@ -81,6 +142,7 @@ export function Brushes({ material }: { material: Material }) {
           </span>
         </div>
       ))}
+      {!idle("excluded", String(method)) && <LeftOutColours />}
       {tool && (
         <div className="rounded-card bg-raised px-2.5 py-2">
           <p className="pb-1 text-[12px] text-soft">

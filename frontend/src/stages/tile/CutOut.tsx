@@ -1,8 +1,9 @@
-import { Brush, Pipette, X } from "lucide-react";
+import { Brush, Pipette } from "lucide-react";
 import type { Material } from "../../api/types";
 import { useEditor, valueOf } from "../../editor/store";
 import { Button } from "../../ui/Button";
 import { Fold } from "../../ui/Fold";
+import { Swatches } from "../../ui/Swatches";
 import { Switch } from "../../ui/Switch";
 import { BrushTools } from "../response/BrushTools";
 import { draw, useDrawing } from "../response/drawing";
@@ -32,27 +33,16 @@ export function CutOut({ material }: { material: Material }) {
           </p>
           <div className="flex min-h-8 flex-wrap items-center gap-1.5">
             <span className="flex-1">Ground</span>
-            {ground.map((colour, index) => (
-              <button
-                key={index}
-                type="button"
-                aria-label={`Take ${colour} out of the ground`}
-                title={`${colour}: take it out`}
-                onClick={() =>
-                  putGround(
-                    ground.filter((_, i) => i !== index),
-                    "Ground taken out",
-                  )
-                }
-                className="group grid size-5.5 place-items-center rounded-[5px] border border-line"
-                style={{ background: colour }}
-              >
-                <X
-                  size={12}
-                  className="opacity-0 mix-blend-difference group-hover:opacity-100 group-focus:opacity-100"
-                />
-              </button>
-            ))}
+            <Swatches
+              colours={ground}
+              from="the ground"
+              onDrop={(index) =>
+                putGround(
+                  ground.filter((_, i) => i !== index),
+                  "Ground taken out",
+                )
+              }
+            />
             {!ground.length && <span className="text-[12px] text-soft">from the border</span>}
             <Button
               look={picking ? "main" : "plain"}

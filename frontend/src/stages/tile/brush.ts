@@ -1,8 +1,11 @@
 /** What the brush of Tile does, and the strokes there are. */
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
+import { api } from "../../api/client";
 import { change, useEditor, valueOf } from "../../editor/store";
 import type { Material } from "../../api/types";
+import { tellProblem } from "../../ui/notices";
+import { hex } from "../response/zones";
 import type { Point } from "../../views/capture";
 import { setView, useViews } from "../../views/state";
 import { onSample, pathOf, readStrokes, type Stroke, type Tool, writeStrokes } from "./strokes";
@@ -35,6 +38,24 @@ registerTool("brush", useBrush, ({ tool, chosen }) => tool !== null || chosen !=
   chosen: null,
   aiming: false,
 });
+
+/** Whether a click on the tile picks a colour that is left out of the sample. */
+export const useLeavingOut = create<{ picking: boolean }>(() => ({ picking: false }));
+registerTool("colour left out", useLeavingOut, ({ picking }) => picking, { picking: false });
+
+const COLOURS = "tile.join.excluded_colours";
+export const coloursLeftOut = () => valueOf(useEditor.getState(), COLOURS);
+export const putColoursLeftOut = (colours: string[], label: string) => change({ [COLOURS]: colours }, label);
+
+/** Leaves the colour at a place of the tile out of the sample. */
+export async function pickLeftOut(material: string, [x, y]: Point) {
+  try {
+    const colour = hex((await api.probe(material, x, y)).own_color);
+    putColoursLeftOut([...coloursLeftOut(), colour].slice(-12), "Colour left out");
+  } catch (error) {
+    tellProblem(error);
+  }
+}
 
 const SETTINGS = [
   "tile.join.excluded",
