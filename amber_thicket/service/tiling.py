@@ -26,6 +26,8 @@ _NO_PIECES = "No joints stand out in it (contrast {:.1f}), so there are no piece
 # Joints are followed from this contrast on, where a px of join costs no more than this; whole repeats give way to that
 # where they break so many pieces, or as much of the joins (%) runs through some.
 _OFFERED, _DEAR, _FEW, _MOST = 3.15, 0.9, 3, 10.0
+# As far pieces may be stretched for whole repeats.
+_STRETCHED = 0.05
 # Not where as much of the pieces would be broken all the same.
 _SOME = 0.03
 # From this contrast on that is so sure that nobody has to look first.
@@ -78,6 +80,8 @@ def _suggested(evaluation: Evaluation, pieces: Pieces) -> Suggestion:
         return _along_joints(evaluation, pieces, lattice, noise) or _without(evaluation, lattice, noise, pieces)
     whole = _with(evaluation, lattice, fit)
     told = _breaks(evaluation, whole.changes, pieces, all(axis.returns for axis in lattice.axes))
+    if abs(fit.stretch - 1) > _STRETCHED:
+        told = told or f"Whole repeats would stretch it by {abs(fit.stretch - 1) * 100:.0f} %."
     return (_along_joints(evaluation, pieces, lattice, None, told) if told else None) or whole
 
 

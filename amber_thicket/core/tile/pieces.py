@@ -196,9 +196,8 @@ def _borders(labels: Labels, field: Pixels) -> tuple[NDArray[np.bool_], NDArray[
 
 def _half_joint(joints: Pixels, depth: Pixels) -> float:
     """Px from the middle of a joint to where its strength has fallen half-way."""
-    means = [
-        float(joints[(depth >= away) & (depth < away + 1)].mean()) for away in range(1, 8) if (depth >= away).any()
-    ]
+    rings = [joints[(depth >= away) & (depth < away + 1)] for away in range(1, 8)]
+    means = [float(ring.mean()) for ring in rings if ring.size]
     if len(means) < 3:
         return 1.0
     half = (means[0] + min(means)) / 2

@@ -21,6 +21,8 @@ export interface Look {
   x: number;
   y: number;
   zoom: number;
+  /** One finished pixel is one of the screen, in both, whatever they fit. */
+  exact?: boolean;
 }
 
 const setup = (what: What, how: How = "single", repeat = 2): ViewSetup => ({ what, how, channel: "all", repeat });

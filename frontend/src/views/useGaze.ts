@@ -38,7 +38,8 @@ export function useGaze(
   const fit = fitting(shown, aspect, Math.max(width, 1), Math.max(height, 1), fills ? 1 : MARGIN);
   const meet = meetingScale(finishedWidth(material));
   // A view that shows repeats of its own keeps its own fit until somebody zooms.
-  const look: Gaze = kept ? { x: kept.x, y: kept.y, scale: scaleAt(fit.scale, meet, kept.zoom) } : fit;
+  const scale = kept?.exact ? finishedWidth(material) / devicePixelRatio : scaleAt(fit.scale, meet, kept?.zoom ?? 0);
+  const look: Gaze = kept ? { x: kept.x, y: kept.y, scale } : fit;
   const t = transform(look, aspect, width, height);
   // What does not repeat is not shown shifted either, whatever the view is set to.
   const shift = how === "shifted" && wraps(layer) ? 0.5 : 0;

@@ -77,7 +77,7 @@ function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onT
     useViews.setState({
       evidence: finding.box ? { map: finding.map, box: finding.box } : null,
       // What covers much of the tile is seen as a whole; a place is looked at closely, in both views.
-      look: finding.box && wide * high < 0.3 ? { x: left + wide / 2, y: top + high / 2, zoom: 1 } : null,
+      look: finding.box && wide * high < 0.3 ? { x: left + wide / 2, y: top + high / 2, zoom: 1, exact: true } : null,
     });
   };
   return (

@@ -58,12 +58,12 @@ export function StandingOut({ material }: { material: Material }) {
           <ul className="flex flex-col py-1">
             {strong.map((place) => (
               <li key={`${place.x}/${place.y}`} className="flex h-7 items-center justify-between gap-2">
-                <span className="flex items-center gap-2">
+                <span className="flex items-center gap-1.5 whitespace-nowrap">
                   <CircleDashed size={13} className="text-soft" />
                   <span className="figures">{`${Math.round(place.x * per)}, ${Math.round(place.y * material.preview.finished[1])} px`}</span>
                 </span>
-                <span className="flex items-center gap-2">
-                  <span className="figures text-soft">{place.strength.toFixed(2)} ×</span>
+                <span className="flex items-center gap-1 whitespace-nowrap">
+                  <span className="figures text-soft">{place.strength.toFixed(1)} ×</span>
                   {planned && (
                     <Button
                       look="quiet"
