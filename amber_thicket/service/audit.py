@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from amber_thicket.core.audit.look import Audit, AuditFinding, Judged, Stored, audit
+from amber_thicket.core.audit.look import NEEDED, Audit, AuditFinding, Judged, Stored, audit
 from amber_thicket.core.files.encode import quantised, stored
 from amber_thicket.core.files.file_plan import PlannedFile, encoding_for
 from amber_thicket.core.gather.roles import LEAVE_COLOUR, families, named
@@ -215,7 +215,9 @@ def remaining(
     made = evaluation_for(one, read, recipe_of(one, repaired=True, profile=profile.id, also=also), memory)
     size = fit_side(made.recipe, min(_AGAIN, max(output_size(made.recipe))))
     files = []
-    for role in dict.fromkeys(judged.role for judged in one.found.roles if judged.role in made.maps()):
+    # What was missing is made from the others.
+    roles = dict.fromkeys([*(judged.role for judged in one.found.roles), *NEEDED])
+    for role in (role for role in roles if role in made.maps()):
         gloss = role == "roughness" and profile.gloss
         name = f"again_{'gloss' if gloss else role}.png"
         contents = (f"1-{role}" if gloss else role,)

@@ -345,6 +345,12 @@ class WeakTest(unittest.TestCase):
                 self.assertTrue(told.changes, "and can be asked for")
         self.assertIn("gather.registration.files", whole.changes)
 
+    def test_what_is_made_from_the_others_is_not_found_missing_again(self) -> None:
+        found, held = self.audited(**{role: one for role, one in good().items() if role != "roughness"})
+        self.assertIn("There is no roughness.", {finding.what for finding in found.found.findings})
+        left = remaining(found, held.__getitem__, PROFILES["separate_y_plus"], Memory(400_000_000))
+        self.assertEqual([finding.what for finding in left if finding.rule == "set.required_maps"], [])
+
     def test_two_moves_that_are_asked_for_are_both_made(self) -> None:
         spoilt = good()
         for role, name, by in (("ambient_occlusion", "a_ao.png", (-6, 11)), ("roughness", "a_roughness.png", (9, 5))):

@@ -49,6 +49,10 @@ class Stored:
     tagged: Literal["srgb", "linear", ""] = ""
 
 
+# What every metal/rough renderer reads.
+NEEDED = {"base_color": "base colour", "normal": "normal", "roughness": "roughness"}
+
+
 @dataclass(frozen=True)
 class AuditFinding:
     """One thing about one file, or about the set where file is "". sure: 0..1. repair: what mending does, in words;
@@ -408,7 +412,7 @@ def _of_set(judged: Sequence[Judged], by_role: dict[str, Judged]) -> Iterator[Au
                     "Maps of different sizes blur against each other, or are refused.", name,
                     repair="Brings it to the size of the others.", values={"size": list(size)},
                 )  # fmt: skip
-    for role, label in (("base_color", "base colour"), ("normal", "normal"), ("roughness", "roughness")):
+    for role, label in NEEDED.items():
         if role not in by_role:
             yield AuditFinding("set.required_maps", "attention", f"There is no {label}.",
                           "A metal/rough renderer needs it.", repair="Made from the others.")  # fmt: skip
