@@ -88,12 +88,14 @@ def run(side: int) -> None:
         suggested = suggestion(ready(kind, tile__join__method="cut")).method
         for method in METHODS:
             mark = "*" if method == suggested else ""
-            rows.append(row(kind, method + mark, ready(kind, tile__join__method=method), kind, floor))
+            rows.append(
+                row(kind, method + mark, ready(kind, tile__join__method=method, tile__join__whole=True), kind, floor)
+            )
             print(" | ".join(rows[-1]), flush=True)
     for name, pixels, corners in surfaces():
         found = suggestion(evaluation(pixels, **size_of(SIDE), **corners))
         for method in dict.fromkeys((*METHODS, found.method)):
-            changes = {"tile.join.method": method, **size_of(SIDE), **corners}
+            changes = {"tile.join.method": method, "tile.join.whole": True, **size_of(SIDE), **corners}
             changes |= found.changes if method == found.method else {}
             mark = "*" if method == found.method else ""
             rows.append(row(name, method + mark, evaluation(pixels, **changes), "", floor))

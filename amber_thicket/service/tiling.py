@@ -77,10 +77,13 @@ def _suggested(evaluation: Evaluation, pieces: Pieces) -> Suggestion:
             order, degrees = evaluation.memory.get(f"{key}/tilt", lambda: rough_tilt(crop))
             if order > ENOUGH and degrees > OFF_STRAIGHT:
                 return _askew(degrees, noise)
-        return _along_joints(evaluation, pieces, lattice, noise) or _without(evaluation, lattice, noise, pieces)
+        # What lies any way round is strewn, whole, unless its joints are evident.
+        strewn = noise.loose and pieces.contrast < _SURE and _loose(evaluation, noise)[0] == "strew"
+        along = None if strewn else _along_joints(evaluation, pieces, lattice, noise)
+        return along or _without(evaluation, lattice, noise, pieces)
     whole = _with(evaluation, lattice, fit)
     told = _breaks(evaluation, whole.changes, pieces, all(axis.returns for axis in lattice.axes))
-    if abs(fit.stretch - 1) > _STRETCHED:
+    if whole.changes and abs(fit.stretch - 1) > _STRETCHED:
         told = told or f"Whole repeats would stretch it by {abs(fit.stretch - 1) * 100:.0f} %."
     return (_along_joints(evaluation, pieces, lattice, None, told) if told else None) or whole
 
@@ -203,6 +206,8 @@ def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike, pieces:
         reason += f" Whether it has pieces cannot be told (contrast {pieces.contrast:.1f}):"
         reason += " if stones come out cut, try joints."
     changes: dict[str, Any] = {} if join.method == method else {"tile.join.method": method}
+    if method == "strew" and changes:
+        changes["tile.join.whole"] = True
     sure = method != "regrow" and not (method == "strew" and "hardly" in reason)
     return Suggestion(method, reason, changes, None, _kept_from(lattice, noise), sure=sure)
 

@@ -270,7 +270,7 @@ class PathTest(unittest.TestCase):
 class StrewnWholeTest(unittest.TestCase):
     def test_stones_and_leaves_are_strewn_whole(self) -> None:
         for kind in ("fallen_leaves", "rubble_wall"):
-            one = ready(kind, tile__join__method="strew")
+            one = ready(kind, tile__join__method="strew", tile__join__whole=True)
             found = broken_by_joins(one)
             with self.subTest(kind):
                 # Organic outlines break every fifth of all joins' length.
@@ -278,15 +278,15 @@ class StrewnWholeTest(unittest.TestCase):
                 self.assertGreater(found["shown"], 60)
 
     def test_what_has_no_pieces_is_strewn_as_before(self) -> None:
-        whole = mock.patch("amber_thicket.core.tile.join.Whole.of")
-        with whole as made:
-            grass = evaluation(linear_photograph("grass"), **size_of(256), tile__join__method="strew")
-            grass.layer("base_color", (256, 256))
+        with mock.patch("amber_thicket.core.tile.join.Whole.of") as made:
+            for photo, whole in (("grass", True), ("gravel", False)):
+                strewn = {"tile__join__method": "strew", "tile__join__whole": whole}
+                evaluation(linear_photograph(photo), **size_of(256), **strewn).layer("base_color", (256, 256))
         made.assert_not_called()
 
     def test_feather_is_kept_short_between_whole_pieces(self) -> None:
         wide, narrow = (
-            ready("fallen_leaves", tile__join__method="strew", tile__join__feather=f)
+            ready("fallen_leaves", tile__join__method="strew", tile__join__whole=True, tile__join__feather=f)
             .layer("joined", (SIDE, SIDE))
             .pixels
             for f in (6.0, 0.7)

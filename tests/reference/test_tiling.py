@@ -11,6 +11,7 @@ from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.square.propose import propose
 from amber_thicket.core.synthesis.tile_plan import render, source_of
+from amber_thicket.service.broken import broken_by_joins
 from amber_thicket.service.tiling import suggestion
 from tests.support import evaluation, frame, linear_photograph, psnr, size_of, squared_up
 
@@ -51,7 +52,12 @@ class SeamTest(unittest.TestCase):
         for name in ("gravel", "grass"):
             pixels = linear_photograph(name)
             found = suggestion(evaluation(pixels, **size_of(SIDE)))
-            plan = evaluation(pixels, **size_of(SIDE), **found.changes).decided(BY_ID["tile.join"])
+            ready = evaluation(pixels, **size_of(SIDE), **found.changes)
+            plan = ready.decided(BY_ID["tile.join"])
+            if "whole" in plan.evidence:
+                # Along a joint both sides differ, and should: what counts is that none runs through a stone.
+                self.assertLessEqual(broken_by_joins(ready)["share"], 0.01)
+                continue
             self.assertLessEqual(plan.evidence["join_mismatch"], 0.45, (name, found.method))
 
     def test_bricks_that_fan_out_tile_once_they_are_squared(self) -> None:

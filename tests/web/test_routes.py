@@ -205,7 +205,7 @@ class RoutesTest(AppTest):
         self.assertFalse(self.ask("GET", f"{at}/proposal")["accepted"])
         self.assertEqual(self.ask("GET", f"{at}/zones/suggested")["zones"], [])
 
-    def test_a_place_is_filled(self) -> None:
+    def test_a_place_is_filled_or_left_out(self) -> None:
         spotted = photograph("gravel").copy()
         cv2.circle(spotted, (150, 300), 22, (250, 30, 30), -1)
         material = self.bring(encoded(spotted), "gravel.png")
@@ -219,6 +219,14 @@ class RoutesTest(AppTest):
         after = self.ask("GET", f"{at}/places")
         self.assertEqual([round(place["radius"], 3) for place in after["filled"]], [0.06])
         self.assertGreater(after["before"], after["places"][0]["strength"] if after["places"] else 0)
+        self.ask("POST", f"{at}/leave_out", json={"places": [{"x": 0.1, "y": 0.1, "radius": 0.05}]}, status=422)
+        self.change(self.ask("GET", at), {"tile.join.method": "cut", "tile.repair.spots": None})
+        found = self.ask("GET", f"{at}/places")
+        places = {"places": [{key: found["places"][0][key] for key in ("x", "y", "radius")}]}
+        left_out = self.ask("POST", f"{at}/leave_out", json=places)["tile.join.excluded"]
+        # On the sample: where the stain lies in the photograph.
+        sx, sy = left_out[0]["points"][0]
+        self.assertLess(np.hypot(sx - 150 / 512, sy - 300 / 512), 0.04)
 
     def test_zones_are_shown(self) -> None:
         zone = {"id": "a", "parts": [{"kind": "brush", "strokes": [stroke(0.25, 0.5, 0.5)], "soft": 0}]}

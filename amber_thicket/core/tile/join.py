@@ -118,6 +118,11 @@ class Settings(OperationSettings):
     spread: float = setting(
         15.0, ge=0, le=100, step=5, unit="%", label="Size spread", help="How far the sizes of pieces differ."
     )
+    whole: bool = setting(
+        False,
+        label="Whole pieces",
+        help="Stones and leaves that stand out are strewn whole, with the joint round them.",
+    )
     mirror: bool = setting(True, label="Mirror pieces", help="Lets pieces be mirrored too.")
     seed: int = setting(1, ge=1, le=9999, step=1, label="Arrangement", help="Another number, another arrangement.")
     rank: int = setting(
@@ -446,11 +451,10 @@ def _strewn(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan:
     limits = Limits(size, chosen.turn, chosen.spread / 100, chosen.mirror)
     seen = features_with_height(features(sample.pixels), sample.height)
     work = Patchwork(frame.width, frame.height, seen.shape[2])
-    pieces = pieces_in(sample.pixels, frame.part, chosen)
-    # Stones and leaves are strewn whole.
-    whole = Whole.of(pieces, sample.pixels, sample.unfit) if pieces.contrast >= PIECES_FROM else None
+    pieces = pieces_in(sample.pixels, frame.part, chosen) if chosen.whole else None
+    whole = Whole.of(pieces, sample.pixels, sample.unfit) if pieces and pieces.contrast >= PIECES_FROM else None
     strew(work, seen, sample.unfit, limits, chosen.seed, whole)
-    return replace(_laid(work, seen, {}), whole=whole is not None)
+    return replace(_laid(work, seen, {"whole": 1} if whole else {}), whole=whole is not None)
 
 
 def join(

@@ -120,6 +120,7 @@ export interface SettingValues {
   "tile.join.piece": number;
   "tile.join.turn": number;
   "tile.join.spread": number;
+  "tile.join.whole": boolean;
   "tile.join.mirror": boolean;
   "tile.join.seed": number;
   "tile.join.rank": number;

@@ -1,7 +1,7 @@
 /** The methods, each with what it is for; the one that does not suit the surface says why. */
 import { useTiling } from "../../editor/figures";
-import { change, useEditor, valueOf } from "../../editor/store";
-import type { Material } from "../../api/types";
+import { type Changes, change, useEditor, valueOf } from "../../editor/store";
+import type { Material, SettingValues } from "../../api/types";
 import { cx } from "../../ui/cx";
 import { useHelp } from "../help";
 import { useSettingInfo } from "../Setting";
@@ -9,6 +9,13 @@ import { useSettingInfo } from "../Setting";
 /** A sentence as a part of another. */
 const inSentence = (words: string) =>
   words.replace(/\.$/, "").replace(/^(It|Mixing|No)\b/, (first) => first.toLowerCase());
+
+type Method = SettingValues["tile.join.method"];
+/** Stones and leaves are strewn whole from now on; recipes from before are as they were. */
+const chosen = (method: Method): Changes => ({
+  "tile.join.method": method,
+  ...(method === "strew" && { "tile.join.whole": true }),
+});
 
 export function MethodRow({ material }: { material: Material }) {
   const info = useSettingInfo("tile.join.method");
@@ -37,7 +44,7 @@ export function MethodRow({ material }: { material: Material }) {
             aria-checked={on}
             aria-disabled={!!why && !on}
             title={why}
-            onClick={() => !on && !why && change({ "tile.join.method": choice.value }, info.label)}
+            onClick={() => !on && !why && change(chosen(choice.value as Method), info.label)}
             className={cx(
               "h-7 rounded-[5px] border px-1 text-[12px]",
               on ? "border-amber bg-raised font-medium" : "border-line bg-raised text-soft",

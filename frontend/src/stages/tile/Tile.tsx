@@ -36,7 +36,7 @@ const SETTINGS = {
   lattice: ["overlap_x", "overlap_y", "wander", "feather"],
   joints: ["rank", "larger", "bend", "joint_width", "detail", "smallest"],
   regrow: ["begin", "grow", "overlap_x", "overlap_y", "apart", "feather", "seed"],
-  strew: ["piece", "turn", "spread", "mirror", "grow", "feather", "seed"],
+  strew: ["piece", "whole", "turn", "spread", "mirror", "grow", "feather", "seed"],
   stochastic: ["piece", "grow", "seed"],
 } as const;
 
