@@ -214,7 +214,7 @@ def remaining(
     repaired maps. also: as for recipe_of()."""
     made = evaluation_for(one, read, recipe_of(one, repaired=True, profile=profile.id, also=also), memory)
     size = fit_side(made.recipe, min(_AGAIN, max(output_size(made.recipe))))
-    files = []
+    files: list[Stored] = []
     # What was missing is made from the others.
     roles = dict.fromkeys([*(judged.role for judged in one.found.roles), *NEEDED])
     for role in (role for role in roles if role in made.maps()):
@@ -225,7 +225,7 @@ def remaining(
         file = PlannedFile(name, "png", contents, 16, encoding_for(contents, floating=False), y)
         codes = stored(file, {role: made.layer(role, size).pixels}) / np.float32(65535)
         values = np.repeat(codes[..., None], 3, -1) if codes.ndim == 2 else codes
-        files.append(Stored(role, name, values, None, 16, False, "png", 1 << 16, size))
+        files.append(Stored(f"{len(files):016x}", name, values, None, 16, False, "png", 1 << 16, size))
     found = audit(files, y=profile.y, gloss=profile.gloss).findings
     # Whether a file was a JPEG once is told of the file, not of what became of it.
     known = {finding.rule for finding in one.found.findings}

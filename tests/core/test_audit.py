@@ -6,6 +6,7 @@ import hashlib
 import io
 import unittest
 import zipfile
+from dataclasses import replace
 from typing import Any
 from unittest import mock
 
@@ -15,6 +16,7 @@ from PIL import Image
 
 from amber_thicket.core.audit import look
 from amber_thicket.core.audit.look import SURE, Audit, Stored, audit
+from amber_thicket.core.check.aligned import ASIDE, Beside, beyond_light
 from amber_thicket.core.check.blocks import BLOCKY, blockiness
 from amber_thicket.core.files.encode import decoded_normal
 from amber_thicket.core.gather.maps import without_steps
@@ -27,6 +29,7 @@ from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.response.convert import to_specular
 from amber_thicket.core.settings import KEY_LENGTH
 from amber_thicket.core.shading.normal_reading import normal_reading
+from amber_thicket.core.shading.raking import Raking
 from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.formats.tags import encoding_tag
 from amber_thicket.formats.unzip import read_entries as entries
@@ -36,7 +39,7 @@ from amber_thicket.service.bake import check, pack
 from amber_thicket.service.sample_purchase import sample_files, true_maps
 from amber_thicket.standins.capture_rig.harbour_grating import harbour_grating
 from amber_thicket.standins.capture_rig.kinds import KINDS
-from tests.support import bumps
+from tests.support import bumps, evaluation, photographed, rig_surface, size_of
 
 SIDE = 512
 
@@ -350,6 +353,45 @@ class WeakTest(unittest.TestCase):
         self.assertIn("There is no roughness.", {finding.what for finding in found.found.findings})
         left = remaining(found, held.__getitem__, PROFILES["separate_y_plus"], Memory(400_000_000))
         self.assertEqual([finding.what for finding in left if finding.rule == "set.required_maps"], [])
+
+    def test_what_low_light_does_to_edges_is_no_move(self) -> None:
+        # Maps read from one photograph in low light lie on each other, though edges of tone lie beside those of relief;
+        # moved across the light, or further, they do not.
+        off = Beside(0.68, -1.88, 0.9)
+        light = Raking(bearing=70.0, strength=0.6, fit=0.8, weight=0.4)
+        self.assertLess(beyond_light(off, light, 512), ASIDE)
+        self.assertLess(beyond_light(off, None, 512), ASIDE)
+        self.assertGreater(beyond_light(Beside(1.0, -2.9, 0.9), replace(light, weight=0.0), 512), ASIDE)
+        self.assertGreater(beyond_light(Beside(1.88, 0.68, 0.9), light, 512), ASIDE)
+        self.assertGreater(beyond_light(Beside(1.4, -3.8, 0.9), light, 512), ASIDE)
+        lit = photographed(rig_surface("lime_render", 512, 3))
+        ready = evaluation(lit, **size_of(512))
+        names = ("base_color", "height", "normal", "roughness", "ambient_occlusion")
+        maps = {role: ready.layer(role, (512, 512)).pixels for role in names}
+        stored_maps = {"base_color": file("w_base_color.png", encode_srgb(maps["base_color"]))}
+        stored_maps["normal"] = file("w_normal.png", maps["normal"] * 0.5 + 0.5)
+        for role in ("height", "roughness", "ambient_occlusion"):
+            stored_maps[role] = file(f"w_{role}.png", np.repeat(maps[role][..., None], 3, -1))
+        found = audit(list(stored_maps.values()))
+        self.assertEqual([f.what for f in found.findings if f.rule == "set.aligned"], [])
+        rolled = dict(stored_maps)
+        rolled["roughness"] = file(
+            "w_roughness.png", np.roll(np.repeat(maps["roughness"][..., None], 3, -1), (0, 7), (0, 1))
+        )
+        found = audit(list(rolled.values()))
+        self.assertEqual({f.file for f in found.findings if f.rule == "set.aligned"}, {"w_roughness.png"})
+
+    def test_a_move_that_stays_in_doubt_is_found_again(self) -> None:
+        moved = good() | {"ambient_occlusion": file("a_ao.png", np.roll(MAPS["ambient_occlusion"], (-6, 11), (0, 1)))}
+        doubtful = look.lying_beside
+        with mock.patch.object(
+            look,
+            "lying_beside",
+            lambda *a: {role: one._replace(sure=SURE - 0.01) for role, one in doubtful(*a).items()},
+        ):
+            found, held = self.audited(**moved)
+            left = remaining(found, held.__getitem__, PROFILES["separate_y_plus"], Memory(400_000_000))
+        self.assertIn("set.aligned", {finding.rule for finding in left})
 
     def test_two_moves_that_are_asked_for_are_both_made(self) -> None:
         spoilt = good()

@@ -12,7 +12,7 @@ from typing import Any, Literal
 import numpy as np
 
 from amber_thicket.core.audit.polarity import Sides, sides
-from amber_thicket.core.check.aligned import ASIDE, lying_beside, steep
+from amber_thicket.core.check.aligned import ASIDE, OF_TONE, beyond_light, lying_beside, steep
 from amber_thicket.core.check.blocks import BLOCKY, blockiness
 from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.gather.registration import RegisteredFile, moved_back
@@ -24,6 +24,7 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.core.roles import ROLES
 from amber_thicket.core.settings import as_plain
 from amber_thicket.core.shading.normal_reading import Reading, normal_reading, vectors_as
+from amber_thicket.core.shading.raking import raking
 
 Level = Literal["pass", "note", "attention", "blocked", "unknown"]
 # Nothing is repaired unasked on less evidence than this.
@@ -445,6 +446,13 @@ def _steep(one: Judged, size: tuple[int, int]) -> Pixels:
     return steep(np.ascontiguousarray(values, np.float32), leans=one.role == "normal")
 
 
+def _for_light(colour: Judged) -> Pixels:
+    """The colour as linear light, small enough to be read quickly."""
+    values = colour.file.values[..., :3]
+    small = shrink(np.ascontiguousarray(values, np.float32), max(1, max(values.shape[:2]) // _SIDE))
+    return np.asarray(srgb_to_linear(small), np.float32)
+
+
 def _misaligned(by_role: dict[str, Judged]) -> Iterator[AuditFinding]:
     """Maps that lie beside where most of them lie."""
     order = [role for role in ("height", "ambient_occlusion") if role in by_role and not _blank(by_role[role])]
@@ -458,9 +466,11 @@ def _misaligned(by_role: dict[str, Judged]) -> Iterator[AuditFinding]:
     aside = {}
     rows: tuple[RegisteredFile, ...] = ()
     doubtful: dict[str, tuple[float, float]] = {}
+    light = raking(_for_light(by_role["base_color"])) if "base_color" in by_role else None
     for role, off in lying_beside(fields, order[0]).items():
         scale = by_role[role].file.size[0] / size[0]
-        if np.hypot(off.x, off.y) * scale > ASIDE:
+        far = beyond_light(off, light, size[0]) if role in OF_TONE else float(np.hypot(off.x, off.y))
+        if far * scale > ASIDE:
             aside[role] = round(off.x * scale, 2), round(off.y * scale, 2), off.sure
             if off.sure >= SURE:
                 rows = moved_back(rows, by_role[role].file.key, off.x / size[0], off.y / size[1])

@@ -13,6 +13,7 @@ import numpy as np
 
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.shading.raking import Raking
 
 # A correlation that is believed: so high, and so much above the one at no shift or at the opposite one.
 _LEAST, _BETTER, _MORE = 0.15, 1.3, 0.03
@@ -31,6 +32,23 @@ class Beside(NamedTuple):
     x: float
     y: float
     sure: float
+
+
+# Maps made of tone: light puts the edges of their relief aside, toward or away from where it comes, by these shares of
+# the width at most; the first where no side is known, the second along the light's axis where one is.
+OF_TONE = ("base_color", "roughness")
+BY_LIGHT, _ALONG_LIGHT = 0.004, 0.005
+
+
+def beyond_light(off: Beside, light: Raking | None, width: int) -> float:
+    """How far a map of tone lies beside others, px, but for what light explains. light: in the colour; None where there
+    is no colour; width: px of the fields compared."""
+    if light is None or light.weight == 0:
+        return max(float(np.hypot(off.x, off.y)) - BY_LIGHT * width, 0.0)
+    axis = np.radians(light.bearing)
+    along = off.x * np.cos(axis) - off.y * np.sin(axis)
+    across = off.x * np.sin(axis) + off.y * np.cos(axis)
+    return float(np.hypot(max(abs(along) - _ALONG_LIGHT * width, 0.0), across))
 
 
 def steep(field: Pixels, *, leans: bool = False) -> Pixels:

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 
-import numpy as np
-
-from amber_thicket.core.check.aligned import ASIDE, Beside, lying_beside, steep
+from amber_thicket.core.check.aligned import ASIDE, BY_LIGHT, OF_TONE, Beside, beyond_light, lying_beside, steep
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
 from amber_thicket.core.gather.registration import moved_back
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.settings import as_plain
+from amber_thicket.core.shading.raking import raking
 
 LIMIT = 0.5
 # Maps that change where the others do, the surest first.
@@ -25,15 +25,21 @@ def look(subject: Subject) -> Iterable[Finding]:
     roles = [role for role in _COMPARED if role in brought or role == "base_color"]
     fields = {role: steep(subject.maps[role].pixels, leans=role == "normal") for role in roles}
     found = lying_beside(fields, roles[0])
-    scale = subject.size[0] / fields[roles[0]].shape[1]
+    width = fields[roles[0]].shape[1]
+    scale = subject.size[0] / width
+    light = raking(subject.maps["base_color"].pixels)
     for role in roles:
         if role not in found:
             measured = "cannot tell: it changes elsewhere than the others"
             yield Finding("unknown", measured, f"within {LIMIT:g} px", map=role)
             continue
         off = found[role]
-        far = float(np.hypot(off.x, off.y)) * scale
         limit = max(LIMIT, ASIDE * scale)
+        far = math.hypot(off.x, off.y) * scale
+        if role in OF_TONE:
+            # The limit told is the one that holds where no side is known.
+            far, limit = beyond_light(off, light, width) * scale, limit + BY_LIGHT * width * scale
+            far += BY_LIGHT * width * scale
         measured = f"{off.x * scale:+.1f}, {off.y * scale:+.1f} px"
         if far <= limit:
             yield Finding("pass", measured, f"within {limit:.1f} px", map=role)
