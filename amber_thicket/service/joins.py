@@ -60,8 +60,8 @@ def joins(evaluation: Evaluation, where: str) -> bytes:
         )
     shown[source[..., 1], source[..., 0]] = tints[pieces]
     if plan.framing is not None:
-        # Looked at a little larger, some pixels between would stay bare.
-        shown = cv2.morphologyEx(shown, cv2.MORPH_CLOSE, np.ones((3, 3))) if plan.framing.scale > 1 else shown
+        # Looked at a little larger, and bent, some pixels between would stay bare.
+        shown = cv2.morphologyEx(shown, cv2.MORPH_CLOSE, np.ones((5, 5)))
         _outline_pieces(evaluation, shown)
     at = source[lines]
     for x, y in at:
