@@ -23,10 +23,10 @@ from amber_thicket.core.tile.repeat_artifacts import find_repeats
 from amber_thicket.service.broken import broken_by_joins
 from amber_thicket.service.tiling import suggestion
 from amber_thicket.standins.capture_rig.kinds import KINDS
-from amber_thicket.standins.capture_rig.laid_kinds import LAID
+from amber_thicket.standins.capture_rig.piecewise_kinds import PIECEWISE
 from bench.timing import best, table
 from bench.verdicts import REAL
-from tests.pieces import SIDE, laid, plan_of, ready, truly_broken
+from tests.pieces import SIDE, piecewise, plan_of, ready, truly_broken
 from tests.support import evaluation, linear_photograph, photographed, size_of, squared_up
 
 METHODS = ("cut", "joints", "strew")
@@ -42,7 +42,7 @@ def surfaces() -> Iterator[tuple[str, Pixels, dict[str, Any]]]:
     for kind in ("slate_shingles", "deck_planks", "tide_pebbles", "embossed_hide"):
         yield kind, photographed(KINDS[kind](1024, 5)), {}
     for kind in ("uneven_slates", "rubble_wall"):
-        lit = laid(kind, 8)[0]
+        lit = piecewise(kind, 8)[0]
         turn = cv2.getRotationMatrix2D((lit.shape[1] / 2, lit.shape[0] / 2), 3.0, 1.0)
         turned = cv2.warpAffine(lit, turn, lit.shape[1::-1], flags=cv2.INTER_CUBIC)[60:-60, 60:-60].clip(0)
         yield f"{kind}, turned 3°", np.ascontiguousarray(turned), {}
@@ -83,8 +83,8 @@ def row(name: str, method: str, one: Evaluation, known: str, floor: float) -> li
 def run(side: int) -> None:
     del side
     rows = []
-    floor = best(lambda: blur(np.ascontiguousarray(laid("rubble_wall")[0]), 4.0, wraps=False))
-    for kind in LAID:
+    floor = best(lambda: blur(np.ascontiguousarray(piecewise("rubble_wall")[0]), 4.0, wraps=False))
+    for kind in PIECEWISE:
         suggested = suggestion(ready(kind, tile__join__method="cut")).method
         for method in METHODS:
             mark = "*" if method == suggested else ""

@@ -18,7 +18,7 @@ from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
 from amber_thicket.core.tile.joints.arrange import framed_pieces
 from amber_thicket.core.tile.pieces import Pieces
 from amber_thicket.service.broken import plan_source
-from amber_thicket.standins.capture_rig.laid_kinds import LAID, Numbers
+from amber_thicket.standins.capture_rig.piecewise_kinds import PIECEWISE, Numbers
 from tests.support import ArraySource, photographed, size_of
 
 SIDE = 512
@@ -26,9 +26,9 @@ MEMORY = Memory(600_000_000)
 
 
 @lru_cache(maxsize=8)
-def laid(kind: str, seed: int = 3, side: int = 900) -> tuple[Pixels, Numbers]:
+def piecewise(kind: str, seed: int = 3, side: int = 900) -> tuple[Pixels, Numbers]:
     """(linear RGB, number of the piece of each pixel) of a photographed surface."""
-    surface, numbers = LAID[kind](side, seed)
+    surface, numbers = PIECEWISE[kind](side, seed)
     return photographed(surface), numbers
 
 
@@ -37,7 +37,7 @@ def ready(kind: str, seed: int = 3, **changes: Any) -> Evaluation:
     settings = {**size_of(SIDE), "tile__join__method": "joints", **changes}
     recipe = Recipe().with_changes({name.replace("__", "."): value for name, value in settings.items()})
     # What was laid once serves every test that chooses among it.
-    return Evaluation(recipe, ArraySource(laid(kind, seed)[0], f"{kind}/{seed}"), MEMORY)
+    return Evaluation(recipe, ArraySource(piecewise(kind, seed)[0], f"{kind}/{seed}"), MEMORY)
 
 
 def plan_of(one: Evaluation) -> TilePlan | Mosaic:
@@ -61,6 +61,6 @@ def truly_broken(kind: str, one: Evaluation, seed: int = 3) -> BrokenPieces:
     """What the joins break by the bench's own pieces: no segmentation takes part."""
     size = (SIDE, SIDE)
     plan, work = plan_of(one), one.sizes(size).work
-    truth = true_pieces(*laid(kind, seed), work.width)
+    truth = true_pieces(*piecewise(kind, seed), work.width)
     seen = truth if plan.framing is None else framed_pieces(truth, plan.framing, size)
     return broken_pieces(plan_source(one, plan, size), seen)

@@ -16,7 +16,7 @@ from amber_thicket import cli
 from amber_thicket.core.files.encode import stored
 from amber_thicket.core.files.file_plan import planned
 from amber_thicket.core.numeric.colour import encode_srgb8
-from amber_thicket.standins.capture_rig.laid_kinds import LAID
+from amber_thicket.standins.capture_rig.piecewise_kinds import PIECEWISE
 from tests.support import encoded, evaluation, linear_photograph, photograph, photographed, size_of
 
 
@@ -82,7 +82,7 @@ class CliTest(unittest.TestCase):
 
     def test_suggestions_are_taken_when_asked_for(self) -> None:
         slates = self.folder / "slates.png"
-        lit = photographed(LAID["uneven_slates"](700, 5)[0])
+        lit = photographed(PIECEWISE["uneven_slates"](700, 5)[0])
         slates.write_bytes(encoded(encode_srgb8(lit)))
         made: dict[str, tuple[str, str]] = {}
         for which, more in (("none", []), ("sure", []), ("all", ["--set", "tile.join.method=blend"])):

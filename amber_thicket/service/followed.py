@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
 from amber_thicket.core.settings import as_plain
-from amber_thicket.core.tile.repair import LaidAside, Spot
+from amber_thicket.core.tile.repair import DetachedSpot, Spot
 from amber_thicket.core.tile.retouch import RepairStroke
 from amber_thicket.service.broken import plan_places
 
@@ -54,17 +54,17 @@ def follow_plan(before: Evaluation, after: Evaluation) -> dict[str, Any]:
         return {}
     old, new = _shown(before), _shown(after)
     kept: list[Spot] = []
-    aside: list[LaidAside] = []
+    aside: list[DetachedSpot] = []
     for spot in spots.spots:
         at, source = (_place(old, x, y) for x, y in ((spot.x, spot.y), (spot.from_x, spot.from_y)))
         radius = spot.radius * old.across
         if at is None or source is None:
             kept.append(spot)
             continue
-        laid = LaidAside(x=at[0], y=at[1], radius=radius, from_x=source[0], from_y=source[1])
-        _take(laid, new, kept, aside, (spot.x, spot.y))
-    for laid in spots.aside:
-        _take(laid, new, kept, aside, None)
+        found = DetachedSpot(x=at[0], y=at[1], radius=radius, from_x=source[0], from_y=source[1])
+        _take(found, new, kept, aside, (spot.x, spot.y))
+    for detached in spots.aside:
+        _take(detached, new, kept, aside, None)
     moved = tuple(_followed(stroke, old, new) for stroke in strokes)
     changes: dict[str, Any] = {}
     if tuple(kept) != spots.spots or tuple(aside) != spots.aside:
@@ -75,15 +75,15 @@ def follow_plan(before: Evaluation, after: Evaluation) -> dict[str, Any]:
 
 
 def _take(
-    laid: LaidAside, new: _Shown, kept: list[Spot], aside: list[LaidAside], was: tuple[float, float] | None
+    spot: DetachedSpot, new: _Shown, kept: list[Spot], aside: list[DetachedSpot], was: tuple[float, float] | None
 ) -> None:
     """Where a fill lies in the new tile, or that it is laid aside."""
-    at = _found(new, (laid.x, laid.y), laid.radius, was)
+    at = _found(new, (spot.x, spot.y), spot.radius, was)
     if at is None:
-        aside.append(laid)
+        aside.append(spot)
         return
-    radius = laid.radius / new.across
-    source = _found(new, (laid.from_x, laid.from_y), laid.radius, None)
+    radius = spot.radius / new.across
+    source = _found(new, (spot.from_x, spot.from_y), spot.radius, None)
     if source is None:
         # What it was filled from is gone: from beside it, far enough not to show it again.
         source = (at[0] + 3 * radius) % 1.0, at[1]

@@ -6,7 +6,7 @@ import cv2
 
 from amber_thicket.core.numeric.colour import encode_srgb8
 from tests.browser.server import BrowserTest
-from tests.pieces import laid
+from tests.pieces import piecewise
 from tests.support import encoded, photograph, retry
 
 
@@ -148,7 +148,7 @@ class FanningBricksTest(BrowserTest):
 class JointsTest(BrowserTest):
     def test_joints_are_suggested_shown_corrected_and_stepped_through(self) -> None:
         path = self.folder / "slabs.png"
-        path.write_bytes(encoded(encode_srgb8(laid("crazy_paving", 3, 700)[0])))
+        path.write_bytes(encoded(encode_srgb8(piecewise("crazy_paving", 3, 700)[0])))
         self.bring(path)
         self.stage("Tile")
         page = self.page

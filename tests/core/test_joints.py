@@ -17,8 +17,8 @@ from amber_thicket.core.tile.joints.paths import cheapest_path, closed_side, ope
 from amber_thicket.core.tile.pieces import find_pieces
 from amber_thicket.service.broken import broken_by_joins, plan_places
 from amber_thicket.service.tiling import suggestion
-from amber_thicket.standins.capture_rig.laid_kinds import LAID
-from tests.pieces import SIDE, laid, plan_of, ready, truly_broken
+from amber_thicket.standins.capture_rig.piecewise_kinds import PIECEWISE
+from tests.pieces import SIDE, piecewise, plan_of, ready, truly_broken
 from tests.support import evaluation, linear_photograph, photographed, rig_surface, size_of
 
 
@@ -26,7 +26,7 @@ class BrokenTest(unittest.TestCase):
     def test_hardly_a_join_lies_within_pieces_by_the_benchs_own(self) -> None:
         # Rubble, slabs, slates of unequal widths, leaves: their pieces are known. A cut runs through them; a trimmed
         # stone may touch its neighbour for some px.
-        for kind in LAID:
+        for kind in PIECEWISE:
             with self.subTest(kind):
                 joints, cut = truly_broken(kind, ready(kind)), truly_broken(kind, ready(kind, tile__join__method="cut"))
                 self.assertLess(joints.share, 0.025, joints)
@@ -43,7 +43,7 @@ class BrokenTest(unittest.TestCase):
                 self.assertTrue(all(figure.passes for figure in figures), figures)
 
     def test_rows_that_lie_aslant_need_no_squaring(self) -> None:
-        lit, _ = laid("uneven_slates")
+        lit, _ = piecewise("uneven_slates")
         side = lit.shape[0]
         turn = cv2.getRotationMatrix2D((side / 2, side / 2), 2.0, 1.0)
         turned = cv2.warpAffine(lit, turn, (side, side), flags=cv2.INTER_CUBIC)[40:-40, 40:-40].clip(0)
@@ -100,7 +100,7 @@ class ChoiceTest(unittest.TestCase):
 
 class PiecesTest(unittest.TestCase):
     def test_strokes_join_and_part_pieces(self) -> None:
-        lit, _ = laid("crazy_paving")
+        lit, _ = piecewise("crazy_paving")
         before = pieces_in(lit, (0, 0, 1, 1), Settings())
         middle = before.labels.shape[0] // 2
         row = before.labels[middle]
@@ -120,7 +120,7 @@ class PiecesTest(unittest.TestCase):
         self.assertGreaterEqual(len(np.unique(parted.labels[whole])), 2)
 
     def test_directions(self) -> None:
-        lit, _ = laid("rubble_wall")
+        lit, _ = piecewise("rubble_wall")
         counts = [
             pieces_in(lit, (0, 0, 1, 1), Settings(**changes)).count
             for changes in ({"detail": 10.0}, {"detail": 50.0}, {"detail": 90.0})
@@ -133,7 +133,7 @@ class PiecesTest(unittest.TestCase):
         self.assertNotEqual(pieces_in(lit, (0, 0, 1, 1), Settings(joint_width=2.0)).count, counts[1])
 
     def test_defaults_are_those_of_the_figure(self) -> None:
-        lit, _ = laid("rubble_wall")
+        lit, _ = piecewise("rubble_wall")
         one, other = pieces_in(lit, (0, 0, 1, 1), Settings()), find_pieces(lit)
         self.assertLess(abs(one.count - other.count), 0.1 * other.count)
 
@@ -278,7 +278,7 @@ class StrewnWholeTest(unittest.TestCase):
                 self.assertGreater(found["shown"], 60)
 
     def test_what_has_no_pieces_is_strewn_as_before(self) -> None:
-        with mock.patch("amber_thicket.core.tile.join.Whole.of") as made:
+        with mock.patch("amber_thicket.core.tile.join.WholePieces.of") as made:
             for photo, whole in (("grass", True), ("gravel", False)):
                 strewn = {"tile__join__method": "strew", "tile__join__whole": whole}
                 evaluation(linear_photograph(photo), **size_of(256), **strewn).layer("base_color", (256, 256))

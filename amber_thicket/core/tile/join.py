@@ -32,7 +32,7 @@ from amber_thicket.core.tile.pieces import Pieces, Reading, find_pieces
 from amber_thicket.core.tile.seam_warp import apply_warp, seam_warp
 from amber_thicket.core.tile.shares import feathered
 from amber_thicket.core.tile.stochastic import Mixture, mix, patches
-from amber_thicket.core.tile.strew import Limits, Whole, strew
+from amber_thicket.core.tile.strew import Limits, WholePieces, strew
 from amber_thicket.errors import BadSetting
 
 GROWN = ("regrow", "strew", "stochastic")
@@ -120,7 +120,7 @@ class Settings(OperationSettings):
     )
     whole: bool = setting(
         False,
-        label="Whole pieces",
+        label="WholePieces pieces",
         help="Stones and leaves that stand out are strewn whole, with the joint round them.",
     )
     mirror: bool = setting(True, label="Mirror pieces", help="Lets pieces be mirrored too.")
@@ -452,7 +452,7 @@ def _strewn(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan:
     seen = features_with_height(features(sample.pixels), sample.height)
     work = Patchwork(frame.width, frame.height, seen.shape[2])
     pieces = pieces_in(sample.pixels, frame.part, chosen) if chosen.whole else None
-    whole = Whole.of(pieces, sample.pixels, sample.unfit) if pieces and pieces.contrast >= PIECES_FROM else None
+    whole = WholePieces.of(pieces, sample.pixels, sample.unfit) if pieces and pieces.contrast >= PIECES_FROM else None
     strew(work, seen, sample.unfit, limits, chosen.seed, whole)
     return replace(_laid(work, seen, {"whole": 1} if whole else {}), whole=whole is not None)
 

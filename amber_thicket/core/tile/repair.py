@@ -45,7 +45,7 @@ class Spot(Record):
     from_y: Wrapped
 
 
-class LaidAside(Record):
+class DetachedSpot(Record):
     """A fill whose place shows nowhere now. x, y, from_x, from_y: where it belongs in the flattened picture, in its
     widths and heights; radius: in its widths."""
 
@@ -60,7 +60,7 @@ class Settings(OperationSettings):
     spots: tuple[Spot, ...] = setting(
         (), most=MOST_SPOTS, label="Filled places", help="Places of the tile filled from elsewhere in it."
     )
-    aside: tuple[LaidAside, ...] = setting(
+    aside: tuple[DetachedSpot, ...] = setting(
         (),
         most=MOST_SPOTS,
         label="Laid aside",

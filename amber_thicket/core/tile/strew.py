@@ -39,7 +39,7 @@ class Limits:
 
 
 @dataclass(frozen=True)
-class Whole:
+class WholePieces:
     """What is strewn whole: stones, leaves. labels: (Hs, Ws), the piece each pixel of the sample belongs to; middles:
     (n, 2), their middles (x, y); unfit: (n,), those the sample's edge cuts or that should not show; joint: half the
     width of a joint, px."""
@@ -50,7 +50,7 @@ class Whole:
     joint: float
 
     @classmethod
-    def of(cls, pieces: Pieces, sample: Pixels, unfit: Mask | None) -> Whole:
+    def of(cls, pieces: Pieces, sample: Pixels, unfit: Mask | None) -> WholePieces:
         """The pieces of a sample (H, W, 3). unfit: (H, W), what of it should not show."""
         size = (sample.shape[1], sample.shape[0])
         sure = parted_for_sure(pieces)
@@ -67,7 +67,7 @@ class Whole:
 
 
 def strew(
-    work: Patchwork, seen: Pixels, unfit: Mask | None, limits: Limits, seed: int, whole: Whole | None = None
+    work: Patchwork, seen: Pixels, unfit: Mask | None, limits: Limits, seed: int, whole: WholePieces | None = None
 ) -> None:
     """Covers a tile. seen: features of the sample (Hs, Ws, 9 or, with a height, 10). whole: pieces that must not be
     cut; then groups of them are strewn, with the joint around them."""
@@ -101,7 +101,7 @@ class _Piece:
     must: Mask | None = None
 
 
-def _grouped(piece: _Piece, whole: Whole | None, bare: Mask | None = None, least: float = 0.0) -> _Piece | None:
+def _grouped(piece: _Piece, whole: WholePieces | None, bare: Mask | None = None, least: float = 0.0) -> _Piece | None:
     """The piece with an outline round whole pieces of the sample: those whose middles lie within it; None where there
     are none. bare: of the window; with it only those that lie on bare ground by this share of their area."""
     if whole is None:
@@ -245,7 +245,7 @@ def _cover(
     bad: Any,
     limits: Limits,
     choose: np.random.Generator,
-    whole: Whole | None = None,
+    whole: WholePieces | None = None,
 ) -> None:
     """Fills what no piece came to lie on."""
     rounds = 400 if whole is None else _GROUPS

@@ -136,7 +136,7 @@ export interface SettingValues {
   "tile.join.excluded_tolerance": number;
   "tile.join.kept": Stroke[];
   "tile.repair.spots": Spot[];
-  "tile.repair.aside": LaidAside[];
+  "tile.repair.aside": DetachedSpot[];
   "tile.retouch.strokes": RepairStroke[];
   "tile.cutout.on": boolean;
   "tile.cutout.ground": string[];
@@ -485,6 +485,14 @@ export interface Deposit {
   label: string;
   changes: Partial<Cover>;
 }
+/** A fill whose place shows nowhere now. x, y, from_x, from_y: where it belongs in the flattened picture, in its widths and heights; radius: in its widths. */
+export interface DetachedSpot {
+  x: number;
+  y: number;
+  radius: number;
+  from_x: number;
+  from_y: number;
+}
 export interface Disk {
   total: number;
   free: number;
@@ -627,14 +635,6 @@ export interface KeptAside {
 /** The revision a page knows. */
 export interface Known {
   revision: number;
-}
-/** A fill whose place shows nowhere now. x, y, from_x, from_y: where it belongs in the flattened picture, in its widths and heights; radius: in its widths. */
-export interface LaidAside {
-  x: number;
-  y: number;
-  radius: number;
-  from_x: number;
-  from_y: number;
 }
 /** One photograph. file: as gather.maps names files. bearing, elevation: of its lamp, where it stands out of the even ring; None follows the ring. */
 export interface Lamp {

@@ -66,13 +66,13 @@ def arrangements(
     made = []
     for number, pair in enumerate(pairs):
         report_progress(0.3 + 0.7 * number / len(pairs), "laying pieces")
-        laid = _laid(field, pair, tile, sample, bend, brushed)
-        if laid is not None:
-            made.append(laid)
+        arrangement = _arranged(field, pair, tile, sample, bend, brushed)
+        if arrangement is not None:
+            made.append(arrangement)
     return sorted(made, key=lambda one: one.outcome.cost(1.0))
 
 
-def _laid(
+def _arranged(
     field: DepthField, pair: StepPair, tile: tuple[int, int], sample: tuple[int, int], bend: float, brushed: Brushed
 ) -> Arrangement | None:
     placed = _Frame.of(field, pair, tile)

@@ -158,6 +158,6 @@ def fallen_leaves(side: int, seed: int) -> tuple[Surface, Numbers]:
     return surface, cv2.medianBlur(number.astype(np.uint8), 3).astype(np.int32)
 
 
-LAID: dict[str, Callable[[int, int], tuple[Surface, Numbers]]] = {
+PIECEWISE: dict[str, Callable[[int, int], tuple[Surface, Numbers]]] = {
     make.__name__: make for make in (rubble_wall, crazy_paving, uneven_slates, fallen_leaves)
 }
