@@ -120,7 +120,7 @@ class Settings(OperationSettings):
     )
     whole: bool = setting(
         False,
-        label="WholePieces pieces",
+        label="Whole pieces",
         help="Stones and leaves that stand out are strewn whole, with the joint round them.",
     )
     mirror: bool = setting(True, label="Mirror pieces", help="Lets pieces be mirrored too.")

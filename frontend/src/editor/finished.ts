@@ -3,3 +3,18 @@ import type { Material } from "../api/types";
 /** Pixels across and down the finished maps. */
 export const finishedWidth = (material: Material): number => material.preview.finished[0];
 export const finishedHeight = (material: Material): number => material.preview.finished[1];
+
+/** Pixels of the capture across a tile. */
+export function capturedWidth({ preview: { sample, view, tile, work } }: Material): number {
+  return ((sample[2] - sample[0]) * view.size[0] * tile[0]) / work[0];
+}
+
+/** Sides that maps can have. */
+const LEAST = 256;
+const MOST = 8192;
+
+/** The size of maps that keeps what was captured: `wide` or the next that loses little; `whole` says whether it does. */
+export function keepingSize(captured: number): { wide: number; whole: boolean } {
+  const wide = 2 ** Math.round(Math.log2(captured));
+  return { wide: Math.min(Math.max(wide, LEAST), MOST), whole: wide <= MOST };
+}

@@ -1,4 +1,5 @@
 import { Sparkles } from "lucide-react";
+import { capturedWidth } from "../../editor/finished";
 import { change, useEditor, valueOf } from "../../editor/store";
 import type { Material, SettingPath } from "../../api/types";
 import { Button } from "../../ui/Button";
@@ -24,9 +25,8 @@ export function Square({ material }: { material: Material }) {
   const state = useEditor();
   const width = valueOf(state, "square.size.width") as number;
   const height = valueOf(state, "square.size.height") as number;
-  const { sample, view, tile_mm, work, tile } = material.preview;
-  const sampleWidth = (sample[2] - sample[0]) * view.size[0];
-  const tilePx = (sampleWidth * tile[0]) / work[0];
+  const { tile_mm } = material.preview;
+  const tilePx = capturedWidth(material);
   const gain = width / tilePx;
   const fineChanges = ["square.flat", "square.lens"].reduce(
     (sum, id) =>

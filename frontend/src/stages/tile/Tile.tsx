@@ -1,4 +1,6 @@
-import { useEditor, valueOf } from "../../editor/store";
+import { capturedWidth, finishedWidth, keepingSize } from "../../editor/finished";
+import { type Changes, change, useEditor, valueOf } from "../../editor/store";
+import { Button } from "../../ui/Button";
 import { useTiling } from "../../editor/figures";
 import type { Material } from "../../api/types";
 import { Level } from "../../ui/Level";
@@ -40,6 +42,31 @@ const SETTINGS = {
   stochastic: ["piece", "grow", "seed"],
 } as const;
 
+/** Grown beyond the sample at the same size, maps keep less of it: told, with the size that keeps it. */
+function KeptWhenGrown({ material }: { material: Material }) {
+  const finished = finishedWidth(material);
+  const captured = capturedWidth(material);
+  const { wide, whole } = keepingSize(captured);
+  if (finished > 0.75 * Math.min(captured, wide)) return null;
+  const share = Math.round((100 * finished) / captured);
+  return (
+    <div role="note" className="flex flex-col items-start gap-1 pb-1.5 text-[12px] text-soft">
+      <p>
+        At {finished} px the maps keep {share} % of the sample&apos;s resolution
+        {whole ? "." : `; ${wide} px, the most there is, keep ${Math.round((100 * wide) / captured)} %.`}
+      </p>
+      <Button
+        onClick={() => {
+          const high = Math.round((material.preview.finished[1] * wide) / finished);
+          change({ "square.size.width": wide, "square.size.height": high } as Changes, "Size that keeps the sample");
+        }}
+      >
+        Make maps of {wide} px
+      </Button>
+    </div>
+  );
+}
+
 export function Tile({ material }: { material: Material }) {
   const method = useEditor((state) => valueOf(state, "tile.join.method")) as keyof typeof ABOUT;
   const grown = useEditor((state) => valueOf(state, "tile.join.grow")) as number;
@@ -61,6 +88,7 @@ export function Tile({ material }: { material: Material }) {
           {method === "regrow" && grown > 1 && (
             <p className="pb-1 text-[12px] text-soft">A tile larger than the sample begins with blocks.</p>
           )}
+          {grown > 1 && SETTINGS[method].some((name) => name === "grow") && <KeptWhenGrown material={material} />}
           {method === "stochastic" && tiling && tiling.against_mixing && (
             <p role="note" className="flex gap-2 py-1">
               <Level level="attention" word={false} />{" "}
