@@ -254,7 +254,15 @@ def plan(material_id: str) -> Any:
 def planned_shown(material_id: str, number: int, query: PlannedQuery) -> Any:
     """One file of the pack as its numbers will be, whole or one channel of it."""
     evaluation = _keyed(material_id, query, _composite("planned"))
-    files = planned(evaluation.recipe, services().library.get(material_id).name).files
+    material = services().library.get(material_id)
+    files = planned(evaluation.recipe, material.name).files
+    if number >= len(files) and query.key:
+        # The list of files it was taken from belongs to a state that has passed.
+        raise PassedState(
+            "The pack has no such file any more.",
+            remedy="Ask for the files of the newest state.",
+            revision=material.revision,
+        )
     if number >= len(files):
         raise NotFound("The pack has no such file any more.")
     side = min(max(query.side, 16), PLAN_SIDE)

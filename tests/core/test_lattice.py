@@ -136,7 +136,7 @@ class MeetTest(unittest.TestCase):
         for name, method in (("gravel", "strew"), ("grass", "strew")):
             found = suggestion(evaluation(linear_photograph(name), **size_of(512)))
             self.assertEqual((found.method, found.grid), (method, None))
-            self.assertEqual(found.changes, {"tile.join.method": method})
+            self.assertEqual(found.changes, {"tile.join.method": method, "tile.join.whole": True})
             self.assertIn("Nothing in it returns", found.reason)
             self.assertIn("loose pieces", found.reason)
             self.assertIn("not noise-like", found.against_mixing)
