@@ -384,7 +384,8 @@ class Evaluation:
         settings: Any = self._mattering(operation)
         if operation.decides_by is not None:
             own = self.recipe.settings(operation.id)
-            settings = [getattr(own, name) for name in operation.decides_by]
+            names = operation.decides_by(own) if callable(operation.decides_by) else operation.decides_by
+            settings = [getattr(own, name) for name in names]
         given = self.given(operation)
         parts = ["decide", operation.id, operation.version, settings, given.role if given else ""]
         if operation.stage == "even" and sizes.work.wraps:

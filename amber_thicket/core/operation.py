@@ -41,7 +41,8 @@ class Operation:
     half that looks at the inputs at plan size and returns what holds for every size (levels, joins, light field);
     its result reaches `apply` as `decided`. also: ids of operations without a function whose settings this one
     reads too, handed over under their names; "#tag" stands for all that have a tag. tags: what others may ask for.
-    decides_by: the settings that `decide` looks at (all when None), so that the others do not make it decide again.
+    decides_by: the settings that `decide` looks at (all when None), so that the others do not make it decide again; or
+    a function that names them, where they hang on the settings themselves.
     settle: makes what `apply` is handed out of what was decided and all settings, where that is quick and deciding
     is not. decides_at: the longest side in pixels its decision looks at, as far as the capture is that sharp; 0 for
     plan size. idle: says from the settings that the operation would change nothing, so its first input passes
@@ -64,7 +65,7 @@ class Operation:
     also: tuple[str, ...] = ()
     tags: tuple[str, ...] = ()
     decide: Decide | None = None
-    decides_by: tuple[str, ...] | None = None
+    decides_by: tuple[str, ...] | Callable[[Any], tuple[str, ...]] | None = None
     settle: Decide | None = None
     decides_at: int = 0
     lazy: bool = False

@@ -9,6 +9,7 @@ from scipy import sparse
 
 from amber_thicket.core.check.figures import coded, seams
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.shading.slope import slopes
 from amber_thicket.core.strokes import Stroke
 from amber_thicket.core.synthesis.framing import Framing, framed
@@ -82,6 +83,22 @@ class ChoiceTest(unittest.TestCase):
         self.assertGreater(float(np.abs(bent.shifts).max()), 1e-3)
         # At most .022 of the tile, half of it on each side, along two axes.
         self.assertLess(float(np.abs(bent.shifts).max()), 0.0221)
+
+    def test_overlaps_lay_nothing_anew_and_pieces_do(self) -> None:
+        join = BY_ID["tile.join"]
+        first = ready("crazy_paving")
+        same = ready("crazy_paving", tile__join__overlap_x=31.0, tile__join__seed=7, tile__join__wander=40.0)
+        other = ready("crazy_paving", tile__join__detail=60.0)
+        key = first._made_decided_key(join)
+        self.assertEqual(same._made_decided_key(join), key)
+        self.assertNotEqual(other._made_decided_key(join), key)
+        # A cut hangs on its overlaps, and on nothing that only pieces have.
+        cuts = [
+            ready("crazy_paving", tile__join__method="cut", **more)._made_decided_key(join)
+            for more in ({}, {"tile__join__detail": 60.0}, {"tile__join__overlap_x": 31.0})
+        ]
+        self.assertEqual(cuts[0], cuts[1])
+        self.assertNotEqual(cuts[0], cuts[2])
 
     def test_a_real_width_follows_the_steps(self) -> None:
         one = ready("crazy_paving", square__size__sample_mm=1000.0)

@@ -489,6 +489,19 @@ def _finished(pixels: Pixels, layer: Raster, evidence: dict[str, Any]) -> Raster
     return Raster(np.maximum(pixels, 0, out=pixels), evidence=dict(evidence))
 
 
+_OF_PIECES = ("bend", "joint_width", "detail", "smallest", "one_piece", "split_piece")
+_OF_SAMPLE = ("method", "excluded", "excluded_colours", "excluded_tolerance", "kept")
+
+
+def _decides_by(chosen: Settings) -> tuple[str, ...]:
+    """What the plan hangs on: with joints not on overlaps, which follow from the steps; without, not on pieces, unless
+    they are strewn."""
+    if chosen.method == "joints":
+        return (*_OF_SAMPLE, *_OF_PIECES)
+    later = ("feather", "rank", "larger", *(() if chosen.method == "strew" else _OF_PIECES))
+    return tuple(name for name in Settings.model_fields if name not in later)
+
+
 OPERATION = Operation(
     id="tile.join",
     label="Join",
@@ -499,7 +512,7 @@ OPERATION = Operation(
     carries="joined",
     apply=join,
     decide=decide_join,
-    decides_by=tuple(name for name in Settings.model_fields if name not in ("feather", "rank", "larger")),
+    decides_by=_decides_by,
     settle=finalize_plan,
     idle=lambda s: s.method == "none",
     version=5,
