@@ -88,6 +88,10 @@ class Evaluation:
         self._sizes: dict[tuple[int, int], Sizes] = {}
         self._recalled: dict[str, Evaluation] = {}
 
+    def with_changes(self, changes: dict[str, Any]) -> Evaluation:
+        """The same capture under a recipe with settings changed. Raises BadSetting."""
+        return Evaluation(self.recipe.with_changes(changes), self.first, self.memory, self.cancel, self.files)
+
     def sizes(self, size: tuple[int, int]) -> Sizes:
         """Frames for a tile of (width, height) pixels."""
         if size not in self._sizes:

@@ -34,7 +34,7 @@ def suggestions(evaluation: Evaluation, which: Which, asked: dict[str, Any]) -> 
         if found.accepted:
             corners = _corners(found.corners)
             changes |= corners | ({"square.lens.k1": found.k1} if found.k1 else {})
-            evaluation = _with(evaluation, changes)
+            evaluation = evaluation.with_changes(changes)
             told.append("Squared by the corners that were found.")
     if _JOIN not in chosen and _CUT_OUT not in chosen and settings(_JOIN).method == "cut":
         method = suggestion(evaluation)
@@ -54,8 +54,3 @@ def _corners(corners: Any) -> dict[str, float]:
         for name, place in zip(CORNERS, corners, strict=True)
         for axis, value in zip("xy", place, strict=True)
     }
-
-
-def _with(evaluation: Evaluation, changes: dict[str, Any]) -> Evaluation:
-    recipe = evaluation.recipe.with_changes(changes)
-    return Evaluation(recipe, evaluation.first, evaluation.memory, evaluation.cancel, evaluation.files)

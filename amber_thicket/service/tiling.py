@@ -56,7 +56,7 @@ class Suggestion:
 def suggestion(evaluation: Evaluation) -> Suggestion:
     """The method that suits the sample, with the reason. Same settings, same answer."""
     # As the method Joints sees them: overlaps of another method do not change the answer.
-    pieces = pieces_of_sample(_with_changes(evaluation, {"tile.join.method": "joints"}))
+    pieces = pieces_of_sample(evaluation.with_changes({"tile.join.method": "joints"}))
     against = _NO_PIECES.format(pieces.contrast) if pieces.contrast < NONE else ""
     return replace(_suggested(evaluation, pieces), against_joints=against)
 
@@ -94,7 +94,7 @@ def _breaks(evaluation: Evaluation, changes: dict[str, Any], pieces: Pieces, bot
     across and down; courses that return one way are cut anywhere along the other."""
     if pieces.contrast < _OFFERED:
         return ""
-    found = broken_by_joins(_with_changes(evaluation, changes))
+    found = broken_by_joins(evaluation.with_changes(changes))
     few = _FEW if both_ways else 1
     if found.get("pieces") != "yes" or (found["count"] < few and 100 * found["share"] <= _MOST):
         return ""
@@ -107,7 +107,7 @@ def _along_joints(
     """Joins that follow joints, where there are pieces and steps at which that goes well; None where not."""
     if pieces.contrast < _OFFERED:
         return None
-    plan = _with_changes(evaluation, {"tile.join.method": "joints"}).decided(BY_ID["tile.join"])
+    plan = evaluation.with_changes({"tile.join.method": "joints"}).decided(BY_ID["tile.join"])
     came = plan.evidence
     if "trimmed" not in came or came["price"] > _DEAR or came["broken"] > _SOME * came["pieces"]:
         return None
@@ -120,11 +120,6 @@ def _along_joints(
     against = _BREAKS if noise is None or not noise.holds else _BREAKS_PIECES
     changes = {} if now == "joints" else {"tile.join.method": "joints"}
     return Suggestion("joints", reason, changes, None, against, sure=pieces.contrast >= _SURE)
-
-
-def _with_changes(evaluation: Evaluation, changes: dict[str, Any]) -> Evaluation:
-    recipe = evaluation.recipe.with_changes(changes)
-    return Evaluation(recipe, evaluation.first, evaluation.memory, evaluation.cancel, evaluation.files)
 
 
 def _crop_size(evaluation: Evaluation) -> tuple[float, float]:
@@ -231,7 +226,7 @@ def _loose(evaluation: Evaluation, noise: Noiselike) -> tuple[str, str]:
         if light.weight <= ONE_SIDE:
             return "strew", f"{loose} that hardly comes from one side ({light.weight:.2f} along {light.bearing:.0f}°)."
     mismatch = (
-        _with_changes(evaluation, {"tile.join.method": "cut"}).decided(BY_ID["tile.join"]).evidence["join_mismatch"]
+        evaluation.with_changes({"tile.join.method": "cut"}).decided(BY_ID["tile.join"]).evidence["join_mismatch"]
     )
     if mismatch >= _POOR:
         return "regrow", f"A cut would differ by {mismatch:.2f} of random places along its joins (good is {_POOR})."

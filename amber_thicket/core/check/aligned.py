@@ -37,14 +37,14 @@ class Beside(NamedTuple):
 # Maps made of tone: light puts the edges of their relief aside, toward or away from where it comes, by these shares of
 # the width at most; the first where no side is known, the second along the light's axis where one is.
 OF_TONE = ("base_color", "roughness")
-BY_LIGHT, _ALONG_LIGHT = 0.004, 0.005
+_BY_LIGHT, _ALONG_LIGHT = 0.004, 0.005
 
 
 def beyond_light(off: Beside, light: Raking | None, width: int) -> float:
     """How far a map of tone lies beside others, px, but for what light explains. light: in the colour; None where there
     is no colour; width: px of the fields compared."""
     if light is None or light.weight == 0:
-        return max(float(np.hypot(off.x, off.y)) - BY_LIGHT * width, 0.0)
+        return max(float(np.hypot(off.x, off.y)) - _BY_LIGHT * width, 0.0)
     axis = np.radians(light.bearing)
     along = off.x * np.cos(axis) - off.y * np.sin(axis)
     across = off.x * np.sin(axis) + off.y * np.cos(axis)

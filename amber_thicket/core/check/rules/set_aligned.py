@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 
-from amber_thicket.core.check.aligned import ASIDE, BY_LIGHT, OF_TONE, Beside, beyond_light, lying_beside, steep
+from amber_thicket.core.check.aligned import ASIDE, OF_TONE, Beside, beyond_light, lying_beside, steep
 from amber_thicket.core.check.rule import Finding, Fix, Rule, Subject
 from amber_thicket.core.gather.registration import moved_back
 from amber_thicket.core.recipe import Recipe
@@ -36,11 +36,11 @@ def look(subject: Subject) -> Iterable[Finding]:
         off = found[role]
         limit = max(LIMIT, ASIDE * scale)
         far = math.hypot(off.x, off.y) * scale
-        if role in OF_TONE:
-            # The limit told is the one that holds where no side is known.
-            far, limit = beyond_light(off, light, width) * scale, limit + BY_LIGHT * width * scale
-            far += BY_LIGHT * width * scale
         measured = f"{off.x * scale:+.1f}, {off.y * scale:+.1f} px"
+        if role in OF_TONE:
+            # What is held against the limit is told.
+            far = beyond_light(off, light, width) * scale
+            measured += f", {far:.1f} px more than light explains"
         if far <= limit:
             yield Finding("pass", measured, f"within {limit:.1f} px", map=role)
         else:
