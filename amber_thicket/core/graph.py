@@ -27,11 +27,12 @@ from amber_thicket.core.source import Source, halvings
 from amber_thicket.core.square.crop import sampled
 from amber_thicket.core.square.view import View, view_of
 from amber_thicket.core.tile.join import reach
+from amber_thicket.core.tile.tile_set import meet
 
 PLAN_SIDE = 768
 AS_SHOT = "as_shot"
 _BEFORE_TILE = ("gather", "square", "even")
-# What of a recipe a map can be pinned to.
+# What of a recipe a map can be pinned to, and what all tiles of a set have in common.
 _RECALLED = ("relief", "response")
 # The photograph as it was before Even goes through Tile as an existing map does.
 _ALIASES = {f"squared.{AS_SHOT}": "squared"}
@@ -364,6 +365,8 @@ class Evaluation:
 
     def _decided_key(self, operation: Operation) -> str:
         """The content key of what `apply` is handed."""
+        if self._first is not None and operation.stage in _RECALLED:
+            return self._first._decided_key(operation)
         if operation.id not in self._decided_keys:
             key = self._made_decided_key(operation)
             if self._settles(operation):
@@ -398,6 +401,9 @@ class Evaluation:
 
     def decided(self, operation: Operation) -> Any:
         """What the operation decided, at plan size if it does not ask for more; the same for every output size."""
+        if self._first is not None and operation.stage in _RECALLED:
+            # One level, one light, one curve for all tiles of a set.
+            return self._first.decided(operation)
         decide = (self.given(operation) or operation).decide
         assert decide is not None
         sizes = self._decide_sizes(operation)
@@ -427,7 +433,36 @@ class Evaluation:
 
     def layer(self, name: str, size: tuple[int, int]) -> Raster:
         """A layer for a tile of (width, height) pixels. Raises Cancelled."""
-        return self._layer(name, self.sizes(size))
+        sizes = self.sizes(size)
+        if self._first is None or name not in self.maps():
+            return self._layer(name, sizes)
+        first, border = self._first, self.recipe.settings("tile.set").border / 100 * sizes.tile.tile_width
+
+        def met() -> Raster:
+            return meet(self._layer(name, sizes), first._layer(name, sizes), border)
+
+        return self.memory.get(f"{self._key(name, sizes)}/met", met, self.cancel.check)
+
+    def tile_of_set(self, number: int) -> Evaluation:
+        """Another tile of the set, from 1; the only one there is where there is no set."""
+        chosen = self.recipe.settings("tile.set")
+        wanted = min(number, chosen.count)
+        return self if wanted == min(chosen.shown, chosen.count) else self._beside({"tile.set.shown": wanted})
+
+    def before_set(self) -> Evaluation:
+        """The one tile the tiles of a set are made of, as joins, fills and strokes lie on it."""
+        return self if self.recipe.settings("tile.set").count < 2 else self._beside({"tile.set.count": 1})
+
+    def _beside(self, changes: dict[str, Any]) -> Evaluation:
+        other = self.with_changes(changes)
+        other.others, other.told = self.others, self.told
+        return other
+
+    @cached_property
+    def _first(self) -> Evaluation | None:
+        """The first tile of a set, where another one is shown: its maps are made by the same rules."""
+        chosen = self.recipe.settings("tile.set")
+        return self.tile_of_set(1) if min(chosen.shown, chosen.count) > 1 else None
 
     def gathered(self, side: int) -> Raster:
         """The whole capture, the right way up, halved until its longer side is under twice `side`."""

@@ -25,3 +25,11 @@ def report_progress(share: float, what: str) -> None:
     listener = _listener.get()
     if listener:
         listener(share, what)
+
+
+@contextmanager
+def part_of_progress(first: float, last: float, what: str) -> Iterator[None]:
+    """While inside, what is reported counts as this part of the whole, and is called that."""
+    outer = _listener.get()
+    with progress_to(lambda share, _: outer(first + share * (last - first), what) if outer else None):
+        yield

@@ -18,7 +18,7 @@ from amber_thicket.core.check.blocks import blockiness
 from amber_thicket.core.check.registry import examine
 from amber_thicket.core.check.rule import Finding, Rule, Subject
 from amber_thicket.core.files.encode import asked_for, stored
-from amber_thicket.core.files.file_plan import Plan, PlannedFile, blank_roles, planned
+from amber_thicket.core.files.file_plan import Plan, PlannedFile, blank_roles, check_atlas, planned, stem_of
 from amber_thicket.core.graph import Evaluation, fit_side, output_size
 from amber_thicket.core.memory import Cancel
 from amber_thicket.core.pack.formats import FORMATS
@@ -56,14 +56,17 @@ _PACKED = 0.6
 
 
 def pack_bytes(recipe: Recipe, name: str) -> int:
-    """About how many bytes a pack will take on the disk, in its largest size."""
+    """About how many bytes a pack will take on the disk, in its largest size. Raises BadSetting for an atlas that would
+    be too large."""
+    check_atlas(recipe)
     width, height = output_size(recipe)
     lossy = 0.1
+    plan = planned(recipe, name)
     sizes = [
         width * height * file.values_a_pixel * file.bits / 8 * (lossy if FORMATS[file.format].lossy else _PACKED)
-        for file in planned(recipe, name).files
+        for file in plan.files
     ]
-    return int(sum(sizes))
+    return int(sum(sizes)) * plan.tiles * (2 if recipe.settings("pack.files").tiles == "both" else 1)
 
 
 def subject_of(evaluation: Evaluation, name: str, side: int = CHECK_SIDE) -> Subject:
@@ -163,49 +166,78 @@ def pack(evaluation: Evaluation, name: str, progress: Progress) -> Iterator[Writ
 
 
 def _packed(evaluation: Evaluation, name: str, progress: Progress, beside: ThreadPoolExecutor) -> Iterator[Written]:
-    plan, size = planned(evaluation.recipe, name), output_size(evaluation.recipe)
+    recipe, size = evaluation.recipe, output_size(evaluation.recipe)
+    check_atlas(recipe)
+    plan, how = planned(recipe, name), recipe.settings("pack.files").tiles
     # What is left for lack of room in the middle of it all would be made anew from the photograph on.
     evaluation.memory.at_least(_CHANNELS_KEPT * 4 * size[0] * size[1])
     progress(0.02, "Checking")
-    findings = beside.submit(check, evaluation, name)
+    tiles = {number: evaluation.tile_of_set(number) for number in range(1, plan.tiles + 1)}
+    findings = {number: beside.submit(check, tile, name) for number, tile in tiles.items()}
     facts: list[dict[str, Any]] = []
     kept: dict[str, bytes] = {}
     sizes = _sizes(evaluation)
+    steps = [(at, number) for at in sizes for number in tiles]
     # A half has a quarter of the pixels.
-    weights = [4.0**-n for n in range(len(sizes))]
-    begun = 0.0
-    coming: deque[tuple[PlannedFile, str, Future[Written]]] = deque()
+    weights = [(at[0] / size[0]) ** 2 for at, _ in steps]
+    coming: deque[tuple[str, Future[Written]]] = deque()
 
     def ready() -> Written:
-        file, folder, making = coming.popleft()
+        keep, making = coming.popleft()
         written = making.result()
         facts.append(written.facts)
-        if not folder:
-            kept[file.name.removeprefix(f"{plan.stem}_").split(".")[0]] = written.data
+        if keep:
+            kept[keep] = written.data
         return written
 
-    for weight, at in zip(weights, sizes, strict=True):
+    def write(file: PlannedFile, folder: str, codes: Any, keep: str = "", **more: Any) -> Iterator[Written]:
+        coming.append((keep, beside.submit(_written, evaluation.cancel, file, folder, codes, **more)))
+        if len(coming) > 2:
+            yield ready()
+
+    atlas: dict[int, Any] = {}
+    for step, (at, number) in enumerate(steps):
         folder = "" if at == size else f"{at[0]}x{at[1]}/"
-        for number, file in enumerate(plan.files):
+        own = planned(recipe, name, number if how != "atlas" else "atlas")
+        for index, file in enumerate(own.files):
             evaluation.cancel.check()
-            share = (begun + weight * number / len(plan.files)) / sum(weights)
-            progress(0.1 + 0.8 * share, f"Making {folder}{file.name}")
-            codes = stored(file, {role: evaluation.layer(role, at).pixels for role in asked_for(file)})
-            coming.append((file, folder, beside.submit(_written, evaluation.cancel, file, folder, codes)))
-            if len(coming) > 2:
+            share = (sum(weights[:step]) + weights[step] * index / len(own.files)) / sum(weights)
+            of = f", tile {number} of {len(tiles)}" if len(tiles) > 1 else ""
+            progress(0.1 + 0.8 * share, f"Making {folder}{file.name}{of}")
+            codes = stored(file, {role: tiles[number].layer(role, at).pixels for role in asked_for(file)})
+            if plan.atlas:
+                _put_in_atlas(atlas, index, codes, number - 1, plan.atlas)
+            if how != "atlas" or not plan.atlas:
+                keep = "" if folder else file.name.removeprefix(f"{own.stem}_").split(".")[0]
+                more = {"tile": number} if len(tiles) > 1 else {}
+                yield from write(file, folder, codes, keep, **more)
+        if plan.atlas and number == len(tiles):
+            for index, file in enumerate(planned(recipe, name, "atlas").files):
+                yield from write(file, folder, atlas.pop(index))
+        if not folder and own.scenes:
+            while coming:
                 yield ready()
-        begun += weight
+            progress(0.1 + 0.8 * sum(weights[: step + 1]) / sum(weights), "Making the scene")
+        for kind, title in () if folder else own.scenes:
+            scene = _scene(kind, title, own, tiles[number], size, kept)
+            facts.append(scene.facts)
+            yield scene
     while coming:
         yield ready()
-    if plan.scenes:
-        progress(0.92, "Making the scene")
-    for kind, title in plan.scenes:
-        scene = _scene(kind, title, plan, evaluation, size, kept)
-        facts.append(scene.facts)
-        yield scene
     progress(0.97, "Writing the manifest")
-    yield _manifest(plan, evaluation, size, facts, findings.result(), name)
+    told = {number: found.result() for number, found in findings.items()}
+    yield _manifest(plan, evaluation, size, facts, told, name)
     progress(1.0, "Done")
+
+
+def _put_in_atlas(atlas: dict[int, Any], index: int, codes: Any, place: int, shape: tuple[int, int]) -> None:
+    """A tile beside the others of its map, row by row. atlas: by the number of the file; shape: (columns, rows)."""
+    columns, rows = shape
+    high, wide = codes.shape[:2]
+    if index not in atlas:
+        atlas[index] = np.zeros((rows * high, columns * wide, *codes.shape[2:]), codes.dtype)
+    row, column = divmod(place, columns)
+    atlas[index][row * high : (row + 1) * high, column * wide : (column + 1) * wide] = codes
 
 
 def _sizes(evaluation: Evaluation) -> list[tuple[int, int]]:
@@ -215,12 +247,12 @@ def _sizes(evaluation: Evaluation) -> list[tuple[int, int]]:
     return [(width >> n, height >> n) for n in range(count) if min(width >> n, height >> n) >= 16]
 
 
-def _written(cancel: Cancel, file: PlannedFile, folder: str, codes: Any) -> Written:
-    """One file at one size, written and read back."""
+def _written(cancel: Cancel, file: PlannedFile, folder: str, codes: Any, **more: Any) -> Written:
+    """One file at one size, written and read back. more: what its facts say besides."""
     cancel.check()
     data = encoded(codes, format=file.format, encoding=file.encoding)
     cancel.check()
-    return Written(folder + file.name, data, _facts(file, folder, data, codes, _again(data, codes)))
+    return Written(folder + file.name, data, _facts(file, folder, data, codes, _again(data, codes)) | more)
 
 
 def _facts(file: PlannedFile, folder: str, data: bytes, codes: Any, read_back: Any) -> dict[str, Any]:
@@ -294,9 +326,11 @@ def _manifest(
     evaluation: Evaluation,
     size: tuple[int, int],
     facts: list[dict[str, Any]],
-    findings: list[dict[str, Any]],
+    findings: dict[int, list[dict[str, Any]]],
     name: str,
 ) -> Written:
+    """findings: by the number of the tile."""
+    several = len(findings) > 1
     height = evaluation.layer("height", fit_side(evaluation.recipe, CHECK_SIDE))
     tile_mm = evaluation.tile_mm(evaluation.sizes(size))
     manifest = {
@@ -309,12 +343,27 @@ def _manifest(
             "fraction_of_tile_width": round(height.span, 6),
             "mm": round(height.span * tile_mm, 4) if tile_mm else None,
         },
+        **({"tile_set": _told_set(plan, evaluation)} if several else {}),
         "files": facts,
         "left_out": [{"map": role, "reason": "blank"} for role in plan.left_out],
-        "checks": [{key: f[key] for key in ("rule", "map", "level", "measured", "limit")} for f in findings],
+        "checks": [
+            {key: f[key] for key in ("rule", "map", "level", "measured", "limit")} | ({"tile": tile} if several else {})
+            for tile, found in findings.items()
+            for f in found
+        ],
         "recipe": evaluation.recipe.as_json(),
         "source": _told_source(evaluation),
         "brought": {role: source.key.split(".")[0] for role, source in evaluation.brought.items()},
     }
     data = (json.dumps(manifest, indent=2, ensure_ascii=False) + "\n").encode()
-    return Written(f"{plan.stem}_manifest.json", data, {"file": f"{plan.stem}_manifest.json"})
+    title = f"{stem_of(evaluation.recipe, name)}_manifest.json"
+    return Written(title, data, {"file": title})
+
+
+def _told_set(plan: Plan, evaluation: Evaluation) -> dict[str, Any]:
+    """How the tiles of a set belong together."""
+    border = evaluation.recipe.settings("tile.set").border
+    told: dict[str, Any] = {"tiles": plan.tiles, "common_border_percent": border, "meets": "every tile, at every edge"}
+    if plan.atlas:
+        told["atlas"] = {"columns": plan.atlas[0], "rows": plan.atlas[1], "order": "row by row from the top left"}
+    return told

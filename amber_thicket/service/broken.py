@@ -17,6 +17,7 @@ from amber_thicket.core.tile.joints.arrange import framed_pieces
 from amber_thicket.core.tile.joints.score import Trimmed, trimmed_pieces
 from amber_thicket.core.tile.pieces import NONE, PIECES, Pieces, find_pieces
 from amber_thicket.core.tile.seam_warp import apply_warp
+from amber_thicket.core.tile.tile_set import set_source
 
 
 def pieces_of_sample(evaluation: Evaluation) -> Pieces:
@@ -66,7 +67,7 @@ def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
         left = trimmed_pieces(seen.labels, seen.depth, seen.joint, seen.typical, shown)
         return broken_pieces(source, seen), left
 
-    found = evaluation.memory.get(f"broken/{evaluation.key('joined', size)}", looked)
+    found = evaluation.memory.get(f"broken/{evaluation.key('joined', size)}/{evaluation.key('varied', size)}", looked)
     return {**told, **_as_told(*found)}
 
 
@@ -85,12 +86,33 @@ def plan_places(evaluation: Evaluation, size: tuple[int, int]) -> NDArray[np.flo
     return np.stack([x[rows, columns], y[rows, columns]], -1).astype(np.float64)
 
 
-def plan_source(evaluation: Evaluation, plan: TilePlan | Mosaic, size: tuple[int, int]) -> Any:
+def plan_source(evaluation: Evaluation, plan: TilePlan | Mosaic, size: tuple[int, int]) -> NDArray[np.float64]:
+    """Px (x, y) of the sample, as the plan looks at it, that each pixel of the tile shows, (H, W, 2)."""
     work = evaluation.sizes(size).work
     if isinstance(plan, Mosaic):
-        return source_of_mosaic(plan, size)
-    sample = plan.framing.extent(size) if plan.framing else (work.width, work.height)
-    return source_of(plan, size, sample).astype(np.float64)
+        found = source_of_mosaic(plan, size)
+    else:
+        sample = plan.framing.extent(size) if plan.framing else (work.width, work.height)
+        found = source_of(plan, size, sample).astype(np.float64)
+    at = set_places(evaluation, size)
+    return found if at is None else found[at[..., 1], at[..., 0]]
+
+
+def set_places(evaluation: Evaluation, size: tuple[int, int]) -> NDArray[np.int64] | None:
+    """Px (x, y) of the joined tile that the tile of a set shows at each pixel, (H, W, 2); None without a set."""
+    if evaluation.recipe.settings("tile.set").count < 2:
+        return None
+    return set_source(evaluation.decided(BY_ID["tile.set"]), size)
+
+
+def on_joined(evaluation: Evaluation, x: float, y: float) -> tuple[float, float]:
+    """Where on the joined tile lies what is seen at a place of the tile; all in tile widths and heights."""
+    size = fit_side(evaluation.recipe, PLAN_SIDE)
+    at = set_places(evaluation, size)
+    if at is None:
+        return x % 1.0, y % 1.0
+    found = at[int(y % 1.0 * size[1]) % size[1], int(x % 1.0 * size[0]) % size[0]]
+    return float((found[0] + 0.5) / size[0]), float((found[1] + 0.5) / size[1])
 
 
 def _as_told(found: BrokenPieces, left: Trimmed) -> dict[str, Any]:

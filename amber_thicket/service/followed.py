@@ -52,7 +52,7 @@ def follow_plan(before: Evaluation, after: Evaluation) -> dict[str, Any]:
     if now != spots or after.recipe.settings("tile.retouch").strokes != strokes:
         # The same change sets them.
         return {}
-    old, new = _shown(before), _shown(after)
+    old, new = _shown(before.before_set()), _shown(after.before_set())
     kept: list[Spot] = []
     aside: list[DetachedSpot] = []
     for spot in spots.spots:

@@ -12,7 +12,7 @@ from amber_thicket.core.synthesis.mosaic import Mosaic, source_of_mosaic
 from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of
 from amber_thicket.core.tile.stochastic import Mixture
 from amber_thicket.errors import NotFound
-from amber_thicket.service.broken import pieces_of_sample
+from amber_thicket.service.broken import pieces_of_sample, set_places
 from amber_thicket.service.preview import encoded
 
 # One tint a piece (red, green, blue, opacity): told apart by lightness too, for eyes that see no hue.
@@ -43,6 +43,10 @@ def joins(evaluation: Evaluation, where: str) -> bytes:
         source = source_of(plan, size, sample)
         pieces, lines = _pieces(source), _lines(source)
     if where == "tile":
+        at_joined = set_places(evaluation, size)
+        if at_joined is not None:
+            moved = at_joined[..., 1], at_joined[..., 0]
+            pieces, lines = pieces[moved], lines[moved] | _jumps(at_joined, size)
         layer = tints[pieces]
         # A dark line two pixels wide under a bright one shows on any surface.
         layer[cv2.dilate(np.pad(lines, 2, mode="wrap").astype(np.uint8), np.ones((5, 5)))[2:-2, 2:-2] > 0] = _UNDER
@@ -67,6 +71,15 @@ def joins(evaluation: Evaluation, where: str) -> bytes:
     for x, y in at:
         cv2.circle(shown, (int(x), int(y)), 1, _LINE, -1)
     return encoded(shown, "png")
+
+
+def _jumps(source: NDArray[np.int64], size: tuple[int, int]) -> NDArray[np.bool_]:
+    """Where neighbours on the tile of a set are none on the joined tile, which goes on over its edges."""
+    jumps = np.zeros(source.shape[:2], bool)
+    for axis, step in ((1, (1, 0)), (0, (0, 1))):
+        away = (np.roll(source, -1, axis=axis) - source - np.array(step)) % np.array(size)
+        jumps |= away.any(-1)
+    return jumps
 
 
 def _outline_pieces(evaluation: Evaluation, shown: NDArray[np.uint8]) -> None:

@@ -308,7 +308,7 @@ def probe(evaluation: Evaluation, x: float, y: float) -> dict[str, Any]:
     near = evaluation.layer("tiled", size).pixels[(row + _NEAR) % size[1], (column + _NEAR.T) % size[0]]
     values["own_color"] = [int(v) for v in encode_srgb8(near.mean(axis=(0, 1))[None, :].astype(np.float32))[0]]
     # What lies under a cut-out's carried colour.
-    ground = evaluation.layer("touched", size).pixels[(row + _NEAR) % size[1], (column + _NEAR.T) % size[0]]
+    ground = evaluation.layer("varied", size).pixels[(row + _NEAR) % size[1], (column + _NEAR.T) % size[0]]
     values["ground_color"] = [int(v) for v in encode_srgb8(ground.mean(axis=(0, 1))[None, :].astype(np.float32))[0]]
     values["height_mm"] = round(values["height"] * span * tile_mm, 3) if tile_mm else None
     return values

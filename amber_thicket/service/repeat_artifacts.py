@@ -10,6 +10,7 @@ from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.settings import as_plain
 from amber_thicket.core.tile.repair import with_filled
 from amber_thicket.core.tile.repeat_artifacts import ALARM, PERHAPS, Repeats, find_repeats, unfit
+from amber_thicket.service.broken import on_joined
 from amber_thicket.service.preview import preview_size
 
 
@@ -44,7 +45,9 @@ def _before(evaluation: Evaluation) -> float | None:
 
 def fill_places(evaluation: Evaluation, places: Sequence[tuple[float, float, float]]) -> dict[str, Any]:
     """Settings of tile.repair that also fill places (x, y, radius). Raises BadSetting when nothing is left to take."""
-    tile = evaluation.layer("base_color", preview_size(evaluation)).pixels
+    joined = evaluation.before_set()
+    tile = joined.layer("base_color", preview_size(joined)).pixels
     now = evaluation.recipe.settings("tile.repair").spots
-    spots = with_filled(now, tile, places, unfit(_repeats(evaluation, "base_color").places))
+    found = [(*on_joined(evaluation, x, y), radius) for x, y, radius in places]
+    spots = with_filled(now, tile, found, unfit(_repeats(joined, "base_color").places))
     return {"tile.repair.spots": as_plain(spots)}

@@ -11,7 +11,7 @@ from typing import Annotated, Any
 from flask import Blueprint, Response, request
 from pydantic import Field, field_validator
 
-from amber_thicket.core.files.file_plan import planned
+from amber_thicket.core.files.file_plan import profile_of, stem_of
 from amber_thicket.core.gather.orient import turned_box
 from amber_thicket.core.gather.roles import PHOTOGRAPHS, families
 from amber_thicket.core.graph import Evaluation, output_size
@@ -413,7 +413,7 @@ def packed_together(body: Several) -> Any:
         material = library.get(id)
         recipe = library.recipe(material)
         needed += pack_bytes(recipe, material.name)
-        folder = stem = planned(recipe, material.name).stem
+        folder = stem = stem_of(recipe, material.name)
         number = 2
         while folder in taken:
             folder, number = f"{stem}_{number}", number + 1
@@ -441,8 +441,7 @@ def packed(material_id: str, body: Known) -> Any:
     if body.revision != material.revision:
         raise ThicketError("This material has just changed.", remedy="Pack again.")
     _check_room(pack_bytes(recipe, material.name))
-    plan = planned(recipe, material.name)
-    file = f"{plan.stem}_{plan.profile.id}.zip"
+    file = f"{stem_of(recipe, material.name)}_{profile_of(recipe).id}.zip"
     payload = PackPayload(
         recipe=recipe.as_json(),
         source=material.source,

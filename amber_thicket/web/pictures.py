@@ -10,9 +10,10 @@ from flask import Blueprint, Response, request
 from peewee import OperationalError
 from pydantic import Field
 
-from amber_thicket.core.files.file_plan import planned
+from amber_thicket.core.files.file_plan import planned, stem_of
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation
 from amber_thicket.core.memory import Cancel
+from amber_thicket.core.tile.tile_set import MOST_TILES
 from amber_thicket.errors import NotFound, PassedState, WriteFailed
 from amber_thicket.service import answers, preview, square
 from amber_thicket.service.bake import check
@@ -55,6 +56,18 @@ class At(Slotted):
 
     x: Far = 0.0
     y: Far = 0.0
+
+
+class OfTile(Keyed):
+    """tile: of a set, from 1; 0 is the one tile they are made of; the one that is shown where it is not told. key: of
+    the one that is shown."""
+
+    tile: int | None = Field(None, ge=0, le=MOST_TILES)
+
+    def of(self, evaluation: Evaluation) -> Evaluation:
+        if self.tile is None:
+            return evaluation
+        return evaluation.tile_of_set(self.tile) if self.tile else evaluation.before_set()
 
 
 class KeyedAt(Keyed):
@@ -127,16 +140,16 @@ def _kept(data: bytes, kind: str, query: Keyed) -> Response:
 
 
 @endpoint(
-    blueprint, "GET", "/api/materials/<material_id>/picture/<layer>.<kind>", query=Keyed, media=tuple(_KINDS.values())
+    blueprint, "GET", "/api/materials/<material_id>/picture/<layer>.<kind>", query=OfTile, media=tuple(_KINDS.values())
 )
-def picture(material_id: str, layer: str, kind: str, query: Keyed) -> Any:
+def picture(material_id: str, layer: str, kind: str, query: OfTile) -> Any:
     if kind not in _KINDS:
         raise NotFound(f"Pictures come as {', '.join(_KINDS)}.")
     if layer == "packed" and kind == "png":
         return _kept(
             preview.packed(_keyed(material_id, query, _composite("packed")), side=query.bounded), _KINDS[kind], query
         )
-    evaluation = _keyed(material_id, query, lambda state: preview.key_of(state, layer))
+    evaluation = query.of(_keyed(material_id, query, lambda state: preview.key_of(state, layer)))
     response = _kept(preview.picture(evaluation, layer, kind=kind, side=query.bounded), _KINDS[kind], query)
     if layer == "height":
         # How far white stands above black, in tile widths: what displacement needs.
@@ -225,7 +238,8 @@ def plan(material_id: str) -> Any:
     """The files a pack would hold."""
     library = services().library
     material = library.get(material_id)
-    found = planned(library.recipe(material), material.name)
+    recipe = library.recipe(material)
+    found = planned(recipe, material.name)
     files: list[dict[str, Any]] = [
         {
             "name": file.name,
@@ -244,7 +258,9 @@ def plan(material_id: str) -> Any:
         "label": found.profile.label,
         "files": files,
         "left_out": list(found.left_out),
-        "extra": [title for _, title in found.scenes] + [f"{found.stem}_manifest.json"],
+        "tiles": found.tiles,
+        "atlas": list(found.atlas) if found.atlas else None,
+        "extra": [title for _, title in found.scenes] + [f"{stem_of(recipe, material.name)}_manifest.json"],
     }
 
 

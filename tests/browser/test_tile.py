@@ -145,6 +145,30 @@ class FanningBricksTest(BrowserTest):
         retry(lambda: told.inner_text() == "0", 20)
 
 
+class TileSetTest(BrowserTest):
+    def test_a_set_is_made_laid_at_random_and_packed(self) -> None:
+        path = self.folder / "gravel.png"
+        path.write_bytes(encoded(photograph("gravel")[:300, :300]))
+        self.bring(path)
+        self.stage("Tile")
+        page = self.page
+        section = page.locator("section[aria-label='Tile set']")
+        old = self.shown("second")
+        with page.expect_response(lambda r: "tile=2" in r.url and r.ok, timeout=60_000):
+            section.locator("[data-setting='tile.set.count'] [role=slider]").press("ArrowRight")
+        first = self.wait_for_new(old, "second")
+        section.get_by_role("radio", name="2", exact=True).click()
+        self.wait_for_new(first, "second")
+        # A stroke is drawn on the tile that both are made of, and Escape goes back.
+        with page.expect_response(lambda r: "tile=0" in r.url and r.ok, timeout=60_000):
+            page.get_by_role("button", name="Fill", exact=True).last.click()
+        page.keyboard.press("Escape")
+        self.stage("Pack")
+        page.get_by_role("radio", name="Both").click()
+        page.locator("text=One atlas a map: 2 × 1 tiles").wait_for()
+        page.locator("text=gravel_2_base_color.png").wait_for()
+
+
 class JointsTest(BrowserTest):
     def test_joints_are_suggested_shown_corrected_and_stepped_through(self) -> None:
         path = self.folder / "slabs.png"

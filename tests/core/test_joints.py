@@ -311,6 +311,38 @@ class StrewnWholeTest(unittest.TestCase):
         np.testing.assert_array_equal(wide, narrow)
 
 
+class RegrownWholeTest(unittest.TestCase):
+    def test_a_larger_tile_without_a_cut_stone(self) -> None:
+        for kind in ("rubble_wall", "uneven_slates"):
+            whole, cut = (
+                ready(kind, tile__join__method="regrow", tile__join__whole=whole, tile__join__grow=1.5)
+                for whole in (True, False)
+            )
+            with self.subTest(kind):
+                # By the bench's own pieces.
+                found, before = truly_broken(kind, whole), truly_broken(kind, cut)
+                self.assertLess(found.share, 0.02, found)
+                self.assertGreater(before.share, 5 * found.share)
+                figures = seams(coded(whole.layer("base_color", (SIDE, SIDE)).pixels, "base_color"))
+                self.assertTrue(all(figure.passes for figure in figures), figures)
+
+    def test_courses_go_on(self) -> None:
+        # Slates lie in rows: what is laid beside a row is a row, so that dark joints run all the way across.
+        one = ready("uneven_slates", tile__join__method="regrow", tile__join__whole=True, tile__join__grow=1.5)
+        tile = one.layer("base_color", (SIDE, SIDE)).pixels.mean(-1)
+        along = tile.mean(axis=1)
+        dark = float(np.percentile(along, 5) / np.median(along))
+        sample = piecewise("uneven_slates")[0].mean(-1).mean(axis=1)
+        self.assertLess(dark, float(np.percentile(sample, 5) / np.median(sample)) + 0.12)
+
+    def test_what_has_no_pieces_is_regrown_as_before(self) -> None:
+        whole, before = (
+            evaluation(linear_photograph("grass"), **size_of(256), tile__join__method="regrow", tile__join__whole=whole)
+            for whole in (True, False)
+        )
+        np.testing.assert_array_equal(*(one.layer("joined", (256, 256)).pixels for one in (whole, before)))
+
+
 class SuggestedTest(unittest.TestCase):
     def test_where_pieces_stand_out_joins_follow_their_joints(self) -> None:
         for kind in ("uneven_slates", "rubble_wall"):

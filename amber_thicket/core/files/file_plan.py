@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import math
 import re
 import unicodedata
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Literal
 
 from amber_thicket.core.pack.formats import BITS, FLOATING, FORMATS
 from amber_thicket.core.pack.profiles import FileRule, Profile, YDirection, content_of, has_colour, profile_named
@@ -13,6 +14,9 @@ from amber_thicket.core.present import says_something
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.response.convert import DERIVED, needed
 from amber_thicket.core.roles import OPTIONAL, ROLES, Encoding
+from amber_thicket.errors import BadSetting
+
+MOST_ATLAS = 16384
 
 
 @dataclass(frozen=True)
@@ -68,14 +72,17 @@ class PlannedFile:
 
 @dataclass(frozen=True)
 class Plan:
-    """All files of a pack. left_out: roles with nothing to say, named instead of written. scenes: the material as glTF,
-    MaterialX or USD besides, by file name."""
+    """All files of a pack, or of one tile of a set. left_out: roles with nothing to say, named instead of written.
+    stem: what their names begin with. scenes: the material as glTF, MaterialX or USD besides, by file name. tiles: of
+    the set, each with files of its own; atlas: (columns, rows) of the tiles in one picture, if there is one."""
 
     profile: Profile
     files: tuple[PlannedFile, ...]
     left_out: tuple[str, ...]
     stem: str
     scenes: tuple[tuple[str, str], ...] = ()
+    tiles: int = 1
+    atlas: tuple[int, int] | None = None
 
 
 def profile_of(recipe: Recipe) -> Profile:
@@ -98,12 +105,24 @@ def blank_roles(recipe: Recipe) -> set[str]:
     return blank
 
 
-def planned(recipe: Recipe, name: str) -> Plan:
-    """The files a recipe's pack will hold. name: the material's, used when the recipe names none."""
+def atlas_of(count: int) -> tuple[int, int]:
+    """(columns, rows) that so many tiles take in one picture."""
+    columns = math.ceil(math.sqrt(count))
+    return columns, math.ceil(count / columns)
+
+
+def planned(recipe: Recipe, name: str, tile: int | Literal["atlas"] | None = None) -> Plan:
+    """The files a recipe's pack will hold. name: the material's, used when the recipe names none. tile: which of a set,
+    or the picture of all of them; where it is not told, the one that is shown, or the atlas if that is all."""
     settings, profile = recipe.settings("pack.files"), profile_of(recipe)
     y_setting = recipe.settings("relief.normal").y_in_files
     y: YDirection = profile.y if y_setting == "profile" else y_setting
-    stem = portable(settings.name or name)
+    stem = stem_of(recipe, name)
+    tiles = recipe.settings("tile.set")
+    atlas = atlas_of(tiles.count) if tiles.count > 1 and settings.tiles != "sets" else None
+    if tiles.count > 1:
+        tile = tile or ("atlas" if settings.tiles == "atlas" else min(tiles.shown, tiles.count))
+        stem = f"{stem}_{tile}"
     blank = blank_roles(recipe)
     files: list[PlannedFile] = []
     left_out: list[str] = []
@@ -122,7 +141,30 @@ def planned(recipe: Recipe, name: str) -> Plan:
     scenes = {"gltf": f"{stem}.glb"} if profile.glb else {}
     scenes |= {"materialx": f"{stem}.mtlx"} if settings.materialx else {}
     scenes |= {"usd": f"{stem}.usda"} if settings.usd else {}
-    return Plan(profile, tuple(files), tuple(left_out), stem, tuple(scenes.items()))
+    if tile == "atlas":
+        # A scene is of one tile.
+        scenes = {}
+    return Plan(profile, tuple(files), tuple(left_out), stem, tuple(scenes.items()), tiles.count, atlas)
+
+
+def stem_of(recipe: Recipe, name: str) -> str:
+    """What the names of all files of a pack begin with."""
+    return portable(recipe.settings("pack.files").name or name)
+
+
+def check_atlas(recipe: Recipe) -> None:
+    """Raises BadSetting where an atlas is asked for that would be too large."""
+    tiles, size = recipe.settings("tile.set").count, recipe.settings("square.size")
+    if tiles < 2 or recipe.settings("pack.files").tiles == "sets":
+        return
+    columns, rows = atlas_of(tiles)
+    wide, high = columns * size.width, rows * size.height
+    if max(wide, high) > MOST_ATLAS:
+        raise BadSetting(
+            f"An atlas of these tiles would have {wide} × {high} px; {MOST_ATLAS} is the most.",
+            remedy="Choose numbered tiles, or a smaller size.",
+            setting="pack.files.tiles",
+        )
 
 
 def _made_of(content: str) -> tuple[str, ...]:

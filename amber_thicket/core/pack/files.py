@@ -58,6 +58,12 @@ class Settings(OperationSettings):
         choices={"one": "Full", "half": "Full, half", "quarter": "Full, half, quarter"},
         help="Writes the set at smaller sizes too, each in a folder of its own.",
     )
+    tiles: Literal["sets", "atlas", "both"] = setting(
+        "sets",
+        label="Tiles of a set",
+        choices={"sets": "Numbered", "atlas": "One atlas", "both": "Both"},
+        help="How a set of tiles is written: each with its number, or all side by side in one picture a map.",
+    )
     materialx: bool = setting(
         False, label="MaterialX", help="Adds the material as MaterialX: standard surface with all maps connected."
     )

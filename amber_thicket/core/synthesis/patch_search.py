@@ -96,7 +96,7 @@ class PatchSearch:
         return [self._closer(work, around, compare, place) for place in _best(allowed, count, max(4, wide // 4))]
 
     def _in_use(self, work: Patchwork, around: Window, fresh: Mask, apart: float) -> Pixels:
-        """Where the sample is shown near the window, outside what is going to be filled anew."""
+        """Where the sample is shown near the window, by other tiles too, but not by what is going to be filled anew."""
         height, width = work.labels.shape
         shown = work.labels.copy()
         at = around.on(work.labels.shape)
@@ -105,12 +105,14 @@ class PatchSearch:
         dx = np.abs(x - (around.left + around.width / 2)) % width
         dy = np.abs(y - (around.top + around.height / 2)) % height
         near = np.hypot(np.minimum(dx, width - dx), np.minimum(dy, height - dy)) < apart
+        y, x = y[near], x[near]
         number = shown[y, x]
-        keep = near & (number >= 0)
-        x, y, number = x[keep], y[keep], number[keep]
+        there = number >= 0
+        places = [tile[y, x] for tile in work.elsewhere]
+        if there.any():
+            places.append(located(work.placements, number[there], x[there], y[there], work.labels.shape))
         used = np.zeros(self._size[::-1], np.float32)
-        if number.size:
-            placed = located(work.placements, number, x, y, work.labels.shape)
+        for placed in places:
             sx = np.clip(placed[:, 0] // _COARSER, 0, self._size[0] - 1).astype(int)
             sy = np.clip(placed[:, 1] // _COARSER, 0, self._size[1] - 1).astype(int)
             used[sy, sx] = 1

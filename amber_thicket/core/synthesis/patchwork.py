@@ -6,6 +6,8 @@ pieces differ on its two sides, old joins may be covered by new pieces, and the 
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -15,19 +17,31 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.mosaic import Placement, located
 
 Mask = NDArray[np.bool_]
+# What a join costs at pixels where it parts these features from those, (..., C) each.
+Price = Callable[[Pixels, Pixels], Pixels]
+
+
+def squared(one: Pixels, other: Pixels) -> Pixels:
+    """How much features differ."""
+    result: Pixels = ((one - other) ** 2).sum(-1)
+    return result
 
 
 class Patchwork:
     """features: (H, W, C) of what shows; labels: (H, W) int32, which piece, -1 where none does yet.
-    across, below: (H, W) what the join to the right and the lower neighbour costs. locked: (H, W) pixels that stay."""
+    across, below: (H, W) what the join to the right and the lower neighbour costs. locked: (H, W) pixels that stay.
+    price: what a join costs on either side of it. elsewhere: (H, W, 2) sample coordinates (x, y) of what other tiles
+    show, which should not be shown again at about the same place."""
 
-    def __init__(self, width: int, height: int, channels: int) -> None:
+    def __init__(self, width: int, height: int, channels: int, price: Price = squared) -> None:
         self.features = np.zeros((height, width, channels), np.float32)
         self.labels = np.full((height, width), -1, np.int32)
         self.across = np.zeros((height, width), np.float32)
         self.below = np.zeros((height, width), np.float32)
         self.placements: list[Placement] = []
         self.locked: Mask | None = None
+        self.price = price
+        self.elsewhere: list[NDArray[np.float64]] = []
 
     @property
     def cost(self) -> float:
@@ -43,8 +57,9 @@ class Patchwork:
         must: Mask,
         may: Mask,
         dear: Pixels | None = None,
+        tries: bool = False,
     ) -> float:
-        """Cuts a piece in where that makes the joins cheapest; returns by how much their cost fell.
+        """Cuts a piece in where that makes the joins cheapest; returns by how much their cost fell. tries: only tells.
 
         features: of the piece, (h, w, C) in the window. must: pixels it has to cover; may: pixels it can cover.
         dear: (h, w) what showing the piece's pixels costs by themselves, below 0 where they are welcome. Nothing
@@ -55,7 +70,7 @@ class Patchwork:
         bare = labels < 0
         if self.locked is not None:
             must, may = must & ~self.locked[at], may & ~self.locked[at]
-        differs = ((self.features[at] - features) ** 2).sum(-1)
+        differs = self.price(self.features[at], features)
         differs[bare] = 0
         right = _pairs(differs, bare, 1)
         down = _pairs(differs, bare, 0)
@@ -82,6 +97,8 @@ class Patchwork:
         gain = float(inner_across.sum() + inner_below.sum() - new_across.sum() - new_below.sum())
         if dear is not None:
             gain -= float(dear[taken].sum())
+        if tries:
+            return gain
         if gain <= 0 and not must.any():
             return 0.0
         new_across[:, -1], new_below[-1] = across[:, -1], below[-1]
@@ -108,9 +125,11 @@ class Patchwork:
         return float(np.sqrt(on / 2).mean()) if on.size else 0.0
 
 
-def composed(features: Pixels, labels: NDArray[np.integer], placements: list[Placement]) -> Patchwork:
+def composed(
+    features: Pixels, labels: NDArray[np.integer], placements: list[Placement], price: Price = squared
+) -> Patchwork:
     """A patchwork of pieces that were only moved, with the joins they have. features: of the sample, (Hs, Ws, C)."""
-    work = Patchwork(labels.shape[1], labels.shape[0], features.shape[2])
+    work = Patchwork(labels.shape[1], labels.shape[0], features.shape[2], price)
     work.labels[:] = labels
     work.placements = list(placements)
     at = work.sources().astype(np.int64)
@@ -125,7 +144,7 @@ def composed(features: Pixels, labels: NDArray[np.integer], placements: list[Pla
         there = np.roll(at, -1, axis=axis)
         parted = (at + step != there).any(-1)
         here, beyond = at[parted], there[parted]
-        cost = ((seen(here) - seen(beyond - step)) ** 2 + (seen(here + step) - seen(beyond)) ** 2).sum(-1)
+        cost = price(seen(here), seen(beyond - step)) + price(seen(here + step), seen(beyond))
         into[parted] = cost
     return work
 

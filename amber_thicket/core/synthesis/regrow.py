@@ -6,6 +6,8 @@ overlap); Kwatra et al., "Graphcut textures", SIGGRAPH 2003 (joins by minimum cu
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from amber_thicket.core.numeric.filters import blur
@@ -23,8 +25,9 @@ _RING = 0.3
 _AVOID_RING, _MOST_AVOIDED = 24 / 768, 120
 
 
-def grow(work: Patchwork, sample: PatchSearch, unfit: Mask | None, *, apart: float, seed: int) -> None:
-    """Fills a tile with blocks, row by row. apart: px within which nothing of the sample should be shown twice."""
+def grow(work: Patchwork, sample: PatchSearch, unfit: Mask | None, *, apart: float, seed: int, tries: int = 1) -> None:
+    """Fills what is bare of a tile with blocks, row by row. apart: px within which nothing of the sample should show
+    twice. tries: places that are tried for each block; the one whose joins cost least is laid."""
     height, width = work.labels.shape
     rows, columns = sample.features.shape[:2]
     blocks = [min(BLOCK * width, _MOST_OF_SAMPLE * columns), min(BLOCK * height, _MOST_OF_SAMPLE * rows)]
@@ -38,26 +41,53 @@ def grow(work: Patchwork, sample: PatchSearch, unfit: Mask | None, *, apart: flo
         report_progress(0.6 * number / (counts[0] * counts[1]), "Laying blocks")
         row, column = divmod(number, counts[0])
         around = Window(round(column * steps[0]) - 1, round(row * steps[1]) - 1, spans[0], spans[1])
-        bare = work.labels[around.on(work.labels.shape)] < 0
         inner = _inner(around)
-        found = sample.find(work, around, ~bare & inner, bare & inner, apart=apart, count=1 if number else 40)
-        if not found:
+        bare = (work.labels[around.on(work.labels.shape)] < 0) & inner
+        if not bare.any():
             continue
-        place = found[int(choose.integers(len(found)))] if number == 0 else found[0]
-        put(work, sample, unfit, around, place, must=bare & inner)
+        beside = ~bare & inner
+        free = not beside.any()
+        found = sample.find(work, around, beside, bare, apart=apart, count=40 if free else tries)
+        if free and found:
+            found = [found[int(choose.integers(len(found)))]]
+        if found:
+            put(work, sample, unfit, around, _cheapest(work, sample, unfit, around, found, bare)[0], must=bare)
+
+
+def _cheapest(
+    work: Patchwork,
+    sample: PatchSearch,
+    unfit: Mask | None,
+    around: Window,
+    places: Sequence[tuple[int, int]],
+    must: Mask,
+) -> tuple[tuple[int, int], float]:
+    """The place whose joins cost least, and how much cheaper they become."""
+    if len(places) == 1:
+        return places[0], np.inf
+    gains = [put(work, sample, unfit, around, place, must=must, tries=True) for place in places]
+    best = int(np.argmax(gains))
+    return places[best], gains[best]
 
 
 def put(
-    work: Patchwork, sample: PatchSearch, unfit: Mask | None, around: Window, place: tuple[int, int], *, must: Mask
+    work: Patchwork,
+    sample: PatchSearch,
+    unfit: Mask | None,
+    around: Window,
+    place: tuple[int, int],
+    *,
+    must: Mask,
+    tries: bool = False,
 ) -> float:
-    """Lays the sample from a corner into a window; returns how much cheaper the joins became."""
+    """Lays the sample from a corner into a window; returns how much cheaper the joins became. tries: only tells."""
     x, y = place
     part = (slice(y, y + around.height), slice(x, x + around.width))
     dear = None
     if unfit is not None and unfit[part].any():
         dear = unfit[part].astype(np.float32) * np.float32(10)
     placement = moved(x - around.left, y - around.top, around.as_tuple)
-    return work.lay(around, sample.features[part], placement, must=must, may=_inner(around), dear=dear)
+    return work.lay(around, sample.features[part], placement, must=must, may=_inner(around), dear=dear, tries=tries)
 
 
 def keep_in_place(work: Patchwork, sample: PatchSearch, kept: Mask) -> None:
@@ -112,8 +142,9 @@ def _window_on(shown: Mask, most: int, ring: int) -> Window:
     return Window(int(left) - ring, int(top) - ring, min(int(wide), most) + 2 * ring, min(int(high), most) + 2 * ring)
 
 
-def mend(work: Patchwork, sample: PatchSearch, unfit: Mask | None, *, apart: float, times: int) -> None:
-    """Lays further pieces over the worst joins, each kept when the joins become cheaper by it."""
+def mend(work: Patchwork, sample: PatchSearch, unfit: Mask | None, *, apart: float, times: int, tries: int = 1) -> None:
+    """Lays further pieces over the worst joins, each kept when the joins become cheaper by it. tries: as in grow(); 1
+    takes the first of two that makes them cheaper."""
     height, width = work.labels.shape
     rows, columns = sample.features.shape[:2]
     spans = [int(min(PATCH * width, _MOST_OF_SAMPLE * columns)), int(min(PATCH * height, _MOST_OF_SAMPLE * rows))]
@@ -130,8 +161,12 @@ def mend(work: Patchwork, sample: PatchSearch, unfit: Mask | None, *, apart: flo
         away = np.hypot(np.minimum(away_x, width - away_x), np.minimum(away_y, height - away_y))
         tried *= np.clip(away / (0.35 * spans[0]), 0.25, 1)
         core = _core(around, int(_RING * min(spans)))
-        for place in sample.find(work, around, ~core, core, apart=apart, count=2):
-            if put(work, sample, unfit, around, place, must=np.zeros_like(core)) > 0:
+        nothing = np.zeros_like(core)
+        found = sample.find(work, around, ~core, core, apart=apart, count=max(2, tries))
+        if tries > 1 and found:
+            found = [_cheapest(work, sample, unfit, around, found, nothing)[0]]
+        for place in found:
+            if put(work, sample, unfit, around, place, must=nothing) > 0:
                 break
 
 

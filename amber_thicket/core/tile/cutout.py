@@ -166,11 +166,11 @@ OPERATION = Operation(
     label="Cut-out",
     help="Cuts something out of an even ground, and carries its colour on beyond the edge.",
     settings=Settings,
-    reads=("touched", "?tiled.opacity"),
+    reads=("varied", "?tiled.opacity"),
     writes="cut",
     apply=mask,
     decide=decide_mask,
     decides_by=("on", "ground", "tolerance"),
-    uses=lambda options: ("touched", "?tiled.opacity") if options["on"] else (),
+    uses=lambda options: ("varied", "?tiled.opacity") if options["on"] else (),
     matters=lambda options: [value for name, value in options.items() if options["on"] or name == "on"],
 )

@@ -60,7 +60,7 @@ OPERATION = Operation(
     reads=("previous", "cut"),
     apply=extended,
     also=("tile.cutout",),
-    uses=lambda options: ("touched", "cut") if options["cutout"].on else ("touched",),
+    uses=lambda options: ("varied", "cut") if options["cutout"].on else ("varied",),
     matters=lambda options: options["cutout"].on,
     version=2,
 )

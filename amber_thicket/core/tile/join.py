@@ -22,10 +22,11 @@ from amber_thicket.core.synthesis.cut import features
 from amber_thicket.core.synthesis.framing import framed
 from amber_thicket.core.synthesis.mosaic import Mosaic, Placement, mosaic, moved, render_mosaic
 from amber_thicket.core.synthesis.patch_search import PatchSearch, Steps, find_steps
-from amber_thicket.core.synthesis.patchwork import Mask, Patchwork, composed
+from amber_thicket.core.synthesis.patchwork import Mask, Patchwork, composed, squared
 from amber_thicket.core.synthesis.regrow import avoid, features_with_height, grow, keep_in_place, mend
 from amber_thicket.core.synthesis.tile_plan import FEATHER, TilePlan, render
 from amber_thicket.core.tile.joints.arrange import Arrangement, Brushed, arrangements
+from amber_thicket.core.tile.joints.patches import TRIES, along_joints, piece_features
 from amber_thicket.core.tile.overlap import PIECES, blend_shares, cut_labels, usual_join_cost
 from amber_thicket.core.tile.pieces import PIECES as PIECES_FROM
 from amber_thicket.core.tile.pieces import Pieces, Reading, find_pieces
@@ -95,7 +96,8 @@ class Settings(OperationSettings):
         "photograph",
         label="Begin with",
         choices={"photograph": "The photograph", "blocks": "Blocks"},
-        help="Regrow keeps the photograph and replaces only its worst joins, or builds all of it anew from blocks.",
+        help="Regrow keeps the photograph and replaces only its worst joins, or builds all of it anew from blocks. "
+        "Whole pieces are always laid anew.",
     )
     grow: float = setting(
         1.0, ge=1, le=4, step=0.5, unit="×", label="Grown", help="How many times as wide as the sample the tile is."
@@ -121,7 +123,7 @@ class Settings(OperationSettings):
     whole: bool = setting(
         False,
         label="Whole pieces",
-        help="Stones and leaves that stand out are strewn whole, with the joint round them.",
+        help="Strew and Regrow keep stones and leaves that stand out whole, with the joint round them.",
     )
     mirror: bool = setting(True, label="Mirror pieces", help="Lets pieces be mirrored too.")
     seed: int = setting(1, ge=1, le=9999, step=1, label="Arrangement", help="Another number, another arrangement.")
@@ -408,37 +410,47 @@ def _from_copies(labels: NDArray[np.uint8], sample: tuple[int, ...], seen: Pixel
 
 
 def _laid(work: Patchwork, seen: Pixels, evidence: dict[str, Any], shifts: Pixels | None = None) -> PiecePlan:
-    usual = max(usual_join_cost(seen), 1e-9)
-    found = {
-        "join_mismatch": round(work.mismatch() / usual, 3),
-        "pieces": len(np.unique(work.labels)),
-    }
+    found: dict[str, Any] = {"pieces": len(np.unique(work.labels))}
+    # Along joints both sides differ, and should.
+    if work.price is squared:
+        found["join_mismatch"] = round(work.mismatch() / max(usual_join_cost(seen), 1e-9), 3)
     return PiecePlan(work.labels, tuple(work.placements), shifts, evidence | found)
 
 
 def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan:
     width, height = frame.width, frame.height
-    seen = features_with_height(features(sample.pixels), sample.height)
+    size = (sample.pixels.shape[1], sample.pixels.shape[0])
+    pieces = _whole_pieces(sample, frame, chosen)
+    price, tries = (along_joints, TRIES) if pieces else (squared, 1)
+    seen = piece_features(pieces, size) if pieces else features_with_height(features(sample.pixels), sample.height)
     apart = chosen.apart / 100 * width
-    evidence: dict[str, Any] = {}
+    evidence: dict[str, Any] = {"whole": 1} if pieces else {}
     steps = find_steps(sample.pixels, (width, height))
     # What is kept is shown once, whole: no piece is made of parts of it.
     spared = _either(sample.unfit, sample.kept)
-    if chosen.begin == "photograph" and chosen.grow == 1:
+    if chosen.begin == "photograph" and chosen.grow == 1 and not pieces:
         labels, _ = cut_labels(sample.pixels, width, height, chosen.wander / 100, sample.unfit, sample.kept)
         work = _from_copies(labels, sample.pixels.shape[:2], seen, sample.kept)
     else:
-        work = Patchwork(width, height, seen.shape[2])
+        work = Patchwork(width, height, seen.shape[2], price)
         if sample.kept is not None and sample.kept.any():
             keep_in_place(work, PatchSearch(seen, None, Steps()), sample.kept)
-        grow(work, PatchSearch(seen, spared, steps), spared, apart=apart, seed=chosen.seed)
+        grow(
+            work, PatchSearch(seen, spared, steps), spared, apart=apart, seed=chosen.seed, tries=TRIES if pieces else 1
+        )
     look = PatchSearch(seen, spared, steps)
     if sample.unfit is not None and sample.unfit.any():
         avoid(work, look, sample.unfit)
     before = work.cost
-    mend(work, look, spared, apart=apart, times=round(MENDED * chosen.grow))
+    mend(work, look, spared, apart=apart, times=round(MENDED * chosen.grow), tries=tries)
     evidence["mended"] = round(1 - work.cost / before, 3) if before else 0.0
-    return _laid(work, seen, evidence)
+    return replace(_laid(work, seen, evidence), whole=pieces is not None)
+
+
+def _whole_pieces(sample: _Sample, frame: Frame, chosen: Settings) -> Pieces | None:
+    """The pieces that must stay whole; None where the sample has none, or it is not asked for."""
+    pieces = pieces_in(sample.pixels, frame.part, chosen) if chosen.whole else None
+    return pieces if pieces and pieces.contrast >= PIECES_FROM else None
 
 
 def _either(one: Mask | None, other: Mask | None) -> Mask | None:
@@ -451,8 +463,8 @@ def _strewn(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan:
     limits = Limits(size, chosen.turn, chosen.spread / 100, chosen.mirror)
     seen = features_with_height(features(sample.pixels), sample.height)
     work = Patchwork(frame.width, frame.height, seen.shape[2])
-    pieces = pieces_in(sample.pixels, frame.part, chosen) if chosen.whole else None
-    whole = WholePieces.of(pieces, sample.pixels, sample.unfit) if pieces and pieces.contrast >= PIECES_FROM else None
+    pieces = _whole_pieces(sample, frame, chosen)
+    whole = WholePieces.of(pieces, sample.pixels, sample.unfit) if pieces else None
     strew(work, seen, sample.unfit, limits, chosen.seed, whole)
     return replace(_laid(work, seen, {"whole": 1} if whole else {}), whole=whole is not None)
 

@@ -170,7 +170,9 @@ export function pictureUrl(
     const [, number, what] = layer.split(":");
     return `${at(id)}/lights/${number}/${what}.jpg?key=${key}`;
   }
-  return `${at(id)}/picture/${layer}.${kind}?key=${key}&side=${side}${slot && `&slot=${slot}`}`;
+  // A layer of another tile of the set: of:NUMBER:LAYER. The key is that of the tile that is shown.
+  const [, tile, what] = layer.startsWith("of:") ? layer.split(":") : ["", "", layer];
+  return `${at(id)}/picture/${what}.${kind}?key=${key}&side=${side}${slot && `&slot=${slot}`}${tile && `&tile=${tile}`}`;
 }
 
 /** Uploads one capture, telling how far it is (0…1). to: the material it is one more map of, and the name of the drop.

@@ -138,6 +138,10 @@ export interface SettingValues {
   "tile.repair.spots": Spot[];
   "tile.repair.aside": DetachedSpot[];
   "tile.retouch.strokes": RepairStroke[];
+  "tile.set.count": number;
+  "tile.set.shown": number;
+  "tile.set.border": number;
+  "tile.set.seed": number;
   "tile.cutout.on": boolean;
   "tile.cutout.ground": string[];
   "tile.cutout.tolerance": number;
@@ -235,6 +239,7 @@ export interface SettingValues {
   "pack.files.height_bits": "16" | "8";
   "pack.files.format": "png" | "tiff" | "exr" | "jpeg" | "webp" | "tga";
   "pack.files.sizes": "one" | "half" | "quarter";
+  "pack.files.tiles": "sets" | "atlas" | "both";
   "pack.files.materialx": boolean;
   "pack.files.usd": boolean;
   "pack.files.own": Profile | null;
@@ -536,12 +541,14 @@ export interface File {
 export interface FileNames {
   names: string[];
 }
-/** extra: scenes and the manifest. left_out: maps with nothing to say. */
+/** extra: scenes and the manifest. left_out: maps with nothing to say. tiles: of a set, each with files of its own; atlas: columns and rows of them in one picture, where they are written so. */
 export interface FilePlan {
   profile: string;
   label: string;
   files: PlannedFileAnswer[];
   left_out: MapRole[];
+  tiles: number;
+  atlas: [number, number] | null;
   extra: string[];
 }
 /** One file of a profile. suffix: end of its name. channels: one content (a whole map), two (a whole map and alpha), or three or four (R, G, B and alpha); "1-roughness" is gloss. required: written even when all in it is blank. format, depth: "" takes what pack.files says. */

@@ -11,6 +11,7 @@ import type { PictureAsk } from "../views/pictures";
 import { RepeatGrid } from "../views/RepeatGrid";
 import { type Box, type Transform, wraps } from "../views/space";
 import { type How, type Side, useViews } from "../views/state";
+import { tileSetOf } from "../views/useTileSet";
 import { Check } from "./check/Check";
 import { Even } from "./even/Even";
 import { Gather } from "./gather/Gather";
@@ -22,6 +23,7 @@ import { Response } from "./response/Response";
 import { useZones } from "./response/zones";
 import { Square } from "./square/Square";
 import { useTool } from "./square/tool";
+import { drawsOnTile, useBrush } from "./tile/brush";
 import { useMarking } from "./tile/marking";
 import { Tile } from "./tile/Tile";
 import { layDownTool } from "./tools";
@@ -51,8 +53,9 @@ interface Overlay {
 export interface Stage {
   Panel: FunctionComponent<{ material: Material }>;
   overlays: Overlay[];
-  /** What may take the place of a layer: a photograph of the light set, or a zone that is shown alone. */
-  instead?: "proof" | "zone";
+  /** What may take the place of a layer: a photograph of the light set, a zone that is shown alone, or the tile that
+   * those of a set are made of. */
+  instead?: "proof" | "zone" | "joined";
   /** Pixels at an end of their range can be marked. */
   clipping?: boolean;
 }
@@ -91,12 +94,20 @@ function useZoneAlone({ side, layer }: Spot, material: Material, asked: boolean)
   return { layer: `zone:${zone}` as const, key: material.zones[zone], slot: `${side}-zone` };
 }
 
+/** Strokes lie on the tile that those of a set are made of: that is shown while one is drawn. */
+function useJoined({ side, layer }: Spot, material: Material, asked: boolean): Instead | null {
+  const onTile = useBrush(drawsOnTile);
+  if (!asked || !onTile || side !== "first" || !wraps(layer) || tileSetOf(material).count < 2) return null;
+  return { layer: `of:0:${layer}` as const, key: material.keys[layer] ?? "", slot: `${side}-joined` };
+}
+
 /** The picture that takes the place of a layer in a stage, if any does. */
 export function useInstead(stage: StageId, spot: Spot, material: Material): Instead | null {
   const { instead } = STAGES[stage];
   const proof = useProof(spot, material, instead === "proof");
   const zone = useZoneAlone(spot, material, instead === "zone");
-  return proof ?? zone;
+  const joined = useJoined(spot, material, instead === "joined");
+  return proof ?? zone ?? joined;
 }
 
 const drawing: Overlay = { id: "drawing", shows: onTile, Over: DrawLayer };
@@ -107,6 +118,7 @@ export const STAGES: Record<StageId, Stage> = {
   even: { Panel: Even, overlays: [], clipping: true },
   tile: {
     Panel: Tile,
+    instead: "joined",
     overlays: [
       { id: "joins", shows: (spot) => worked(spot) && !onPhotograph(spot), Over: JoinsWhereAsked },
       { id: "places", shows: onTile, Over: PlaceMarks },

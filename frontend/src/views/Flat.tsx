@@ -13,6 +13,8 @@ import { usePicture } from "./pictures";
 import { type Side, useViews, type ViewSetup } from "./state";
 import { useCompared } from "./useCompared";
 import { useGaze } from "./useGaze";
+import { wraps } from "./space";
+import { tileSetOf, useTileSet } from "./useTileSet";
 import { usePainted } from "./usePainted";
 import { layerName } from "./names";
 
@@ -46,6 +48,8 @@ export function Flat({ side, layer, setup, material }: Props) {
   const asked = { id: material.id, side: sideFor(look.scale) };
   const own = { layer, key: material.keys[layer] ?? "", slot: `${side}-${layer}` };
   const { picture, waiting } = usePicture({ ...asked, ...(useInstead(stage, spot, material) ?? own) });
+  const random = how === "repeated" && wraps(layer) && tileSetOf(material).count > 1;
+  const set = useTileSet(random, side, layer, channel, material, asked.side);
   const clipping = useViews((state) => state.clipping) && STAGES[stage].clipping === true && COLOURS.has(layer);
   const source = useMemo(() => {
     const shown = picture && channelOf(picture.bitmap, channel);
@@ -57,6 +61,7 @@ export function Flat({ side, layer, setup, material }: Props) {
     height,
     t,
     what: instead ?? source,
+    others: set.others,
     wiped: mode === "wipe" ? beside : null,
     split,
     layer,
@@ -74,7 +79,7 @@ export function Flat({ side, layer, setup, material }: Props) {
       {...gaze.hand}
     >
       <canvas ref={canvas} className="absolute inset-0 size-full" />
-      <ProgressLine busy={waiting} share={working?.share} />
+      <ProgressLine busy={waiting || set.waiting} share={working?.share} />
       {!picture && (
         <p className="absolute inset-0 grid place-items-center text-[12px] text-black/70">Making the picture …</p>
       )}

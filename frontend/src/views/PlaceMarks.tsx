@@ -3,13 +3,18 @@
 import { useFigures, usePlaces } from "../editor/figures";
 import type { Material } from "../api/types";
 import { fill, standsOut, useMarking } from "../stages/tile/marking";
+import { drawsOnTile, useBrush } from "../stages/tile/brush";
 import type { Transform } from "./space";
+import { tileSetOf } from "./useTileSet";
 
 /** shift: how far the tile is wrapped round in this view. */
 export function PlaceMarks({ material, t, shift }: { material: Material; t: Transform; shift: number }) {
   const found = usePlaces(material);
   const broken = useFigures(material)?.broken?.boxes ?? [];
   const { marking, radius, busy } = useMarking();
+  // Fills lie on the tile that those of a set are made of; what is seen on one of them is not seen there.
+  const set = tileSetOf(material).count > 1;
+  const joined = useBrush(drawsOnTile) && set;
   const wrapped = (v: number) => (((v + shift) % 1) + 1) % 1;
   const [left, top] = t.toScreen(0, 0);
   const [perTile, down] = [t.toScreen(1, 0)[0] - left, t.toScreen(0, 1)[1] - top];
@@ -20,10 +25,10 @@ export function PlaceMarks({ material, t, shift }: { material: Material; t: Tran
   return (
     <>
       <svg aria-hidden className="pointer-events-none absolute inset-0 size-full" data-testid="places">
-        {found?.filled.map((place, i) => (
+        {(set ? [] : (found?.filled ?? [])).map((place, i) => (
           <circle key={i} {...ring(place)} stroke="#fff" strokeOpacity="0.55" strokeWidth="1" strokeDasharray="1 3" />
         ))}
-        {broken.map(([x, y, wide, high], i) => {
+        {(joined ? [] : broken).map(([x, y, wide, high], i) => {
           const [px, py] = t.toScreen(wrapped(x), wrapped(y));
           const at = { x: px - 3, y: py - 3, width: wide * perTile + 6, height: high * down + 6, fill: "none" };
           return (
@@ -34,6 +39,7 @@ export function PlaceMarks({ material, t, shift }: { material: Material; t: Tran
           );
         })}
         {found &&
+          !joined &&
           standsOut(found).map((place) => (
             <g key={`${place.x}/${place.y}`}>
               <circle {...ring(place)} stroke="#000" strokeWidth="3.500" />

@@ -68,10 +68,20 @@ export function clippingOf(picture: HTMLCanvasElement | ImageBitmap): HTMLCanvas
 
 interface Scene {
   source: HTMLCanvasElement | ImageBitmap;
+  /** Other tiles of the set: repeats are laid at random from all of them. */
+  others?: readonly (HTMLCanvasElement | ImageBitmap)[];
   layer: LayerId;
   box: Box;
   how: How;
   surround: string;
+}
+
+/** Which of so many tiles lies in a column and row: the same each time, and in no order to be seen. */
+export function tileAt(column: number, row: number, count: number): number {
+  let mixed = Math.imul(column, 0x27d4eb2d) ^ Math.imul(row, 0x165667b1);
+  mixed = Math.imul(mixed ^ (mixed >>> 15), 0x85ebca6b);
+  mixed = Math.imul(mixed ^ (mixed >>> 13), 0xc2b2ae35);
+  return ((mixed ^ (mixed >>> 16)) >>> 0) % count;
 }
 
 /** The rectangle of tile space that a view is fitted to. */
@@ -96,6 +106,7 @@ export function draw(context: CanvasRenderingContext2D, width: number, height: n
     return;
   }
   const shift = how === "shifted" ? 0.5 : 0;
+  const tiles = how === "repeated" && scene.others ? [source, ...scene.others] : [source];
   // Repeats fill the view; the shifted tile stays one tile.
   const [x0, y0] = how === "repeated" ? t.toTile(0, 0) : [0, 0];
   const [x1, y1] = how === "repeated" ? t.toTile(width, height) : [1, 1];
@@ -112,7 +123,7 @@ export function draw(context: CanvasRenderingContext2D, width: number, height: n
       const [ax, ay] = [edge(column, left, wide), edge(row, top, tall)];
       const [bx, by] = [edge(column + 1, left, wide), edge(row + 1, top, tall)];
       if (bx < 0 || by < 0 || ax > width || ay > height) continue;
-      context.drawImage(source, ax, ay, bx - ax, by - ay);
+      context.drawImage(tiles[tileAt(column, row, tiles.length)]!, ax, ay, bx - ax, by - ay);
     }
   }
   context.restore();

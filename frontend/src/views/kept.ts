@@ -1,8 +1,9 @@
 /** Pictures at hand, by layer, content key and size; the oldest leave. */
 import type { LayerId } from "../api/types";
 
-/** A layer, one zone of the surface by itself, one photograph of a light set, or a layer as it was in a snapshot. */
-export type Shown = LayerId | `zone:${string}` | `light:${string}` | `then:${string}`;
+/** A layer, one zone of the surface by itself, one photograph of a light set, a layer as it was in a snapshot, or that of
+ * another tile of the set (0: of the one they are made of). */
+export type Shown = LayerId | `zone:${string}` | `light:${string}` | `then:${string}` | `of:${number}:${LayerId}`;
 
 export interface Picture {
   name: string;
@@ -10,7 +11,7 @@ export interface Picture {
   bitmap: ImageBitmap;
 }
 
-const MOST = 28;
+const MOST = 36;
 /** Side of the usual preview; larger ones are asked for when somebody zooms in. */
 export const USUAL = 768;
 const pictures = new Map<string, Picture>();

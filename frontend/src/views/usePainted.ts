@@ -13,6 +13,8 @@ interface Scene {
   t: ReturnType<typeof transform>;
   /** What is drawn; nothing yet: the surround alone. */
   what: Drawable | null;
+  /** Other tiles of a set, among which repeats are laid at random. */
+  others: readonly Drawable[];
   /** What is drawn over it from the left up to `split` of the width. */
   wiped: Drawable | null;
   split: number;
@@ -26,7 +28,7 @@ interface Scene {
 export function usePainted(canvas: RefObject<HTMLCanvasElement | null>, name: string, scene: Scene) {
   const drawn = useRef<unknown[]>([]);
   useLayoutEffect(() => {
-    const { width, height, t, what, wiped, split, layer, box, how, where } = scene;
+    const { width, height, t, what, others, wiped, split, layer, box, how, where } = scene;
     const target = canvas.current;
     const context = target?.getContext("2d", { alpha: false });
     if (!target || !context || !width) return;
@@ -37,7 +39,7 @@ export function usePainted(canvas: RefObject<HTMLCanvasElement | null>, name: st
     const surround = getComputedStyle(target).getPropertyValue("--surround");
     target.dataset.shown = name;
     // Drawing is most of what a change costs in the page: once for each thing to see, however often this is rendered.
-    const seen = [what, wiped, split, w, h, layer, how, surround, ...where, ...Object.values(box)];
+    const seen = [what, ...others, wiped, split, w, h, layer, how, surround, ...where, ...Object.values(box)];
     if (seen.length === drawn.current.length && seen.every((one, at) => one === drawn.current[at])) return;
     drawn.current = seen;
     if (!what) {
@@ -45,7 +47,7 @@ export function usePainted(canvas: RefObject<HTMLCanvasElement | null>, name: st
       context.fillRect(0, 0, width, height);
       return;
     }
-    draw(context, width, height, t, { source: what, layer, box, how, surround });
+    draw(context, width, height, t, { source: what, others, layer, box, how, surround });
     if (!wiped) return;
     context.save();
     context.beginPath();

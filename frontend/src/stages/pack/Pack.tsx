@@ -23,6 +23,7 @@ export function Pack({ material }: { material: Material }) {
   });
   const about = useEditor((state) => state.about);
   const own = useEditor((state) => valueOf(state, "pack.files.profile")) === "own";
+  const several = useEditor((state) => valueOf(state, "tile.set.count")) > 1;
   const [table, setTable] = useState(false);
   const { findings, fresh } = useFindings(material);
   const jobs = useJobsOf(material.id);
@@ -30,7 +31,7 @@ export function Pack({ material }: { material: Material }) {
   const working = jobs.some((job) => job.state === "queued" || job.state === "running");
   return (
     <>
-      <Operation id="pack.files" without={["own"]} />
+      <Operation id="pack.files" without={several ? ["own"] : ["own", "tiles"]} />
       {about && (
         <div className="flex items-center gap-1.5 py-1">
           {own ? (
@@ -77,8 +78,15 @@ const LETTERS: Record<number, string[]> = { 1: [""], 2: ["rgb", "a"], 3: ["r", "
 
 function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; fresh: boolean }) {
   const [shown, setShown] = useState<{ file: string; channel: string; what: string; url: string } | null>(null);
+  const numbered = plan.tiles > 1 && !plan.files[0]?.name.includes("_atlas_");
   return (
     <ul className="flex flex-col gap-2 py-1">
+      {plan.tiles > 1 && (
+        <li className="text-[12px] text-soft">
+          {numbered && `${plan.tiles} tiles, each with files of its own: _1 to _${plan.tiles}. `}
+          {plan.atlas && `One atlas a map: ${plan.atlas[0]} × ${plan.atlas[1]} tiles, row by row.`}
+        </li>
+      )}
       {plan.files.map((file, index) => (
         <li key={file.name}>
           <p className="figures truncate" title={file.name}>

@@ -11,10 +11,10 @@ const inSentence = (words: string) =>
   words.replace(/\.$/, "").replace(/^(It|Mixing|No)\b/, (first) => first.toLowerCase());
 
 type Method = SettingValues["tile.join.method"];
-/** Stones and leaves are strewn whole from now on; recipes from before are as they were. */
+/** Stones and leaves stay whole from now on; recipes from before are as they were. */
 const chosen = (method: Method): Changes => ({
   "tile.join.method": method,
-  ...(method === "strew" && { "tile.join.whole": true }),
+  ...((method === "strew" || method === "regrow") && { "tile.join.whole": true }),
 });
 
 export function MethodRow({ material }: { material: Material }) {

@@ -14,6 +14,7 @@ import { Switch } from "../../ui/Switch";
 import { setView, useViews } from "../../views/state";
 import { useMarking } from "./marking";
 import { Suggested } from "./Suggested";
+import { TileSet } from "./TileSet";
 
 const ABOUT = {
   none: "The edges stay as they are. For captures that tile already.",
@@ -37,7 +38,7 @@ const SETTINGS = {
   cut: ["overlap_x", "overlap_y", "wander", "feather"],
   lattice: ["overlap_x", "overlap_y", "wander", "feather"],
   joints: ["rank", "larger", "bend", "joint_width", "detail", "smallest"],
-  regrow: ["begin", "grow", "overlap_x", "overlap_y", "apart", "feather", "seed"],
+  regrow: ["whole", "begin", "grow", "overlap_x", "overlap_y", "apart", "feather", "seed"],
   strew: ["piece", "whole", "turn", "spread", "mirror", "grow", "feather", "seed"],
   stochastic: ["piece", "grow", "seed"],
 } as const;
@@ -127,6 +128,7 @@ export function Tile({ material }: { material: Material }) {
         </>
       )}
       {!cut && <StandingOut material={material} />}
+      {!cut && <TileSet material={material} />}
       <Brushes material={material} />
       {!cut && <DoesItTile material={material} />}
     </>

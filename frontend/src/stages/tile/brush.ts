@@ -39,6 +39,12 @@ registerTool("brush", useBrush, ({ tool, chosen }) => tool !== null || chosen !=
   aiming: false,
 });
 
+/** Whether what is in hand lies on the tile, and not on the sample. */
+export const drawsOnTile = ({ tool, chosen }: Brush): boolean => {
+  const one = tool ?? chosen?.tool;
+  return one !== undefined && one !== null && !onSample(one);
+};
+
 /** Whether a click on the tile picks a colour that is left out of the sample. */
 export const useLeavingOut = create<{ picking: boolean }>(() => ({ picking: false }));
 registerTool("colour left out", useLeavingOut, ({ picking }) => picking, { picking: false });
