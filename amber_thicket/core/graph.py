@@ -26,7 +26,7 @@ from amber_thicket.core.settings import Record
 from amber_thicket.core.source import Source, halvings
 from amber_thicket.core.square.crop import sampled
 from amber_thicket.core.square.view import View, view_of
-from amber_thicket.core.tile.join import reach
+from amber_thicket.core.tile.join import looked_at, reach
 from amber_thicket.core.tile.tile_set import meet
 
 PLAN_SIDE = 768
@@ -103,14 +103,17 @@ class Evaluation:
         join = self.recipe.settings("tile.join")
         over = reach(join)
         width, height = size
-        sample_mm = self.recipe.settings("square.size").sample_mm
+        share = looked_at(join)
+        sample_mm = share * self.recipe.settings("square.size").sample_mm
         # Rounded down, and the rest of a pixel left out: then all sizes show the picture at one scale, and the copies
         # that are joined lie a whole number of pixels apart at each of them.
         exact = (width * (1 + over[0]), height * (1 + over[1]))
         tile_mm = sample_mm / (1 + over[0]) if sample_mm else None
         picture = self.picture_size()
         meets = join.method == "none" and join.tiles and self._uncut()
-        work = Frame(int(exact[0] + 1e-6), int(exact[1] + 1e-6), float(width), meets, tile_mm, picture, exact)
+        work = Frame(
+            int(exact[0] + 1e-6), int(exact[1] + 1e-6), float(width), meets, tile_mm, picture, exact, share=share
+        )
         box, whole = self.sample_box(work), self.view().size
         part = (box[0] / whole[0], box[1] / whole[1], box[2] / whole[0], box[3] / whole[1])
         tile = Frame(width, height, float(width), True, tile_mm, picture, part=part)

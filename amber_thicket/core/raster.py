@@ -22,6 +22,7 @@ class Frame:
     exact: (width, height) before they were rounded down to whole pixels, so that every size has one scale; (0, 0) when
     nothing was rounded.
     part: left, top, right, bottom of the sample in shares of the flattened picture: where brush strokes on it lie.
+    share: of the sample's width and height, about its middle, that the layer shows.
     """
 
     width: int
@@ -32,6 +33,7 @@ class Frame:
     picture: tuple[int, int] = (0, 0)
     exact: tuple[float, float] = (0.0, 0.0)
     part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
+    share: float = 1.0
 
     @property
     def extent(self) -> tuple[float, float]:

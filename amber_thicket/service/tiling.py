@@ -179,7 +179,11 @@ def _with(evaluation: Evaluation, lattice: Lattice, fit: Fit) -> Suggestion:
     }
     sample_mm = recipe.settings("square.size").sample_mm
     if sample_mm:
-        changes["square.size.sample_mm"] = round(sample_mm * spans[0] / (sample[2] - sample[0]), 2)
+        share = sizes.work.share
+        changes["square.size.sample_mm"] = round(sample_mm * spans[0] * share / (sample[2] - sample[0]), 2)
+    if join.pattern != 100:
+        # All of the crop is made the tile, as it was measured.
+        changes["tile.join.pattern"] = None
     shares = [box[0] / view.size[0], box[1] / view.size[1]]
     shares += [shares[0] + fit.tile[0] / view.size[0], shares[1] + fit.tile[1] / view.size[1]]
     reason = f"{_returns(lattice)} {_counted(*fit.repeats).capitalize()} fit the tile"

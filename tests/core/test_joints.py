@@ -315,7 +315,7 @@ class RegrownWholeTest(unittest.TestCase):
     def test_a_larger_tile_without_a_cut_stone(self) -> None:
         for kind in ("rubble_wall", "uneven_slates"):
             whole, cut = (
-                ready(kind, tile__join__method="regrow", tile__join__whole=whole, tile__join__grow=1.5)
+                ready(kind, tile__join__method="regrow", tile__join__whole=whole, tile__join__pattern=66.0)
                 for whole in (True, False)
             )
             with self.subTest(kind):
@@ -328,7 +328,7 @@ class RegrownWholeTest(unittest.TestCase):
 
     def test_courses_go_on(self) -> None:
         # Slates lie in rows: what is laid beside a row is a row, so that dark joints run all the way across.
-        one = ready("uneven_slates", tile__join__method="regrow", tile__join__whole=True, tile__join__grow=1.5)
+        one = ready("uneven_slates", tile__join__method="regrow", tile__join__whole=True, tile__join__pattern=66.0)
         tile = one.layer("base_color", (SIDE, SIDE)).pixels.mean(-1)
         along = tile.mean(axis=1)
         dark = float(np.percentile(along, 5) / np.median(along))

@@ -90,7 +90,11 @@ class EveryMethodTest(unittest.TestCase):
                 self.assertGreater(psnr(encode_srgb8(shrunk), encode_srgb8(small)), 38)
 
     def test_long_and_narrow_tiles_keep_their_brightness(self) -> None:
-        for join in ({"method": "strew", "piece": 60.0, "grow": 3.0}, {"method": "regrow"}, {"method": "stochastic"}):
+        for join in (
+            {"method": "strew", "piece": 60.0, "pattern": 100 / 3},
+            {"method": "regrow"},
+            {"method": "stochastic"},
+        ):
             changes = {f"tile__join__{name}": value for name, value in join.items()}
             ready = evaluation(
                 linear_photograph("gravel"), square__size__width=4096, square__size__height=256, **changes
@@ -125,8 +129,26 @@ class RegrowTest(unittest.TestCase):
                 self.assertLess(regrown, 0.75 * cut)
                 self.assertLess(blocks, 0.4)
 
+    def test_a_larger_pattern_shows_the_middle_of_the_sample_larger(self) -> None:
+        # 200 % is what a crop to the middle half shows, at the same size, in mm as well; whatever the method.
+        for method in ("cut", "regrow", "none"):
+            settings = {**size_of(SIDE), "tile__join__method": method}
+            larger = evaluation(linear_photograph("gravel"), **settings, tile__join__pattern=200.0)
+            cropped = evaluation(
+                linear_photograph("gravel"), **settings, **{f"square__crop__{e}": 25.0 for e in ("left", "top")},
+                **{f"square__crop__{e}": 75.0 for e in ("right", "bottom")},
+            )  # fmt: skip
+            with self.subTest(method):
+                one, other = (made.layer("evened", (SIDE, SIDE)).pixels for made in (larger, cropped))
+                np.testing.assert_allclose(one, other, atol=1e-4)
+                in_mm = [
+                    made.with_changes({"square.size.sample_mm": mm}).picture_mm()
+                    for made, mm in ((larger, 400.0), (cropped, 200.0))
+                ]
+                self.assertAlmostEqual(in_mm[0] or 0, in_mm[1] or 0, places=6)
+
     def test_twice_as_wide_shows_everything_at_half_the_size(self) -> None:
-        ready = made(method="regrow", grow=2.0)
+        ready = made(method="regrow", pattern=50.0)
         sizes = ready.sizes((SIDE, SIDE))
         self.assertAlmostEqual(sizes.work.exact[0] / SIDE, 0.6)
         plan = ready.decided(BY_ID["tile.join"])

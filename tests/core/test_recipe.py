@@ -5,6 +5,7 @@ import unittest
 from dataclasses import FrozenInstanceError
 
 from amber_thicket.core.recipe import VERSION, Recipe, from_json
+from amber_thicket.core.tile.join import reach
 from amber_thicket.errors import BadRecipe, BadSetting
 
 
@@ -53,6 +54,19 @@ class RecipeTest(unittest.TestCase):
                      {"version": 1, "operations": {"tile.join": {"excluded": "["}}}):  # fmt: skip
             with self.subTest(data=str(data)[:80]), self.assertRaises((BadRecipe, BadSetting)):
                 from_json(data)
+
+
+class MigrationTest(unittest.TestCase):
+    def test_times_as_wide_became_the_scale_of_the_pattern(self) -> None:
+        for version in (1, 2):
+            for grow in (1, 1.5, 4):
+                data = {"version": version, "operations": {"tile.join": {"method": "strew", "grow": grow, "seed": 7}}}
+                chosen = from_json(data).settings("tile.join")
+                self.assertEqual((chosen.method, chosen.seed), ("strew", 7))
+                self.assertAlmostEqual(reach(chosen)[0], 1 / grow - 1, places=12)
+            for wrong in ("much", 5, True, None):
+                with self.assertRaises(BadSetting):
+                    from_json({"version": version, "operations": {"tile.join": {"grow": wrong}}})
 
 
 class OtherVersions(unittest.TestCase):

@@ -208,7 +208,7 @@ class RuleTest(unittest.TestCase):
                 (finding,) = self.findings(of, "set.detail")
                 self.assertEqual(finding.level, level)
                 self.assertIn(words, finding.measured)
-        grown = {**size_of(512), "tile__join__method": "regrow", "tile__join__grow": 4.0}
+        grown = {**size_of(512), "tile__join__method": "regrow", "tile__join__pattern": 25.0}
         of = subject_of(evaluation(linear_photograph("gravel"), **grown), "gravel", 256)
         (finding,) = self.findings(of, "set.detail")
         self.assertEqual(finding.level, "note")

@@ -64,9 +64,12 @@ def fitted(settings: Settings, picture: tuple[float, float], aspect: float) -> t
 
 
 def sampled(settings: Settings, picture: tuple[float, float], frame: Frame) -> Box:
-    """The part of the flattened picture that a frame's pixels show: the fitted box, less what is left of a pixel."""
+    """The part of the flattened picture that a frame's pixels show: the fitted box, or the middle of it, less what is
+    left of a pixel."""
     width, height = frame.extent
     left, top, right, bottom = fitted(settings, picture, width / height)
+    off_x, off_y = ((1 - frame.share) / 2 * side for side in (right - left, bottom - top))
+    left, top, right, bottom = left + off_x, top + off_y, right - off_x, bottom - off_y
     return left, top, left + (right - left) * frame.width / width, top + (bottom - top) * frame.height / height
 
 

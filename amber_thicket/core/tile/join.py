@@ -99,8 +99,15 @@ class Settings(OperationSettings):
         help="Regrow keeps the photograph and replaces only its worst joins, or builds all of it anew from blocks. "
         "Whole pieces are always laid anew.",
     )
-    grow: float = setting(
-        1.0, ge=1, le=4, step=0.5, unit="×", label="Grown", help="How many times as wide as the sample the tile is."
+    pattern: float = setting(
+        100.0,
+        ge=25,
+        le=400,
+        step=5,
+        unit="%",
+        label="Pattern scale",
+        help="How large the pattern is on the tile: at 200 % it shows half of the sample's width, at 50 % twice of it, "
+        "where the method can make more of the surface.",
     )
     apart: float = setting(
         40.0,
@@ -195,8 +202,18 @@ def reach(chosen: Settings) -> tuple[float, float]:
     if chosen.method == "joints":
         return JOINTS_OVER, JOINTS_OVER
     over = (0.0, 0.0) if chosen.method in ("strew", "stochastic") else (chosen.overlap_x / 100, chosen.overlap_y / 100)
-    grown = chosen.grow if chosen.method in GROWN else 1.0
-    return (1 + over[0]) / grown - 1, (1 + over[1]) / grown - 1
+    times = grown(chosen)
+    return (1 + over[0]) / times - 1, (1 + over[1]) / times - 1
+
+
+def grown(chosen: Settings) -> float:
+    """How many times as wide as the sample the tile is, at least 1."""
+    return max(1.0, 100 / chosen.pattern) if chosen.method in GROWN else 1.0
+
+
+def looked_at(chosen: Settings) -> float:
+    """The share of the sample's width, about its middle, that is made a tile."""
+    return min(1.0, 100 / chosen.pattern)
 
 
 @dataclass(frozen=True)
@@ -428,7 +445,7 @@ def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan:
     steps = find_steps(sample.pixels, (width, height))
     # What is kept is shown once, whole: no piece is made of parts of it.
     spared = _either(sample.unfit, sample.kept)
-    if chosen.begin == "photograph" and chosen.grow == 1 and not pieces:
+    if chosen.begin == "photograph" and grown(chosen) == 1 and not pieces:
         labels, _ = cut_labels(sample.pixels, width, height, chosen.wander / 100, sample.unfit, sample.kept)
         work = _from_copies(labels, sample.pixels.shape[:2], seen, sample.kept)
     else:
@@ -442,7 +459,7 @@ def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan:
     if sample.unfit is not None and sample.unfit.any():
         avoid(work, look, sample.unfit)
     before = work.cost
-    mend(work, look, spared, apart=apart, times=round(MENDED * chosen.grow), tries=tries)
+    mend(work, look, spared, apart=apart, times=round(MENDED * grown(chosen)), tries=tries)
     evidence["mended"] = round(1 - work.cost / before, 3) if before else 0.0
     return replace(_laid(work, seen, evidence), whole=pieces is not None)
 

@@ -115,7 +115,7 @@ export interface SettingValues {
   "tile.join.wander": number;
   "tile.join.feather": number;
   "tile.join.begin": "photograph" | "blocks";
-  "tile.join.grow": number;
+  "tile.join.pattern": number;
   "tile.join.apart": number;
   "tile.join.piece": number;
   "tile.join.turn": number;

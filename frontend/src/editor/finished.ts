@@ -9,6 +9,11 @@ export function capturedWidth({ preview: { sample, view, tile, work } }: Materia
   return ((sample[2] - sample[0]) * view.size[0] * tile[0]) / work[0];
 }
 
+/** The pattern scale at which a pixel of the maps is one of the capture; the least there is where it is too small. now:
+ * the present one. */
+export const unenlarged = (captured: number, finished: number, now: number): number =>
+  Math.max(25, Math.round((10 * now * captured) / finished) / 10);
+
 /** Sides that maps can have. */
 const LEAST = 256;
 const MOST = 8192;

@@ -1,4 +1,4 @@
-import { capturedWidth, finishedWidth, keepingSize } from "../../editor/finished";
+import { capturedWidth, finishedWidth, keepingSize, unenlarged } from "../../editor/finished";
 import { type Changes, change, useEditor, valueOf } from "../../editor/store";
 import { Button } from "../../ui/Button";
 import { useTiling } from "../../editor/figures";
@@ -38,10 +38,13 @@ const SETTINGS = {
   cut: ["overlap_x", "overlap_y", "wander", "feather"],
   lattice: ["overlap_x", "overlap_y", "wander", "feather"],
   joints: ["rank", "larger", "bend", "joint_width", "detail", "smallest"],
-  regrow: ["whole", "begin", "grow", "overlap_x", "overlap_y", "apart", "feather", "seed"],
-  strew: ["piece", "whole", "turn", "spread", "mirror", "grow", "feather", "seed"],
-  stochastic: ["piece", "grow", "seed"],
+  regrow: ["whole", "begin", "overlap_x", "overlap_y", "apart", "feather", "seed"],
+  strew: ["piece", "whole", "turn", "spread", "mirror", "feather", "seed"],
+  stochastic: ["piece", "seed"],
 } as const;
+
+/** Methods that make more of the surface than the sample shows. */
+const GROWING = new Set(["regrow", "strew", "stochastic"]);
 
 /** Grown beyond the sample at the same size, maps keep less of it: told, with the size that keeps it. */
 function KeptWhenGrown({ material }: { material: Material }) {
@@ -68,9 +71,35 @@ function KeptWhenGrown({ material }: { material: Material }) {
   );
 }
 
+/** Enlarged, maps hold what was made up: told, with the way to more of the surface instead. */
+function ExtendedInstead({ material, pattern }: { material: Material; pattern: number }) {
+  const [finished, captured] = [finishedWidth(material), capturedWidth(material)];
+  if (captured > 0.8 * finished) return null;
+  const scale = unenlarged(captured, finished, pattern);
+  return (
+    <div role="note" className="flex flex-col items-start gap-1 pb-1.5 text-[12px] text-soft">
+      <p>
+        {Math.round(captured)} px of the capture are enlarged to {finished} px. Instead, more of the surface can be made
+        of it, pixel by pixel.
+      </p>
+      <Button
+        onClick={() =>
+          change(
+            { "tile.join.method": "regrow", "tile.join.whole": true, "tile.join.pattern": scale } as Changes,
+            "Sample extended beyond its borders",
+          )
+        }
+      >
+        Extend it beyond its borders
+      </Button>
+    </div>
+  );
+}
+
 export function Tile({ material }: { material: Material }) {
   const method = useEditor((state) => valueOf(state, "tile.join.method")) as keyof typeof ABOUT;
-  const grown = useEditor((state) => valueOf(state, "tile.join.grow")) as number;
+  const pattern = useEditor((state) => valueOf(state, "tile.join.pattern"));
+  const grown = pattern < 100 && GROWING.has(method);
   const cut = useEditor((state) => valueOf(state, "tile.cutout.on")) === true;
   const tiling = useTiling(material);
   const joins = useMarking((state) => state.joins);
@@ -86,10 +115,17 @@ export function Tile({ material }: { material: Material }) {
       ))}
       {method !== "none" && (
         <>
-          {method === "regrow" && grown > 1 && (
+          <Setting path="tile.join.pattern" />
+          {pattern < 100 && !grown && (
+            <p className="pb-1 text-[12px] text-soft">
+              There is no more of the sample than 100 %: choose Regrow, Strew or Stochastic to make more of it.
+            </p>
+          )}
+          {method === "regrow" && grown && (
             <p className="pb-1 text-[12px] text-soft">A tile larger than the sample begins with blocks.</p>
           )}
-          {grown > 1 && SETTINGS[method].some((name) => name === "grow") && <KeptWhenGrown material={material} />}
+          {!cut && <ExtendedInstead material={material} pattern={pattern} />}
+          {grown && <KeptWhenGrown material={material} />}
           {method === "stochastic" && tiling && tiling.against_mixing && (
             <p role="note" className="flex gap-2 py-1">
               <Level level="attention" word={false} />{" "}
