@@ -9,6 +9,7 @@ from skimage.metrics import peak_signal_noise_ratio, structural_similarity
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.square.enlarge import doubled
+from amber_thicket.core.square.upscale_filters import learn_filters
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from amber_thicket.standins.capture_rig.kinds import KINDS
 from bench.timing import best, table
@@ -28,7 +29,7 @@ def run(side: int) -> None:
         guesses = [
             cv2.resize(small, size, interpolation=cv2.INTER_CUBIC),
             cv2.resize(small, size, interpolation=cv2.INTER_LANCZOS4),
-            doubled(small),
+            doubled(small, filters=learn_filters(small)),
         ]
         found = [_score(guess, truth) for guess in guesses]
         back = encode_srgb(shrink(guesses[2], 2)) - encode_srgb(np.ascontiguousarray(small))
@@ -40,7 +41,9 @@ def run(side: int) -> None:
     table(f"Enlarging {side // 2}² by two: PSNR (dB) / SSIM of the coded picture", head, rows)
     small = shrink(next(iter(pictures.values())), 2)
     plain = best(lambda: cv2.resize(small, (side, side), interpolation=cv2.INTER_LANCZOS4))
-    print(f"  own detail takes {best(lambda: doubled(small), runs=1) / plain:.0f} × as long as Lanczos")
+    print(
+        f"  own detail takes {best(lambda: doubled(small, filters=learn_filters(small)), runs=1) / plain:.0f} × as long as Lanczos"
+    )
 
 
 def _score(guess: np.ndarray, truth: np.ndarray) -> tuple[float, float]:

@@ -353,7 +353,8 @@ class Evaluation:
         frame = self._frame(operation, sizes)
         if frame.tile_mm and operation.stage not in (*_BEFORE_TILE, "gather", "tile"):
             frame = replace(frame, tile_mm=self.tile_mm(sizes))
-        return apply(*inputs, frame=frame, **options)
+        with progress_to(self._reached):
+            return apply(*inputs, frame=frame, **options)
 
     def _plan_sizes(self) -> Sizes:
         return self.sizes(fit_side(self.recipe, PLAN_SIDE))

@@ -196,6 +196,10 @@ def _packed(evaluation: Evaluation, name: str, progress: Progress, beside: Threa
             yield ready()
 
     atlas: dict[int, Any] = {}
+    now = (0.1, "")
+    for one in tiles.values():
+        # What takes long within a map is told beside its name.
+        one.told = lambda _, what: progress(now[0], f"{now[1]}: {what}")
     for step, (at, number) in enumerate(steps):
         folder = "" if at == size else f"{at[0]}x{at[1]}/"
         own = planned(recipe, name, number if how != "atlas" else "atlas")
@@ -203,7 +207,8 @@ def _packed(evaluation: Evaluation, name: str, progress: Progress, beside: Threa
             evaluation.cancel.check()
             share = (sum(weights[:step]) + weights[step] * index / len(own.files)) / sum(weights)
             of = f", tile {number} of {len(tiles)}" if len(tiles) > 1 else ""
-            progress(0.1 + 0.8 * share, f"Making {folder}{file.name}{of}")
+            now = (0.1 + 0.8 * share, f"Making {folder}{file.name}{of}")
+            progress(*now)
             codes = stored(file, {role: tiles[number].layer(role, at).pixels for role in asked_for(file)})
             if plan.atlas:
                 _put_in_atlas(atlas, index, codes, number - 1, plan.atlas)

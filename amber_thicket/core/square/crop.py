@@ -11,12 +11,16 @@ from pydantic import model_validator
 from amber_thicket.core.numeric import sampling
 from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.operation import Operation
+from amber_thicket.core.progress import part_of_progress
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.square.enlarge import doubled
+from amber_thicket.core.square.upscale_filters import LEAST_SIDE, learn_filters
 from amber_thicket.core.square.view import View, turned_back, view_of
 
 LEAST = 1.0
+# Enlarging that makes detail.
+OWN_DETAIL = ("learnt", "detail")
 Box = tuple[float, float, float, float]
 
 
@@ -33,11 +37,12 @@ class Settings(OperationSettings):
     bottom: float = setting(
         100.0, ge=1, le=100, step=0.5, unit="% of picture", label="Bottom", help="Lower edge of the sample."
     )
-    resampling: Literal["smooth", "sharp", "detail"] = setting(
+    resampling: Literal["smooth", "sharp", "learnt", "detail"] = setting(
         "sharp",
         label="Enlarging",
-        choices={"smooth": "Smooth", "sharp": "Sharp", "detail": "Own detail"},
-        help="How pixels are made where the picture is too small: smooth, sharp, or with detail found elsewhere in it.",
+        choices={"smooth": "Smooth", "sharp": "Sharp", "learnt": "Own detail", "detail": "Own, 0.1"},
+        help="How pixels are made where the picture is too small: smooth, sharp, or with detail learnt from it and "
+        "found elsewhere in it (as now, and as version 0.1 did).",
     )
 
     @model_validator(mode="after")
@@ -79,16 +84,22 @@ def doublings(view: View, box: Box, width: int) -> int:
     return max(0, round(math.log2(1 / covered))) if covered < 1 else 0
 
 
-def detailed(pixels: Pixels, view: View, box: Box, size: tuple[int, int], times: int) -> Pixels:
-    """The sample looked up at about the picture's own scale and then doubled so often. pixels: (H, W, 3) linear."""
+def detailed(pixels: Pixels, view: View, box: Box, size: tuple[int, int], times: int, *, learns: bool = True) -> Pixels:
+    """The sample looked up at about the picture's own scale and then doubled so often. pixels: (H, W, 3) linear.
+    learns: with filters learnt from it as well."""
     factor = 1 << times
     small = (-(-size[0] // factor), -(-size[1] // factor))
     # A size that does not divide reaches over the box by less than one small pixel, and is cut after.
     right = box[0] + (box[2] - box[0]) * small[0] * factor / size[0]
     bottom = box[1] + (box[3] - box[1]) * small[1] * factor / size[1]
     sample = looked_up(pixels, view, (box[0], box[1], right, bottom), small, "sharp", least=0)
-    for _ in range(times):
-        sample = doubled(sample)
+    filters = learn_filters(sample) if learns and min(sample.shape[:2]) >= LEAST_SIDE else None
+    # Each doubling takes four times as long as the one before it.
+    parts = [4.0**number for number in range(times)]
+    for number in range(times):
+        what = f"Enlarging with own detail, {number + 1} of {times}"
+        with part_of_progress(sum(parts[:number]) / sum(parts), sum(parts[: number + 1]) / sum(parts), what):
+            sample = doubled(sample, filters=filters)
     return np.ascontiguousarray(sample[: size[1], : size[0]])
 
 
@@ -119,8 +130,9 @@ def crop(gathered: Raster, *, frame: Frame, lens: Any, flat: Any, resampling: st
     box = (edge[0] * scale[0], edge[1] * scale[1], edge[2] * scale[0], edge[3] * scale[1])
     size = (frame.width, frame.height)
     colour = pixels.ndim == 3 and not gathered.vectors
-    if resampling == "detail" and colour and (times := doublings(view, box, frame.width)):
-        return Raster(detailed(pixels, view, box, size, times), evidence={"doublings": times})
+    if resampling in OWN_DETAIL and colour and (times := doublings(view, box, frame.width)):
+        made = detailed(pixels, view, box, size, times, learns=resampling == "learnt")
+        return Raster(made, evidence={"doublings": times})
     if gathered.vectors:
         normals = looked_up(pixels, view, box, size, resampling)
         return Raster(unit(normals if view.plain else turned_back(normals, view, box)), vectors=True)

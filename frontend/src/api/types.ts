@@ -68,7 +68,7 @@ export interface SettingValues {
   "square.crop.top": number;
   "square.crop.right": number;
   "square.crop.bottom": number;
-  "square.crop.resampling": "smooth" | "sharp" | "detail";
+  "square.crop.resampling": "smooth" | "sharp" | "learnt" | "detail";
   "square.size.width": 256 | 512 | 1024 | 2048 | 4096 | 8192;
   "square.size.height": 256 | 512 | 1024 | 2048 | 4096 | 8192;
   "square.size.sample_mm": number;
