@@ -355,7 +355,7 @@ class TilingSuggestion(Answer):
 
 
 class StandingOut(Answer):
-    """x, y, radius: in tile widths and heights. strength: × what is usual here."""
+    """x, y, radius: in tile widths and heights. strength: × what is usual here. points: along it, if it is a line."""
 
     model_config = ConfigDict(extra="ignore", frozen=True)
 
@@ -363,6 +363,7 @@ class StandingOut(Answer):
     y: float
     radius: float
     strength: float
+    points: tuple[tuple[float, float], ...]
 
 
 class FilledPlace(Answer):

@@ -10,6 +10,7 @@ from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.settings import as_plain
 from amber_thicket.core.tile.repair import with_filled
 from amber_thicket.core.tile.repeat_artifacts import ALARM, PERHAPS, Repeats, find_repeats, unfit
+from amber_thicket.core.tile.retouch import fill_strokes
 from amber_thicket.service.broken import on_joined
 from amber_thicket.service.preview import preview_size
 
@@ -43,11 +44,27 @@ def _before(evaluation: Evaluation) -> float | None:
     return _repeats(evaluation, "joined").strongest
 
 
-def fill_places(evaluation: Evaluation, places: Sequence[tuple[float, float, float]]) -> dict[str, Any]:
-    """Settings of tile.repair that also fill places (x, y, radius). Raises BadSetting when nothing is left to take."""
+def fill_places(
+    evaluation: Evaluation,
+    places: Sequence[tuple[float, float, float]],
+    lines: Sequence[tuple[tuple[tuple[float, float], ...], float]] = (),
+) -> dict[str, Any]:
+    """Settings that also fill places (x, y, radius), and lines ((x, y) along them, half their width) by strokes. Raises
+    BadSetting when nothing is left to take."""
+    changes = _filled_lines(evaluation, lines) if lines else {}
+    if not places:
+        return changes
     joined = evaluation.before_set()
     tile = joined.layer("base_color", preview_size(joined)).pixels
     now = evaluation.recipe.settings("tile.repair").spots
     found = [(*on_joined(evaluation, x, y), radius) for x, y, radius in places]
     spots = with_filled(now, tile, found, unfit(_repeats(joined, "base_color").places))
-    return {"tile.repair.spots": as_plain(spots)}
+    return changes | {"tile.repair.spots": as_plain(spots)}
+
+
+def _filled_lines(
+    evaluation: Evaluation, lines: Sequence[tuple[tuple[tuple[float, float], ...], float]]
+) -> dict[str, Any]:
+    now = evaluation.recipe.settings("tile.retouch").strokes
+    found = [([on_joined(evaluation, x, y) for x, y in points], radius) for points, radius in lines]
+    return {"tile.retouch.strokes": as_plain((*now, *(one for line in found for one in fill_strokes(*line))))}

@@ -16,6 +16,7 @@ from amber_thicket.core.gather.orient import turned_box
 from amber_thicket.core.gather.roles import PHOTOGRAPHS, families
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.operation import STAGES
+from amber_thicket.core.strokes import Coordinate
 from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
 from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.jobs.manager import job_json
@@ -112,11 +113,12 @@ class RoleOf(Body):
 
 
 class Place(Body):
-    """A round place of the tile; radius in tile widths."""
+    """A round place of the tile, or a line along points (x, y) of it; radius in tile widths."""
 
     x: float
     y: float
     radius: float = Field(ge=SMALLEST, le=LARGEST)
+    points: list[tuple[Coordinate, Coordinate]] = Field(default_factory=list, max_length=64)
 
 
 class ToFill(Body):
@@ -367,7 +369,7 @@ def standing_out(material_id: str) -> Any:
 def left_out(material_id: str, body: ToFill) -> Any:
     """Settings that leave out on the sample what shows at places of the tile, so that the method plans round it."""
     library = services().library
-    found = [(place.x, place.y, place.radius) for place in body.places]
+    found = [(x, y, place.radius) for place in body.places for x, y in (place.points or [(place.x, place.y)])]
     return leave_out(library.evaluation(library.get(material_id)), found)
 
 
@@ -375,8 +377,9 @@ def left_out(material_id: str, body: ToFill) -> Any:
 def filled(material_id: str, body: ToFill) -> Any:
     """Settings that fill places of the tile as well."""
     library, wanted = services().library, body
-    found = [(place.x % 1.0, place.y % 1.0, place.radius) for place in wanted.places]
-    return places.fill_places(library.evaluation(library.get(material_id)), found)
+    found = [(place.x % 1.0, place.y % 1.0, place.radius) for place in wanted.places if not place.points]
+    lines = [(tuple(place.points), place.radius) for place in wanted.places if place.points]
+    return places.fill_places(library.evaluation(library.get(material_id)), found, lines)
 
 
 @endpoint(blueprint, "GET", "/api/materials/<material_id>/proposal", answer=answers.Proposal)

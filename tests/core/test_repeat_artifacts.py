@@ -12,6 +12,7 @@ from amber_thicket.core.tile.repeat_artifacts import (
     find_repeats,
     unfit,
 )
+from amber_thicket.core.tile.retouch import fill_strokes
 
 SIDE = 512
 
@@ -73,6 +74,42 @@ class PlantedTest(unittest.TestCase):
         self.assertGreater(first.strength, ALARM)
         self.assertLess(abs(first.y * SIDE - 300), 20)
         self.assertLess(abs(first.x * SIDE - 200), 115)
+
+    def test_a_fine_crack_is_told_as_a_line(self) -> None:
+        # Too fine and pale to be a place that differs, and yet seen: it goes on where nothing else does.
+        v, u = np.mgrid[0:SIDE, 0:SIDE].astype(np.float32)
+        path = 300 + 0.35 * (u - 200) + 6 * np.sin(u / 30)
+        crack = np.exp(-0.5 * ((v - path) / 2.0) ** 2) * (np.abs(u - 200) < 110)
+        tile = (ground() * (1 - 0.75 * crack[..., None])).astype(np.float32)
+        for by, name in ((0, "as it is"), (250, "over an edge")):
+            (line, *_) = [place for place in find_repeats(np.roll(tile, by, 1)).places if place.points]
+            with self.subTest(name):
+                self.assertGreater(line.strength, ALARM)
+                x = (np.array(line.points)[:, 0] * SIDE - by) % SIDE
+                off = np.array(line.points)[:, 1] * SIDE - (300 + 0.35 * (x - 200) + 6 * np.sin(x / 30))
+                self.assertLess(float(np.abs(off).max()), 8)
+                # All of it, from about one end to the other.
+                self.assertLess(float(x.min()), 120)
+                self.assertGreater(float(x.max()), 280)
+                # Its strokes follow it, also over the edge.
+                (stroke,) = fill_strokes(line.points, line.radius)
+                self.assertLess(float(np.abs(np.diff(np.array(stroke.points)[:, 0])).max()), 0.1)
+        self.assertEqual([place for place in find_repeats(ground()).places if place.points], [])
+
+    def test_lines_that_have_their_like_are_not_told(self) -> None:
+        # Joints of a wall, and scratches all over.
+        v, u = np.mgrid[0:SIDE, 0:SIDE]
+        courses = (v % 64 < 3) | ((u + 64 * (v // 64 % 2)) % 128 < 3)
+        scratched = ground()
+        rng = np.random.default_rng(8)
+        for _ in range(40):
+            x, y, turn = rng.uniform(0, SIDE), rng.uniform(0, SIDE), rng.uniform(0, np.pi)
+            along = (u - x) * np.cos(turn) + (v - y) * np.sin(turn)
+            aside = (v - y) * np.cos(turn) - (u - x) * np.sin(turn)
+            scratched = scratched * (1 - 0.5 * (np.exp(-0.5 * (aside / 1.6) ** 2) * (np.abs(along) < 90))[..., None])
+        for tile in (ground() * np.where(courses, 0.3, 1.0)[..., None], scratched):
+            found = find_repeats(np.ascontiguousarray(tile, np.float32)).places
+            self.assertEqual([place for place in found if place.points], [])
 
     def test_slow_blotches_are_told_apart_from_places(self) -> None:
         v, u = np.mgrid[0:SIDE, 0:SIDE].astype(np.float32) * (2 * np.pi / SIDE)

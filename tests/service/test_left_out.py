@@ -5,10 +5,11 @@ from typing import Any
 
 import numpy as np
 
+from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.tile.repeat_artifacts import ALARM
 from amber_thicket.errors import BadSetting
 from amber_thicket.service.left_out import leave_out
-from amber_thicket.service.repeat_artifacts import describe_repeat_artifacts
+from amber_thicket.service.repeat_artifacts import describe_repeat_artifacts, fill_places
 from tests.support import evaluation, linear_photograph, size_of
 
 RED = np.float32([0.6, 0.05, 0.03])
@@ -20,6 +21,25 @@ def spotted() -> np.ndarray:
     y, x = np.mgrid[0 : pixels.shape[0], 0 : pixels.shape[1]]
     pixels[np.hypot(x - 262, y - 244) < 17] = RED
     return pixels
+
+
+class LineTest(unittest.TestCase):
+    def test_a_crack_is_filled_along_its_length_or_left_out_on_the_sample(self) -> None:
+        pixels = linear_photograph("gravel") * 0 + np.float32([0.3, 0.29, 0.27])
+        rng = np.random.default_rng(2)
+        pixels = pixels * (
+            1 + 0.2 * blur(rng.normal(size=pixels.shape[:2]).astype(np.float32), 2, wraps=False)[..., None]
+        )
+        v, u = np.mgrid[0 : pixels.shape[0], 0 : pixels.shape[1]]
+        crack = np.exp(-0.5 * ((v - 240 - 0.4 * (u - 230)) / 2.0) ** 2) * (np.abs(u - 230) < 100)
+        pixels = (pixels * (1 - 0.6 * crack[..., None])).astype(np.float32)
+        one = evaluation(pixels, **size_of(512), tile__join__method="cut", even__light__amount=0.0)
+        (line, *_) = [place for place in describe_repeat_artifacts(one)["places"] if place["points"]]
+        filled = one.with_changes(fill_places(one, [], [(line["points"], line["radius"])]))
+        out = leave_out(one, [(x, y, line["radius"]) for x, y in line["points"]])
+        for changed in (filled, one.with_changes(out)):
+            left = [place for place in describe_repeat_artifacts(changed)["places"] if place["points"]]
+            self.assertEqual(left, [])
 
 
 class LeftOutTest(unittest.TestCase):

@@ -22,6 +22,7 @@ from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.oklab import to_oklab
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.tile.repair import LARGEST
+from amber_thicket.core.tile.repeat_lines import find_line
 
 # From here on it is seen; between the two it may be. Grain without any order comes to 1.07 at the most.
 ALARM, PERHAPS = 1.1, 0.9
@@ -39,17 +40,21 @@ _COUNTS = np.array([1, 1, 1, 0.5, 0.5, 0.35, 0.35], np.float32)
 _AROUND, _AROUND_COUNTS, _APART = 6, 0.45, 3.2
 # A place reaches as far as it stays above this share of its peak.
 _OUTLINE, _FARTHEST = 0.6, 5.0
+# Half the width of what a line takes with it, in tile widths.
+_LINE = 0.016
 _BLOTCH, _FINE, _VISIBLE, _MOST_BLOTCHES = 0.083, 0.0104, 1.0, 0.22
 
 
 @dataclass(frozen=True)
 class RepeatArtifact:
-    """x, y: place in the tile (0..1). radius: in tile widths. strength: ALARM and more is seen in the repeat."""
+    """x, y: place in the tile (0..1). radius: in tile widths. strength: ALARM and more is seen in the repeat. points:
+    of a line, (x, y) along it; radius is half its width then."""
 
     x: float
     y: float
     radius: float
     strength: float
+    points: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -77,7 +82,24 @@ def find_repeats(tile: Pixels) -> Repeats:
     size = (max(16, round(width * scale)), max(16, round(height * scale)))
     small = cv2.resize(tile, size, interpolation=cv2.INTER_AREA)
     lab = np.ascontiguousarray(to_oklab(np.ascontiguousarray(small, np.float32)) * np.float32(100) * _EYE, np.float32)
-    return Repeats(tuple(_places(lab)), round(_blotches(lab), 2))
+    return Repeats(tuple(_with_line(_places(lab), lab)), round(_blotches(lab), 2))
+
+
+def _with_line(places: list[RepeatArtifact], lab: Pixels) -> list[RepeatArtifact]:
+    """Places, and the line that stands out if there is one; places on it are parts of it."""
+    line = find_line(np.ascontiguousarray(lab[..., 0]))
+    if line is None:
+        return places
+    points = np.array(line.points)
+
+    def beside(place: RepeatArtifact) -> bool:
+        away = np.abs(points - [place.x, place.y])
+        return float(np.hypot(*np.minimum(away, 1 - away).T).min()) > place.radius + _LINE
+
+    middle = line.points[len(line.points) // 2]
+    own = RepeatArtifact(*middle, _LINE, round(ALARM * line.ratio, 2), line.points)
+    rest = [place for place in places if beside(place)]
+    return sorted([own, *rest], key=lambda place: -place.strength)[:_PEAKS]
 
 
 def find_repeat_artifacts(tile: Pixels) -> list[RepeatArtifact]:
@@ -87,7 +109,12 @@ def find_repeat_artifacts(tile: Pixels) -> list[RepeatArtifact]:
 
 def unfit(found: Sequence[RepeatArtifact]) -> list[tuple[float, float, float]]:
     """(x, y, radius) of the places nothing should be filled from."""
-    return [(place.x, place.y, place.radius) for place in found if place.strength >= _NO_SOURCE * ALARM]
+    return [
+        (*at, place.radius)
+        for place in found
+        if place.strength >= _NO_SOURCE * ALARM
+        for at in (place.points or ((place.x, place.y),))
+    ]
 
 
 def _blotches(lab: Pixels) -> float:

@@ -35,6 +35,26 @@ class RepairStroke(Stroke):
     dy: Coordinate = 0.0
 
 
+# So many radii between two points of a line are no step along it.
+_FAR = 8
+
+
+def fill_strokes(points: Sequence[tuple[float, float]], radius: float) -> list[RepairStroke]:
+    """Strokes that fill along a line of a tile: one, or several where it is shown in parts. points: (x, y) along it; it
+    may go on over the edges. radius: half its width, in tile widths."""
+    parts: list[list[tuple[float, float]]] = []
+    for at in points:
+        last = parts[-1][-1] if parts else None
+        if last is not None:
+            # Beyond an edge it is counted on.
+            x, y = (round(a - round(a - b), 5) for a, b in zip(at, last, strict=True))
+            if max(abs(x - last[0]), abs(y - last[1])) < _FAR * radius:
+                parts[-1].append((x, y))
+                continue
+        parts.append([(round(at[0], 5), round(at[1], 5))])
+    return [RepairStroke(kind="fill", radius=radius, points=tuple(part)) for part in parts]
+
+
 class Settings(OperationSettings):
     strokes: tuple[RepairStroke, ...] = setting(
         (),

@@ -796,11 +796,12 @@ export interface Pictures {
   enlarged: string;
   joins: string;
 }
-/** A round place of the tile; radius in tile widths. */
+/** A round place of the tile, or a line along points (x, y) of it; radius in tile widths. */
 export interface Place {
   x: number;
   y: number;
   radius: number;
+  points?: [number, number][];
 }
 /** told: how sure the place of the file is, in words. */
 export interface Placed {
@@ -1051,12 +1052,13 @@ export interface StageInfo {
   id: StageId;
   layer: LayerId;
 }
-/** x, y, radius: in tile widths and heights. strength: × what is usual here. */
+/** x, y, radius: in tile widths and heights. strength: × what is usual here. points: along it, where it is a line. */
 export interface StandingOut {
   x: number;
   y: number;
   radius: number;
   strength: number;
+  points: [number, number][];
 }
 /** A line drawn with a round brush, or an area when the radius is 0. */
 export interface Stroke {

@@ -41,9 +41,21 @@ export function PlaceMarks({ material, t, shift }: { material: Material; t: Tran
         {found &&
           !joined &&
           standsOut(found).map((place) => (
-            <g key={`${place.x}/${place.y}`}>
-              <circle {...ring(place)} stroke="#000" strokeWidth="3.500" />
-              <circle {...ring(place)} stroke="var(--amber)" strokeWidth="2" strokeDasharray="6 4" />
+            <g key={`${place.x}/${place.y}`} data-testid={place.points.length > 0 ? "line" : "place"}>
+              {place.points.length > 0 ? (
+                // The line itself stays to be seen between the two that mark it.
+                place.points.map(([x, y], i) => (
+                  <g key={i}>
+                    <circle {...ring({ x, y, radius: place.radius })} stroke="#000" strokeWidth="3" />
+                    <circle {...ring({ x, y, radius: place.radius })} stroke="var(--amber)" strokeWidth="1.500" />
+                  </g>
+                ))
+              ) : (
+                <>
+                  <circle {...ring(place)} stroke="#000" strokeWidth="3.500" />
+                  <circle {...ring(place)} stroke="var(--amber)" strokeWidth="2" strokeDasharray="6 4" />
+                </>
+              )}
             </g>
           ))}
       </svg>

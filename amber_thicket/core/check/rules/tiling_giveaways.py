@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Any
 
 from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Fix, Rule, Subject
 from amber_thicket.core.settings import as_plain
 from amber_thicket.core.tile.repair import with_filled
 from amber_thicket.core.tile.repeat_artifacts import ALARM, PERHAPS, RepeatArtifact, Repeats, find_repeats, unfit
+from amber_thicket.core.tile.retouch import fill_strokes
 from amber_thicket.errors import BadSetting
 
 LIMIT = f"under {ALARM:g}: not seen in the repeat"
@@ -27,8 +29,7 @@ def look(subject: Subject) -> Iterable[Finding]:
     if found.figure < PERHAPS or first is None:
         yield Finding("pass", _said(found), LIMIT, map="base_color", ratio=found.figure / ALARM)
         return
-    reach = 1.5 * first.radius
-    box = (max(first.x - reach, 0.0), max(first.y - reach, 0.0), 2 * reach, 2 * reach)
+    box = _box(first)
     if found.figure < ALARM:
         yield Finding("unknown", f"perhaps: {_said(found)}", LIMIT, map="base_color", box=box)
     elif strong:
@@ -51,19 +52,37 @@ def look(subject: Subject) -> Iterable[Finding]:
         )
 
 
+def _box(place: RepeatArtifact) -> tuple[float, float, float, float]:
+    """Left, top, width and height of what stands out, in shares of the tile."""
+    reach = 1.5 * place.radius
+    # A line may go on over an edge; then all of its points on this side of it.
+    x, y = zip(*(place.points or ((place.x, place.y),)), strict=True)
+    left, top = max(min(x) - reach, 0.0), max(min(y) - reach, 0.0)
+    return left, top, min(max(x) + reach, 1.0) - left, min(max(y) + reach, 1.0) - top
+
+
 def _said(found: Repeats) -> str:
     return f"strongest place {found.strongest:.2f}, blotches {found.blotches:.2f}"
 
 
 def _fix(subject: Subject, found: list[RepeatArtifact], strong: list[RepeatArtifact]) -> Fix | None:
-    """Fills them; None where so much stands out that nothing is left to fill it from."""
+    """Fills them; None where so much stands out that nothing is left to fill it from, and for a tile of a set, which is
+    filled where all of them are made."""
+    if subject.recipe.settings("tile.set").count > 1:
+        return None
     now, tile = subject.recipe.settings("tile.repair").spots, subject.maps["base_color"].pixels
-    places = [(place.x, place.y, place.radius) for place in strong]
+    places = [(place.x, place.y, place.radius) for place in strong if not place.points]
+    lines = [stroke for place in strong if place.points for stroke in fill_strokes(place.points, place.radius)]
+    changes: dict[str, Any] = {}
     try:
-        spots = with_filled(now, tile, places, unfit(found))
+        if places:
+            changes["tile.repair.spots"] = as_plain(with_filled(now, tile, places, unfit(found)))
     except BadSetting:
         return None
-    return Fix(f"Fill {'it' if len(strong) == 1 else 'them'}", {"tile.repair.spots": as_plain(spots)})
+    if lines:
+        strokes = subject.recipe.settings("tile.retouch").strokes
+        changes["tile.retouch.strokes"] = as_plain((*strokes, *lines))
+    return Fix(f"Fill {'it' if len(strong) == 1 else 'them'}", changes)
 
 
 RULE = Rule(

@@ -125,12 +125,17 @@ export function Square({ material }: { material: Material }) {
         <Facts
           rows={[
             ["Taken from", `${tilePx.toFixed(0)} px of the picture`],
-            ["Scale", `${gain.toFixed(2)} ×${gain > 1.05 ? `, ${Math.round(100 * (1 - 1 / gain ** 2))} % made up` : ""}`],
+            [
+              "Scale",
+              `${gain.toFixed(2)} ×${gain > 1.05 ? `, ${Math.round(100 * (1 - 1 / gain ** 2))} % made up` : ""}`,
+            ],
             ["Texel density", tile_mm ? `${(width / tile_mm).toFixed(2)} px/mm` : "real width unknown"],
           ]}
         />
         {gain > 1.05 && <Setting path="square.crop.resampling" />}
-        {gain > 1.05 && ["learnt", "detail"].includes(valueOf(state, "square.crop.resampling")) && <Enlarged material={material} />}
+        {gain > 1.05 && ["learnt", "detail"].includes(valueOf(state, "square.crop.resampling")) && (
+          <Enlarged material={material} />
+        )}
         {gain > 1.3 && (
           <p className="text-[12px] text-soft">
             The picture holds less detail than maps of this size. {`${2 ** Math.floor(Math.log2(tilePx))} px`} would

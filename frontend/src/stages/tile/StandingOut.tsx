@@ -1,5 +1,5 @@
 /** What gives the repeat away, what is filled already, and a way to mark places by hand. */
-import { CircleDashed, Paintbrush, Undo2 } from "lucide-react";
+import { CircleDashed, Paintbrush, Spline, Undo2 } from "lucide-react";
 import { usePlaces } from "../../editor/figures";
 import type { Material, Places } from "../../api/types";
 import { Button } from "../../ui/Button";
@@ -59,7 +59,11 @@ export function StandingOut({ material }: { material: Material }) {
             {strong.map((place) => (
               <li key={`${place.x}/${place.y}`} className="flex h-7 items-center justify-between gap-2">
                 <span className="flex items-center gap-1.5 whitespace-nowrap">
-                  <CircleDashed size={13} className="text-soft" />
+                  {place.points.length > 0 ? (
+                    <Spline size={13} className="text-soft" aria-label="A line" />
+                  ) : (
+                    <CircleDashed size={13} className="text-soft" />
+                  )}
                   <span className="figures">{`${Math.round(place.x * per)}, ${Math.round(place.y * material.preview.finished[1])} px`}</span>
                 </span>
                 <span className="flex items-center gap-1 whitespace-nowrap">

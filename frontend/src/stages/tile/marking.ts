@@ -23,7 +23,7 @@ async function mend(how: typeof api.fill, done: string, id: string, places: Plac
   useMarking.setState({ busy: true });
   try {
     await settled();
-    const plain = places.map(({ x, y, radius }) => ({ x, y, radius }));
+    const plain = places.map(({ x, y, radius, points = [] }) => ({ x, y, radius, points }));
     change((await how(id, plain)) as Changes, places.length > 1 ? `${places.length} places ${done}` : `Place ${done}`);
   } catch (error) {
     tellProblem(error);
@@ -38,5 +38,5 @@ export function unfill(number: number) {
   change({ "tile.repair.spots": kept }, "Filling taken back");
 }
 
-export const standsOut = (found: { alarm: number; places: (Place & { strength: number })[] }) =>
+export const standsOut = <P extends { strength: number }>(found: { alarm: number; places: P[] }): P[] =>
   found.places.filter((place) => place.strength >= found.alarm);
