@@ -22,6 +22,12 @@ _SIDEWAYS, _SURE = 0.35, 0.2
 # Widths of relief that shading tells about, in px of a tile of 768.
 _FINEST, _COARSEST, _PLAN = 0.5, 48.0, 768.0
 _REGULAR = 0.5
+# Wider relief than this hardly shades: what varies so slowly is the material's, and smeared along the light otherwise.
+_WIDEST = 20.0
+# How much the material counts against the shading where both have to be told apart, and the least and most it has.
+_MATERIAL, _FLOORS = 0.5, (0.02, 20.0)
+# Octaves that are looked at, from so many waves a tile on; the share of a direction that counts as along or across.
+_WAVES, _OCTAVES, _ALONG = 6.0, 7, 0.8
 # From this weight on, light from one side is seen in the colour; from measured photographs.
 ONE_SIDE = 0.3
 
@@ -86,11 +92,38 @@ def _steepest(tone: NDArray[Any]) -> float:
     return float(0.5 * np.arctan2(2 * (gx * gy).mean(), (gx * gx - gy * gy).mean()))
 
 
-def slope_along(pixels: Pixels, light: Raking, tile: float, *, wraps: bool = False) -> Pixels:
+def material_floors(pixels: Pixels, light: Raking, tile: float) -> tuple[float, ...]:
+    """How much of what varies along the light is the material's own, octave by octave: what varies across the light is
+    not shading. pixels, tile: as for slope_along(). 0 is all shading; finer octaves than the picture has are left out.
+    """
+    tone = coded_luminance(pixels).astype(np.float64)
+    window = np.outer(np.hanning(tone.shape[0]), np.hanning(tone.shape[1]))
+    power = np.log(np.abs(fft.fft2((tone - tone.mean()) * window)) ** 2 + 1e-12)
+    wx, wy = fft.fftfreq(tone.shape[1])[None] * tile, fft.fftfreq(tone.shape[0])[:, None] * tile
+    waves = np.hypot(wx, wy)
+    a = np.radians(light.bearing)
+    share = (np.cos(a) * wx - np.sin(a) * wy) ** 2 / np.maximum(waves**2, 1e-12)
+    found: list[float] = []
+    for octave in range(_OCTAVES):
+        ring = (waves >= _WAVES * 2**octave) & (waves < _WAVES * 2 ** (octave + 1))
+        along, across = ring & (share > _ALONG), ring & (share < 1 - _ALONG)
+        if _WAVES * 2 ** (octave + 1) > 0.45 * tile or not along.any() or not across.any():
+            break
+        # Along lie shading and material, across about a tenth of the one and all of the other.
+        part = float(np.exp(min(np.median(power[across]) - np.median(power[along]), -1e-3)))
+        found.append(float(np.clip((0.9 * part - 0.1) / (1 - part), *_FLOORS)))
+    return tuple(found) or (1.0,)
+
+
+def slope_along(
+    pixels: Pixels, light: Raking, tile: float, floors: tuple[float, ...] = (), *, wraps: bool = False
+) -> Pixels:
     """The slope along the light's axis that the shading tells, (H, W), but for one factor.
 
-    pixels: linear RGB (H, W, 3). tile: px of one tile width, which the widths of what counts as relief go by. Nothing
-    is told about slopes across the light. wraps: the picture's edges meet, and the slopes' will, too.
+    pixels: linear RGB (H, W, 3). tile: px of one tile width, which the widths of what counts as relief go by. floors:
+    as material_floors() gives them; the more is the material's own, the less is told (Wiener's filter); without them
+    the same share of every octave. Nothing is told about slopes across the light. wraps: the picture's edges meet, and
+    the slopes' will, too.
     """
     tone = coded_luminance(pixels).astype(np.float32)
     scale = tile / _PLAN
@@ -100,9 +133,16 @@ def slope_along(pixels: Pixels, light: Raking, tile: float, *, wraps: bool = Fal
     wx = 2 * np.pi * fft.rfftfreq(size[1])[None].astype(np.float32)
     wy = 2 * np.pi * fft.fftfreq(size[0])[:, None].astype(np.float32)
     square = wx * wx + wy * wy
-    band = np.exp(-0.5 * (_FINEST * scale) ** 2 * square) - np.exp(-0.5 * (_COARSEST * scale) ** 2 * square)
+    widest = _WIDEST if floors else _COARSEST
+    band = np.exp(-0.5 * (_FINEST * scale) ** 2 * square) - np.exp(-0.5 * (widest * scale) ** 2 * square)
     a = np.radians(light.bearing)
     along = np.float32(np.cos(a)) * wx - np.float32(np.sin(a)) * wy
-    told = along * along / np.maximum(along * along + np.float32(_REGULAR) * square, 1e-12)
+    own: Pixels | np.float32 = np.float32(_REGULAR)
+    if floors:
+        waves = np.sqrt(np.maximum(square, 1e-12)) * np.float32(tile / (2 * np.pi))
+        octave = np.log2(waves / np.float32(_WAVES)) - np.float32(0.5)
+        own = np.exp(np.interp(octave, np.arange(len(floors)), np.log(floors))).astype(np.float32)
+        own *= np.float32(_MATERIAL)
+    told = along * along / np.maximum(along * along + own * square, 1e-12)
     slope = fft.irfft2(fft.rfft2(padded, s=size) * (band * told), s=size)
     return np.ascontiguousarray(slope[margin : margin + tone.shape[0], margin : margin + tone.shape[1]], np.float32)

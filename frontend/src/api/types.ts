@@ -76,6 +76,7 @@ export interface SettingValues {
   "even.light.size": number;
   "even.known_shading.amount": number;
   "even.raking.amount": number;
+  "even.raking.reading": "octaves" | "first";
   "even.shadow.amount": number;
   "even.shadow.size": number;
   "even.highlight.amount": number;
@@ -1052,7 +1053,7 @@ export interface StageInfo {
   id: StageId;
   layer: LayerId;
 }
-/** x, y, radius: in tile widths and heights. strength: × what is usual here. points: along it, where it is a line. */
+/** x, y, radius: in tile widths and heights. strength: × what is usual here. points: along it, if it is a line. */
 export interface StandingOut {
   x: number;
   y: number;
