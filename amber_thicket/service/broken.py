@@ -15,7 +15,7 @@ from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
 from amber_thicket.core.tile.join import pieces_in
 from amber_thicket.core.tile.joints.arrange import framed_pieces
 from amber_thicket.core.tile.joints.score import Trimmed, trimmed_pieces
-from amber_thicket.core.tile.pieces import NONE, PIECES, Pieces, find_pieces
+from amber_thicket.core.tile.pieces import NONE, Pieces, find_pieces
 from amber_thicket.core.tile.seam_warp import apply_warp
 from amber_thicket.core.tile.tile_set import set_source
 
@@ -43,7 +43,7 @@ def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
     if not isinstance(plan, Mosaic) and not (isinstance(plan, TilePlan) and plan.crisp):
         return {}
     pieces = pieces_of_sample(evaluation)
-    there = "yes" if pieces.contrast >= PIECES else "no" if pieces.contrast < NONE else "unknown"
+    there = "yes" if pieces.evident else "no" if pieces.contrast < NONE else "unknown"
     told: dict[str, Any] = {
         "pieces": there,
         "contrast": pieces.contrast,

@@ -105,7 +105,7 @@ def _along_joints(
     evaluation: Evaluation, pieces: Pieces, lattice: Lattice, noise: Noiselike | None, told: str = ""
 ) -> Suggestion | None:
     """Joins that follow joints, where there are pieces and steps at which that goes well; None where not."""
-    if pieces.contrast < _OFFERED:
+    if pieces.contrast < _OFFERED or not pieces.evident:
         return None
     plan = evaluation.with_changes({"tile.join.method": "joints"}).decided(BY_ID["tile.join"])
     came = plan.evidence
@@ -202,13 +202,19 @@ def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike, pieces:
         reason = f"Nothing in it returns at regular steps (prominence {most:.2f}, a lattice has 0.2 and more)."
         method, more = _loose(evaluation, noise)
         reason = f"{reason} {more}"
-    if method in ("cut", "regrow") and pieces.contrast >= NONE:
+    whole = pieces.evident and method != "stochastic"
+    if whole:
+        method = "regrow"
+        reason += f" Pieces stand out (contrast {pieces.contrast:.1f}): it is laid anew from parts of it, none is cut."
+    elif method in ("cut", "regrow") and pieces.contrast >= _OFFERED:
+        reason += " The lines that stand out part few pieces, as veins do; if they are joints, try joints."
+    elif method in ("cut", "regrow") and pieces.contrast >= NONE:
         reason += f" Whether it has pieces cannot be told (contrast {pieces.contrast:.1f}):"
         reason += " if stones come out cut, try joints."
     changes: dict[str, Any] = {} if join.method == method else {"tile.join.method": method}
-    if method == "strew" and changes:
+    if not join.whole and (whole or (method == "strew" and changes)):
         changes["tile.join.whole"] = True
-    sure = method != "regrow" and not (method == "strew" and "hardly" in reason)
+    sure = whole or (method != "regrow" and not (method == "strew" and "hardly" in reason))
     return Suggestion(method, reason, changes, None, _kept_from(lattice, noise), sure=sure)
 
 

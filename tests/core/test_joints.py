@@ -8,6 +8,7 @@ import numpy as np
 from scipy import sparse
 
 from amber_thicket.core.check.figures import coded, seams
+from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.shading.slope import slopes
@@ -16,11 +17,24 @@ from amber_thicket.core.synthesis.framing import Framing, framed
 from amber_thicket.core.tile.join import Settings, pieces_in
 from amber_thicket.core.tile.joints.paths import cheapest_path, closed_side, open_side
 from amber_thicket.core.tile.pieces import find_pieces
-from amber_thicket.service.broken import broken_by_joins, plan_places
+from amber_thicket.service.broken import broken_by_joins, pieces_of_sample, plan_places
 from amber_thicket.service.tiling import suggestion
 from amber_thicket.standins.capture_rig.piecewise_kinds import PIECEWISE
 from tests.pieces import SIDE, piecewise, plan_of, ready, truly_broken
 from tests.support import evaluation, linear_photograph, photographed, rig_surface, size_of
+
+
+def veined(seed: int, side: int = 900) -> Pixels:
+    """Pale stone with strong, dark veins that part it into few, uneven fields."""
+    rng = np.random.default_rng(seed)
+    field = np.zeros((side, side), np.float32)
+    for wide, much in ((120, 1.0), (60, 0.5), (30, 0.25), (15, 0.12)):
+        part = blur(rng.normal(size=(side, side)).astype(np.float32), wide, wraps=False)
+        field += np.float32(much) * part / part.std()
+    veins = np.exp(-np.abs(np.sin(field * 2.2)) / 0.05) + 0.5 * np.exp(-np.abs(np.sin(field * 5 + 1)) / 0.04)
+    grain = 0.12 * blur(rng.normal(size=(side, side)).astype(np.float32), 2, wraps=False)
+    stone = (0.6 + grain) * (1 - 0.6 * veins.clip(0, 1))
+    return np.ascontiguousarray(stone[..., None] * np.float32([1, 0.97, 0.93]), np.float32).clip(0.02, 1)
 
 
 class BrokenTest(unittest.TestCase):
@@ -352,6 +366,18 @@ class SuggestedTest(unittest.TestCase):
                 self.assertIn("none broken", found.reason)
         settled = suggestion(ready("rubble_wall"))
         self.assertEqual((settled.method, settled.changes), ("joints", {}))
+
+    def test_veins_are_no_joints(self) -> None:
+        for seed in (1, 2, 3):
+            one = evaluation(veined(seed), **size_of(SIDE))
+            found = suggestion(one)
+            with self.subTest(seed):
+                # Its veins stand out more than many a joint.
+                self.assertGreater(pieces_of_sample(one).contrast, 3.6)
+                self.assertNotEqual(found.method, "joints", found.reason)
+                self.assertNotIn("tile.join.whole", {**found.changes} if found.method == "regrow" else {})
+                # And joins that cross them break no pieces for sure.
+                self.assertEqual(broken_by_joins(one)["pieces"], "unknown")
 
     def test_not_offered_where_there_are_no_pieces(self) -> None:
         lime = photographed(rig_surface("lime_render", 640, 3))

@@ -22,6 +22,8 @@ from amber_thicket.core.raster import Pixels
 
 # From this contrast on a surface has pieces; below the second it has none; between the two it cannot be told.
 PIECES, NONE = 3.0, 2.4
+# So many pieces of the usual width fit at least: veins of marble part two to six, laid stones came to 31 and more.
+_FEWEST = 12
 _SIDE, _LEAST_AREA = 600, 2.5
 # A border counts for sure from this share of the usual strength on.
 _STRONG = 0.6
@@ -57,6 +59,11 @@ class Pieces:
     @property
     def count(self) -> int:
         return int(self.labels.max()) + 1
+
+    @property
+    def evident(self) -> bool:
+        """Whether the surface has pieces for sure: they stand out, and are too many to be parted by veins."""
+        return self.contrast >= PIECES and self.labels.size >= _FEWEST * self.typical**2
 
     @property
     def nbytes(self) -> int:

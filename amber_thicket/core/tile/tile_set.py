@@ -209,10 +209,22 @@ def relay(tile: Raster, *, frame: Frame, decided: SetPlan, **_: Any) -> Raster:
     """A layer of the tile that is shown. Normals stay of unit length."""
     pixels = begun_at(tile.pixels, decided.origin_at(frame.width))
     if decided.inside is not None:
-        wide = padded(pixels, decided.pad_at(frame.width))
-        pixels = render_mosaic(decided.inside, wide, (frame.width, frame.height))
+        pixels = _shown(pixels, decided, decided.inside)
         pixels = unit(pixels) if tile.vectors else np.maximum(pixels, 0, out=pixels)
     return Raster(pixels, tile.span, tile.vectors, dict(tile.evidence))
+
+
+def _shown(pixels: Pixels, decided: SetPlan, inside: Mosaic) -> Pixels:
+    """A layer of the tile, begun at the origin, as the plan shows it. Channel by channel: all at once take thrice the
+    room, and large maps have none."""
+    size = (pixels.shape[1], pixels.shape[0])
+    pad = decided.pad_at(size[0])
+    if pixels.ndim == 2:
+        return render_mosaic(inside, padded(pixels, pad), size)
+    out = np.empty_like(pixels)
+    for channel in range(pixels.shape[2]):
+        out[..., channel] = render_mosaic(inside, padded(pixels[..., channel], pad), size)
+    return out
 
 
 def set_source(decided: SetPlan, size: tuple[int, int]) -> NDArray[np.int64]:
