@@ -56,7 +56,8 @@ def enlarged(evaluation: Evaluation, x: float, y: float) -> Enlarged:
                    (pixels.shape[1], pixels.shape[0]))  # fmt: skip
     box = tuple(edge / factor for edge in box)
     plain = detailed(pixels, here, box, (side, side), 0)
-    after = detailed(pixels, here, box, (side, side), times) if times else plain
+    learns = evaluation.recipe.settings("square.crop").resampling != "detail"
+    after = detailed(pixels, here, box, (side, side), times, learns=learns) if times else plain
     part = slice((side - _GLASS) // 2, (side + _GLASS) // 2)
     both = [encode_srgb8(np.ascontiguousarray(p[part, part])) for p in (plain, after)]
     done, data = cv2.imencode(".png", np.hstack(both)[..., ::-1])

@@ -115,7 +115,8 @@ export function Tile({ material }: { material: Material }) {
       ))}
       {method !== "none" && (
         <>
-          <Setting path="tile.join.pattern" />
+          {/* Whole repeats fit the tile at 100 %. */}
+          {(method !== "lattice" || pattern !== 100) && <Setting path="tile.join.pattern" />}
           {pattern < 100 && !grown && (
             <p className="pb-1 text-[12px] text-soft">
               There is no more of the sample than 100 %: choose Regrow, Strew or Stochastic to make more of it.
