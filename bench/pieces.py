@@ -29,7 +29,7 @@ from bench.verdicts import REAL
 from tests.pieces import SIDE, piecewise, plan_of, ready, truly_broken
 from tests.support import evaluation, linear_photograph, photographed, size_of, squared_up
 
-METHODS = ("cut", "joints", "strew")
+METHODS = ("cut", "joints", "regrow", "strew")
 _REAL = ("india_paving_01", "india_paving_02", "temperate_paving_001", "temperate_paving_002", "stormkeep_brickfloor")
 
 

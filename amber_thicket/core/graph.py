@@ -27,7 +27,7 @@ from amber_thicket.core.source import Source, halvings
 from amber_thicket.core.square.crop import sampled
 from amber_thicket.core.square.view import View, view_of
 from amber_thicket.core.tile.join import looked_at, reach
-from amber_thicket.core.tile.tile_set import meet
+from amber_thicket.core.tile.tileset import meet
 
 PLAN_SIDE = 768
 AS_SHOT = "as_shot"
@@ -440,7 +440,7 @@ class Evaluation:
         sizes = self.sizes(size)
         if self._first is None or name not in self.maps():
             return self._layer(name, sizes)
-        first, border = self._first, self.recipe.settings("tile.set").border / 100 * sizes.tile.tile_width
+        first, border = self._first, self.recipe.settings("tile.tileset").border / 100 * sizes.tile.tile_width
 
         def met() -> Raster:
             return meet(self._layer(name, sizes), first._layer(name, sizes), border)
@@ -449,13 +449,13 @@ class Evaluation:
 
     def tile_of_set(self, number: int) -> Evaluation:
         """Another tile of the set, from 1; the only one there is where there is no set."""
-        chosen = self.recipe.settings("tile.set")
+        chosen = self.recipe.settings("tile.tileset")
         wanted = min(number, chosen.count)
-        return self if wanted == min(chosen.shown, chosen.count) else self._beside({"tile.set.shown": wanted})
+        return self if wanted == min(chosen.shown, chosen.count) else self._beside({"tile.tileset.shown": wanted})
 
     def before_set(self) -> Evaluation:
         """The one tile the tiles of a set are made of, as joins, fills and strokes lie on it."""
-        return self if self.recipe.settings("tile.set").count < 2 else self._beside({"tile.set.count": 1})
+        return self if self.recipe.settings("tile.tileset").count < 2 else self._beside({"tile.tileset.count": 1})
 
     def _beside(self, changes: dict[str, Any]) -> Evaluation:
         other = self.with_changes(changes)
@@ -465,7 +465,7 @@ class Evaluation:
     @cached_property
     def _first(self) -> Evaluation | None:
         """The first tile of a set, where another one is shown: its maps are made by the same rules."""
-        chosen = self.recipe.settings("tile.set")
+        chosen = self.recipe.settings("tile.tileset")
         return self.tile_of_set(1) if min(chosen.shown, chosen.count) > 1 else None
 
     def gathered(self, side: int) -> Raster:

@@ -19,7 +19,7 @@ from amber_thicket.core.response import color, compared, covers, levels, roughne
 from amber_thicket.core.response.finish import ColourChange, ScalarChange, finishing
 from amber_thicket.core.settings import Record, describe
 from amber_thicket.core.square import crop, flat, lens, size
-from amber_thicket.core.tile import cutout, join, repair, tile_set
+from amber_thicket.core.tile import cutout, join, repair, tileset
 from amber_thicket.core.tile import extended as carried
 from amber_thicket.core.tile import retouch as touch
 
@@ -69,7 +69,7 @@ OPERATIONS: tuple[Operation, ...] = linked(
             join.OPERATION,
             repair.OPERATION,
             touch.OPERATION,
-            tile_set.OPERATION,
+            tileset.OPERATION,
             cutout.OPERATION,
             carried.OPERATION,
             makes="tiled",

@@ -367,7 +367,7 @@ def _manifest(
 
 def _told_set(plan: Plan, evaluation: Evaluation) -> dict[str, Any]:
     """How the tiles of a set belong together."""
-    border = evaluation.recipe.settings("tile.set").border
+    border = evaluation.recipe.settings("tile.tileset").border
     told: dict[str, Any] = {"tiles": plan.tiles, "common_border_percent": border, "meets": "every tile, at every edge"}
     if plan.atlas:
         told["atlas"] = {"columns": plan.atlas[0], "rows": plan.atlas[1], "order": "row by row from the top left"}

@@ -17,7 +17,7 @@ from amber_thicket.core.tile.joints.arrange import framed_pieces
 from amber_thicket.core.tile.joints.score import Trimmed, trimmed_pieces
 from amber_thicket.core.tile.pieces import NONE, Pieces, find_pieces
 from amber_thicket.core.tile.seam_warp import apply_warp
-from amber_thicket.core.tile.tile_set import set_source
+from amber_thicket.core.tile.tileset import set_source
 
 
 def pieces_of_sample(evaluation: Evaluation) -> Pieces:
@@ -64,7 +64,7 @@ def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
         at = (source * seen.scale).round().astype(np.int64)
         rows, columns = (at[..., i].clip(0, seen.labels.shape[1 - i] - 1) for i in (1, 0))
         shown = seen.labels[rows, columns]
-        left = trimmed_pieces(seen.labels, seen.depth, seen.joint, seen.typical, shown)
+        left = trimmed_pieces(seen.labels, seen.depth, seen.joint, seen.typical, shown, seen.depth[rows, columns])
         return broken_pieces(source, seen), left
 
     found = evaluation.memory.get(f"broken/{evaluation.key('joined', size)}/{evaluation.key('varied', size)}", looked)
@@ -100,9 +100,9 @@ def plan_source(evaluation: Evaluation, plan: TilePlan | Mosaic, size: tuple[int
 
 def set_places(evaluation: Evaluation, size: tuple[int, int]) -> NDArray[np.int64] | None:
     """Px (x, y) of the joined tile that the tile of a set shows at each pixel, (H, W, 2); None without a set."""
-    if evaluation.recipe.settings("tile.set").count < 2:
+    if evaluation.recipe.settings("tile.tileset").count < 2:
         return None
-    return set_source(evaluation.decided(BY_ID["tile.set"]), size)
+    return set_source(evaluation.decided(BY_ID["tile.tileset"]), size)
 
 
 def on_joined(evaluation: Evaluation, x: float, y: float) -> tuple[float, float]:

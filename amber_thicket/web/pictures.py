@@ -13,7 +13,7 @@ from pydantic import Field
 from amber_thicket.core.files.file_plan import planned, stem_of
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation
 from amber_thicket.core.memory import Cancel
-from amber_thicket.core.tile.tile_set import MOST_TILES
+from amber_thicket.core.tile.tileset import MOST_TILES
 from amber_thicket.errors import NotFound, PassedState, WriteFailed
 from amber_thicket.service import answers, preview, square
 from amber_thicket.service.bake import check

@@ -49,7 +49,7 @@ class TileTest(BrowserTest):
         page.locator("section[aria-label='Does it tile'] td:text('Broken pieces')").wait_for()
         page.get_by_label("Show joins and pieces").click()
         page.locator("[data-testid=joins]").wait_for()
-        page.get_by_role("button", name="Use strew").click()
+        page.get_by_role("radio", name="Strew").click()
         strewn = self.wait_for_new(grown, "second")
         page.locator("[data-setting='tile.join.turn']").wait_for()
         page.keyboard.press("Control+z")
@@ -155,7 +155,7 @@ class TileSetTest(BrowserTest):
         section = page.locator("section[aria-label='Tile set']")
         old = self.shown("second")
         with page.expect_response(lambda r: "tile=2" in r.url and r.ok, timeout=60_000):
-            section.locator("[data-setting='tile.set.count'] [role=slider]").press("ArrowRight")
+            section.locator("[data-setting='tile.tileset.count'] [role=slider]").press("ArrowRight")
         first = self.wait_for_new(old, "second")
         section.get_by_role("radio", name="2", exact=True).click()
         self.wait_for_new(first, "second")

@@ -53,7 +53,8 @@ class ChainTest(unittest.TestCase):
     def test_existing_maps_go_every_step_the_colour_goes(self) -> None:
         self.assertEqual(
             {step: before for step, (_, before) in CARRIED.items()},
-            {"gathered": "photo", "squared": "gathered", "joined": "squared", "repaired": "joined", "tiled": "repaired",
+            {"gathered": "photo", "squared": "gathered", "joined": "squared", "repaired": "joined", "touched": "repaired",
+             "tiled": "touched",
              "hued": "tiled"},
         )  # fmt: skip
 

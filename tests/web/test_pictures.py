@@ -90,7 +90,7 @@ class KeyTest(AppTest):
 
     def test_every_tile_of_a_set_under_the_key_of_the_one_that_is_shown(self) -> None:
         plain = self.client.get(f"{self.at}/picture/base_color.jpg").data
-        first = self.change(2, "tile.set.count")["keys"]["base_color"]
+        first = self.change(2, "tile.tileset.count")["keys"]["base_color"]
 
         def of(tile: str, key: str) -> Any:
             answer = self.client.get(f"{self.at}/picture/base_color.jpg?key={key}{tile}")
@@ -103,7 +103,7 @@ class KeyTest(AppTest):
         self.assertNotEqual(one, two)
         # The one they are made of is the tile as it was.
         self.assertEqual(of("&tile=0", first), plain)
-        second = self.change(2, "tile.set.shown")["keys"]["base_color"]
+        second = self.change(2, "tile.tileset.shown")["keys"]["base_color"]
         self.assertEqual((of("", second), of("&tile=1", second)), (two, one))
         # More than there are: the last.
         self.assertEqual(of("&tile=8", second), two)

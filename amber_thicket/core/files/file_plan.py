@@ -118,7 +118,7 @@ def planned(recipe: Recipe, name: str, tile: int | Literal["atlas"] | None = Non
     y_setting = recipe.settings("relief.normal").y_in_files
     y: YDirection = profile.y if y_setting == "profile" else y_setting
     stem = stem_of(recipe, name)
-    tiles = recipe.settings("tile.set")
+    tiles = recipe.settings("tile.tileset")
     atlas = atlas_of(tiles.count) if tiles.count > 1 and settings.tiles != "sets" else None
     if tiles.count > 1:
         tile = tile or ("atlas" if settings.tiles == "atlas" else min(tiles.shown, tiles.count))
@@ -154,7 +154,7 @@ def stem_of(recipe: Recipe, name: str) -> str:
 
 def check_atlas(recipe: Recipe) -> None:
     """Raises BadSetting where an atlas is asked for that would be too large."""
-    tiles, size = recipe.settings("tile.set").count, recipe.settings("square.size")
+    tiles, size = recipe.settings("tile.tileset").count, recipe.settings("square.size")
     if tiles < 2 or recipe.settings("pack.files").tiles == "sets":
         return
     columns, rows = atlas_of(tiles)

@@ -18,12 +18,15 @@ from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.mosaic import Placement
 from amber_thicket.core.synthesis.patchwork import Mask, Patchwork
+from amber_thicket.core.tile.joints.depth import depth_field
 from amber_thicket.core.tile.pieces import Pieces, parted_for_sure
 
 _CORE, _SPACING, _TRIES, _COARSER = 0.5, 0.62, 12, 4
 _HEIGHT_COUNTS = 0.08
 # A group holds the pieces whose middles lie within this share of the outline; so many more groups fill what is bare.
-_GROUP, _GROUPS, _LEAST_BARE = 0.85, 160, 0.8
+_GROUP, _GROUPS, _LEAST_BARE, _LAST_BARE = 0.85, 160, 0.8, 0.3
+# Gaps that are filled one by one at the most, and what of their surroundings is looked at, px.
+_GAPS, _RIM = 300, 3
 
 
 @dataclass(frozen=True)
@@ -41,11 +44,12 @@ class Limits:
 @dataclass(frozen=True)
 class WholePieces:
     """What is strewn whole: stones, leaves. labels: (Hs, Ws), the piece each pixel of the sample belongs to; middles:
-    (n, 2), their middles (x, y); unfit: (n,), those the sample's edge cuts or that should not show; joint: half the
-    width of a joint, px."""
+    (n, 2), their middles (x, y); depth: (Hs, Ws), 0 in joints, up to 1 within pieces; unfit: (n,), those the sample's
+    edge cuts or that should not show; joint: half the width of a joint, px."""
 
     labels: NDArray[np.int32]
     middles: NDArray[np.float64]
+    depth: Pixels
     unfit: NDArray[np.bool_]
     joint: float
 
@@ -63,7 +67,8 @@ class WholePieces:
         bad = labels[:0] if unfit is None else labels[unfit]
         for part in (labels[:2], labels[-2:], labels[:, :2], labels[:, -2:], bad):
             not_whole[np.unique(part)] = True
-        return cls(labels, middles, not_whole, pieces.joint / pieces.scale)
+        depth = cv2.resize(depth_field(pieces).depth, size, interpolation=cv2.INTER_LINEAR)
+        return cls(labels, middles, depth, not_whole, pieces.joint / pieces.scale)
 
 
 def strew(
@@ -81,14 +86,44 @@ def strew(
     for number, (x, y) in enumerate(spots):
         report_progress(number / len(spots), "Strewing pieces")
         drawn = _drawn(work, small, bad, (x, y), limits, choose)
-        piece = None if drawn is None else _grouped(drawn, whole)
+        # Whole pieces do not lie on each other, or strips of the lower ones would be left.
+        bare = None if drawn is None or whole is None else work.labels[drawn.around.on(work.labels.shape)] < 0
+        piece = None if drawn is None else _grouped(drawn, whole, bare, _LEAST_BARE)
         if piece is not None:
             _lay(work, seen, piece, cover=False)
     if whole is not None:
         _cover(work, seen, small, bad, limits, choose, whole)
+        _fill_gaps(work, seen, whole)
         # What is still bare lies between pieces: no more than that is filled.
         limits = replace(limits, tight=True)
     _cover(work, seen, small, bad, limits, choose)
+
+
+def _fill_gaps(work: Patchwork, layers: Pixels, whole: WholePieces) -> None:
+    """Fills what lies between pieces with what lies between pieces in the sample: joints, ground, small bits."""
+    height, width = work.labels.shape
+    depth = cv2.resize(whole.depth, None, fx=1 / _COARSER, fy=1 / _COARSER, interpolation=cv2.INTER_AREA)
+    rows, columns = whole.depth.shape
+    for _ in range(_GAPS):
+        bare = work.labels < 0
+        if not bare.any():
+            return
+        twice = np.tile(bare, (2, 2)).astype(np.uint8)
+        _, _, boxes, _ = cv2.connectedComponentsWithStats(twice)
+        left, top, wide, high, _ = max(boxes[1:], key=lambda box: int(box[4]))
+        most = int(0.5 * min(rows, columns, height, width)) - 2 * _RIM
+        around = Window(
+            int(left) - _RIM, int(top) - _RIM, min(int(wide), most) + 2 * _RIM, min(int(high), most) + 2 * _RIM
+        )
+        here = bare[around.on(bare.shape)]
+        size = max(1, around.width // _COARSER), max(1, around.height // _COARSER)
+        mask = cv2.resize(here.astype(np.float32), size, interpolation=cv2.INTER_AREA)
+        cost = cv2.matchTemplate(depth, mask, cv2.TM_CCORR)
+        row, column = divmod(int(cost.argmin()), cost.shape[1])
+        x, y = min(column * _COARSER, columns - around.width), min(row * _COARSER, rows - around.height)
+        matrix = np.array([[1.0, 0.0, x - around.left], [0.0, 1.0, y - around.top]])
+        near = cv2.dilate(here.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+        _lay(work, layers, _Piece(around, matrix, np.where(near, np.float32(0.9), np.float32(2))), cover=True)
 
 
 @dataclass(frozen=True)
@@ -260,7 +295,7 @@ def _cover(
             piece = _drawn(work, small, None, (float(columns[pick]), float(rows[pick])), limits, choose)
         assert piece is not None
         # At first only what hardly covers anything, in the end whatever fits best.
-        least = _LEAST_BARE * max(0.0, 1 - number / (0.8 * rounds))
+        least = _LEAST_BARE - (_LEAST_BARE - _LAST_BARE) * number / rounds
         group = _grouped(piece, whole, bare[piece.around.on(bare.shape)], least)
         if group is not None and limits.tight:
             near = cv2.dilate(bare[group.around.on(bare.shape)].astype(np.uint8), np.ones((5, 5), np.uint8)) > 0

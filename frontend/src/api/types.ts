@@ -139,10 +139,10 @@ export interface SettingValues {
   "tile.repair.spots": Spot[];
   "tile.repair.aside": DetachedSpot[];
   "tile.retouch.strokes": RepairStroke[];
-  "tile.set.count": number;
-  "tile.set.shown": number;
-  "tile.set.border": number;
-  "tile.set.seed": number;
+  "tile.tileset.count": number;
+  "tile.tileset.shown": number;
+  "tile.tileset.border": number;
+  "tile.tileset.seed": number;
   "tile.cutout.on": boolean;
   "tile.cutout.ground": string[];
   "tile.cutout.tolerance": number;

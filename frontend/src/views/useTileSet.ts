@@ -10,7 +10,10 @@ import type { Channel, Side } from "./state";
 
 /** How many tiles the set has, and which of them is shown. */
 export function tileSetOf(material: Material): { count: number; shown: number } {
-  const { count = 1, shown = 1 } = (material.recipe.operations["tile.set"] ?? {}) as { count?: number; shown?: number };
+  const { count = 1, shown = 1 } = (material.recipe.operations["tile.tileset"] ?? {}) as {
+    count?: number;
+    shown?: number;
+  };
   return { count, shown: Math.min(shown, count) };
 }
 

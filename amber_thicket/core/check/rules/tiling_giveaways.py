@@ -68,7 +68,7 @@ def _said(found: Repeats) -> str:
 def _fix(subject: Subject, found: list[RepeatArtifact], strong: list[RepeatArtifact]) -> Fix | None:
     """Fills them; None where so much stands out that nothing is left to fill it from, and for a tile of a set, which is
     filled where all of them are made."""
-    if subject.recipe.settings("tile.set").count > 1:
+    if subject.recipe.settings("tile.tileset").count > 1:
         return None
     now, tile = subject.recipe.settings("tile.repair").spots, subject.maps["base_color"].pixels
     places = [(place.x, place.y, place.radius) for place in strong if not place.points]

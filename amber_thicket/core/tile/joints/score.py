@@ -20,6 +20,8 @@ from amber_thicket.core.tile.pieces import Pieces
 _BROKEN, _STRIP, _TRIMMED, _PRICE, _LOST, _UNFIT = 8.0, 1.5, 0.5, 6.0, 9.0, 400.0
 # A piece is trimmed under this share of its area; a strip is under these shares of area and inner radius.
 _WHOLE, _LITTLE, _THIN = 0.85, 0.4, 0.45
+# So many half joints from its border on the inside of a piece begins.
+_RIND = 1.5
 
 
 @dataclass(frozen=True)
@@ -87,9 +89,12 @@ class Trimmed:
     shown: int
 
 
-def trimmed_pieces(labels: Labels, near: Pixels, joint: float, typical: float, shown: Labels) -> Trimmed:
+def trimmed_pieces(
+    labels: Labels, near: Pixels, joint: float, typical: float, shown: Labels, shown_near: Pixels | None = None
+) -> Trimmed:
     """What is left of pieces on a tile. labels: (H, W), the pieces of the sample; near: px to a border there; joint:
-    half the width of a joint, typical: of a usual piece, px; shown: (h, w), whose piece each pixel of the tile is."""
+    half the width of a joint, typical: of a usual piece, px; shown: (h, w), whose piece each pixel of the tile is;
+    shown_near: (h, w), near at each: with it, what shows no more of a piece than the joint round it is not counted."""
     parts = np.empty(shown.shape, np.int32)
     count = _connected(np.ascontiguousarray(shown), parts)
     flat, pieces = parts.reshape(-1), int(labels.max()) + 1
@@ -108,6 +113,10 @@ def trimmed_pieces(labels: Labels, near: Pixels, joint: float, typical: float, s
     np.maximum.at(radius, flat, within.reshape(-1))
     np.maximum.at(inner, labels.reshape(-1), near.reshape(-1))
     seen_at_all = radius >= max(joint, 1.5)
+    if shown_near is not None:
+        inside = np.zeros(count, np.float32)
+        np.maximum.at(inside, flat, shown_near.reshape(-1))
+        seen_at_all &= inside > _RIND * joint + 1
     strips = seen_at_all & (areas < _LITTLE * full) & (radius < _THIN * inner[piece])
     trimmed = seen_at_all & ~strips & (areas < _WHOLE * full)
     return Trimmed(int(strips.sum()), int(trimmed.sum()), int(seen_at_all.sum()))

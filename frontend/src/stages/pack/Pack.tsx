@@ -23,7 +23,7 @@ export function Pack({ material }: { material: Material }) {
   });
   const about = useEditor((state) => state.about);
   const own = useEditor((state) => valueOf(state, "pack.files.profile")) === "own";
-  const several = useEditor((state) => valueOf(state, "tile.set.count")) > 1;
+  const several = useEditor((state) => valueOf(state, "tile.tileset.count")) > 1;
   const [table, setTable] = useState(false);
   const { findings, fresh } = useFindings(material);
   const jobs = useJobsOf(material.id);

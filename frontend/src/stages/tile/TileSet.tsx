@@ -6,12 +6,12 @@ import { tileSetOf } from "../../views/useTileSet";
 import { Setting } from "../Setting";
 
 export function TileSet({ material }: { material: Material }) {
-  const count = useEditor((state) => valueOf(state, "tile.set.count"));
+  const count = useEditor((state) => valueOf(state, "tile.tileset.count"));
   const { shown } = tileSetOf(material);
   return (
     <section aria-label="Tile set" className="mt-2 border-t border-line pt-2">
       <h3 className="font-medium">Tile set</h3>
-      <Setting path="tile.set.count" />
+      <Setting path="tile.tileset.count" />
       {count > 1 ? (
         <>
           <div className="flex min-h-8 items-center justify-between gap-2">
@@ -20,11 +20,11 @@ export function TileSet({ material }: { material: Material }) {
               label="Tile shown"
               value={String(shown)}
               options={Array.from({ length: count }, (_, i) => ({ value: String(i + 1), label: String(i + 1) }))}
-              onChange={(next) => change({ "tile.set.shown": Number(next) }, `Tile ${next} shown`)}
+              onChange={(next) => change({ "tile.tileset.shown": Number(next) }, `Tile ${next} shown`)}
             />
           </div>
-          <Setting path="tile.set.border" />
-          <Setting path="tile.set.seed" />
+          <Setting path="tile.tileset.border" />
+          <Setting path="tile.tileset.seed" />
           <p className="pb-1 text-[12px] text-soft">
             Every tile fits beside every other, in every map. “Repeated” lays them at random; Pack writes all of them.
           </p>

@@ -14,7 +14,7 @@ from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID
-from amber_thicket.core.tile.tile_set import meet, quiet_origin, set_source
+from amber_thicket.core.tile.tileset import meet, quiet_origin, set_source
 from amber_thicket.errors import BadSetting
 from amber_thicket.formats.write import stored_codes
 from amber_thicket.service.bake import pack, pack_bytes
@@ -33,7 +33,7 @@ def gravel() -> Evaluation:
         linear_photograph("gravel"),
         **size_of(SIDE),
         tile__join__method="cut",
-        tile__set__count=3,
+        tile__tileset__count=3,
         pack__files__tiles="both",
     )
 
@@ -116,8 +116,10 @@ class PlanTest(unittest.TestCase):
 
     def test_a_map_that_is_the_colour_stays_the_colour(self) -> None:
         pixels = linear_photograph("grass")
-        one = evaluation(pixels, **size_of(SIDE), tile__join__method="cut", tile__set__count=2, tile__set__shown=2)
-        plan = one.decided(BY_ID["tile.set"])
+        one = evaluation(
+            pixels, **size_of(SIDE), tile__join__method="cut", tile__tileset__count=2, tile__tileset__shown=2
+        )
+        plan = one.decided(BY_ID["tile.tileset"])
         first = one.before_set().layer("tiled", (768, 768)).pixels
         shown = one.layer("tiled", (768, 768)).pixels
         at = set_source(plan, (768, 768))
@@ -128,7 +130,7 @@ class PlanTest(unittest.TestCase):
 
     def test_hardly_a_piece_is_broken(self) -> None:
         for kind in ("crazy_paving", "uneven_slates"):
-            one = ready(kind, tile__set__count=2, tile__set__shown=2)
+            one = ready(kind, tile__tileset__count=2, tile__tileset__shown=2)
             with self.subTest(kind):
                 found = truly_broken(kind, one)
                 self.assertLessEqual(found.count, 3, found)
@@ -172,7 +174,7 @@ class PackTest(unittest.TestCase):
 
     def test_names_and_shape(self) -> None:
         self.assertEqual([atlas_of(n) for n in (2, 3, 4, 5, 8)], [(2, 1), (2, 2), (2, 2), (3, 2), (3, 3)])
-        recipe = Recipe().with_changes({"tile.set.count": 4})
+        recipe = Recipe().with_changes({"tile.tileset.count": 4})
         self.assertEqual(planned(recipe, "Clay").files[0].name, "Clay_1_base_color.png")
         self.assertEqual(planned(recipe, "Clay", 3).files[0].name, "Clay_3_base_color.png")
         alone = recipe.with_changes({"pack.files.tiles": "atlas"})
@@ -181,7 +183,12 @@ class PackTest(unittest.TestCase):
 
     def test_an_atlas_that_is_too_large_is_refused_with_the_way_out(self) -> None:
         recipe = Recipe().with_changes(
-            {"tile.set.count": 5, "pack.files.tiles": "atlas", "square.size.width": 8192, "square.size.height": 8192}
+            {
+                "tile.tileset.count": 5,
+                "pack.files.tiles": "atlas",
+                "square.size.width": 8192,
+                "square.size.height": 8192,
+            }
         )
         with self.assertRaisesRegex(BadSetting, "24576 × 16384 px; 16384 is the most"):
             pack_bytes(recipe, "Clay")

@@ -258,7 +258,7 @@ def meet(tile: Raster, first: Raster, border: float) -> Raster:
 
 
 OPERATION = Operation(
-    id="tile.set",
+    id="tile.tileset",
     label="Tile set",
     help="Several tiles whose borders all meet, for surfaces that must never repeat.",
     settings=Settings,
