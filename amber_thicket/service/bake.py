@@ -165,74 +165,98 @@ def pack(evaluation: Evaluation, name: str, progress: Progress) -> Iterator[Writ
         yield from _packed(evaluation, name, progress, beside)
 
 
+class _Writing:
+    """Files on their way: encoded, written and read back by other threads while the next maps are made. facts: of what
+    is written; kept: the files of the full size, by what follows the stem in their names."""
+
+    def __init__(self, cancel: Cancel, beside: ThreadPoolExecutor) -> None:
+        self.facts: list[dict[str, Any]] = []
+        self.kept: dict[str, bytes] = {}
+        self._cancel, self._beside = cancel, beside
+        self._coming: deque[tuple[str, Future[Written]]] = deque()
+
+    def write(self, file: PlannedFile, folder: str, codes: Any, keep: str = "", **more: Any) -> Iterator[Written]:
+        """Begins with a file; gives one that is ready when too many are on their way. more: what its facts say too."""
+        making = self._beside.submit(_written, self._cancel, file, folder, codes, **more)
+        self._coming.append((keep, making))
+        if len(self._coming) > 2:
+            yield self._ready()
+
+    def rest(self) -> Iterator[Written]:
+        while self._coming:
+            yield self._ready()
+
+    def _ready(self) -> Written:
+        keep, making = self._coming.popleft()
+        written = making.result()
+        self.facts.append(written.facts)
+        if keep:
+            self.kept[keep] = written.data
+        return written
+
+
 def _packed(evaluation: Evaluation, name: str, progress: Progress, beside: ThreadPoolExecutor) -> Iterator[Written]:
     recipe, size = evaluation.recipe, output_size(evaluation.recipe)
     check_atlas(recipe)
-    plan, how = planned(recipe, name), recipe.settings("pack.files").tiles
+    plan = planned(recipe, name)
     # What is left for lack of room in the middle of it all would be made anew from the photograph on.
     evaluation.memory.at_least(_CHANNELS_KEPT * 4 * size[0] * size[1])
     progress(0.02, "Checking")
     tiles = {number: evaluation.tile_of_set(number) for number in range(1, plan.tiles + 1)}
     findings = {number: beside.submit(check, tile, name) for number, tile in tiles.items()}
-    facts: list[dict[str, Any]] = []
-    kept: dict[str, bytes] = {}
+    writing = _Writing(evaluation.cancel, beside)
     sizes = _sizes(evaluation)
-    steps = [(at, number) for at in sizes for number in tiles]
     # A half has a quarter of the pixels.
-    weights = [(at[0] / size[0]) ** 2 for at, _ in steps]
-    coming: deque[tuple[str, Future[Written]]] = deque()
-
-    def ready() -> Written:
-        keep, making = coming.popleft()
-        written = making.result()
-        facts.append(written.facts)
-        if keep:
-            kept[keep] = written.data
-        return written
-
-    def write(file: PlannedFile, folder: str, codes: Any, keep: str = "", **more: Any) -> Iterator[Written]:
-        coming.append((keep, beside.submit(_written, evaluation.cancel, file, folder, codes, **more)))
-        if len(coming) > 2:
-            yield ready()
-
-    atlas: dict[int, Any] = {}
-    now = (0.1, "")
-    for one in tiles.values():
-        # What takes long within a map is told beside its name.
-        one.told = lambda _, what: progress(now[0], f"{now[1]}: {what}")
-    for step, (at, number) in enumerate(steps):
-        folder = "" if at == size else f"{at[0]}x{at[1]}/"
-        own = planned(recipe, name, number if how != "atlas" else "atlas")
-        for index, file in enumerate(own.files):
-            evaluation.cancel.check()
-            share = (sum(weights[:step]) + weights[step] * index / len(own.files)) / sum(weights)
-            of = f", tile {number} of {len(tiles)}" if len(tiles) > 1 else ""
-            now = (0.1 + 0.8 * share, f"Making {folder}{file.name}{of}")
-            progress(*now)
-            codes = stored(file, {role: tiles[number].layer(role, at).pixels for role in asked_for(file)})
-            if plan.atlas:
-                _put_in_atlas(atlas, index, codes, number - 1, plan.atlas)
-            if how != "atlas" or not plan.atlas:
-                keep = "" if folder else file.name.removeprefix(f"{own.stem}_").split(".")[0]
-                more = {"tile": number} if len(tiles) > 1 else {}
-                yield from write(file, folder, codes, keep, **more)
-        if plan.atlas and number == len(tiles):
-            for index, file in enumerate(planned(recipe, name, "atlas").files):
-                yield from write(file, folder, atlas.pop(index))
-        if not folder and own.scenes:
-            while coming:
-                yield ready()
-            progress(0.1 + 0.8 * sum(weights[: step + 1]) / sum(weights), "Making the scene")
-        for kind, title in () if folder else own.scenes:
-            scene = _scene(kind, title, own, tiles[number], size, kept)
-            facts.append(scene.facts)
-            yield scene
-    while coming:
-        yield ready()
+    weights = [(at[0] / size[0]) ** 2 for at in sizes]
+    begun = 0.0
+    for weight, at in zip(weights, sizes, strict=True):
+        first, last = (0.1 + 0.8 * share / sum(weights) for share in (begun, begun + weight))
+        yield from _of_size(tiles, at, name, writing, _part_of(progress, first, last))
+        begun += weight
+    yield from writing.rest()
     progress(0.97, "Writing the manifest")
     told = {number: found.result() for number, found in findings.items()}
-    yield _manifest(plan, evaluation, size, facts, told, name)
+    yield _manifest(plan, evaluation, size, writing.facts, told, name)
     progress(1.0, "Done")
+
+
+def _part_of(progress: Progress, first: float, last: float) -> Progress:
+    return lambda share, what: progress(first + share * (last - first), what)
+
+
+def _of_size(
+    tiles: dict[int, Evaluation], at: tuple[int, int], name: str, writing: _Writing, progress: Progress
+) -> Iterator[Written]:
+    """All files of one size: those of every tile, each with its scenes, and the atlas."""
+    recipe = tiles[1].recipe
+    size, how = output_size(recipe), recipe.settings("pack.files").tiles
+    folder = "" if at == size else f"{at[0]}x{at[1]}/"
+    atlas: dict[int, Any] = {}
+    for number, tile in tiles.items():
+        plan = planned(recipe, name, "atlas" if how == "atlas" else number)
+        numbered = {"tile": number} if len(tiles) > 1 else {}
+        for index, file in enumerate(plan.files):
+            tile.cancel.check()
+            share = (number - 1 + index / len(plan.files)) / len(tiles)
+            told = f"Making {folder}{file.name}" + (f", tile {number} of {len(tiles)}" if numbered else "")
+            progress(share, told)
+            # What takes long within a map is told beside its name.
+            tile.told = lambda _, what, share=share, told=told: progress(share, f"{told}: {what}")
+            codes = stored(file, {role: tile.layer(role, at).pixels for role in asked_for(file)})
+            if plan.atlas:
+                _put_in_atlas(atlas, index, codes, number - 1, plan.atlas)
+            if not plan.atlas or how == "both":
+                keep = "" if folder else file.name.removeprefix(f"{plan.stem}_").split(".")[0]
+                yield from writing.write(file, folder, codes, keep, **numbered)
+        if plan.scenes and not folder:
+            progress(number / len(tiles), "Making the scene")
+            yield from writing.rest()
+        for kind, title in () if folder else plan.scenes:
+            scene = _scene(kind, title, plan, tile, size, writing.kept)
+            writing.facts.append(scene.facts)
+            yield scene
+    for index, file in enumerate(planned(recipe, name, "atlas").files if atlas else ()):
+        yield from writing.write(file, folder, atlas.pop(index))
 
 
 def _put_in_atlas(atlas: dict[int, Any], index: int, codes: Any, place: int, shape: tuple[int, int]) -> None:

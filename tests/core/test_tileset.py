@@ -180,6 +180,11 @@ class PackTest(unittest.TestCase):
         alone = recipe.with_changes({"pack.files.tiles": "atlas"})
         self.assertEqual(planned(alone, "Clay").files[0].name, "Clay_atlas_base_color.png")
         self.assertEqual(planned(Recipe(), "Clay").files[0].name, "Clay_base_color.png")
+        # Without a set nothing is different, whatever is chosen for one.
+        single = Recipe().with_changes({"pack.files.tiles": "atlas", "pack.files.materialx": True})
+        for tile in (None, 1, "atlas"):
+            self.assertEqual(planned(single, "Clay", tile).files[0].name, "Clay_base_color.png")
+            self.assertEqual(planned(single, "Clay", tile).scenes, (("materialx", "Clay.mtlx"),))
 
     def test_an_atlas_that_is_too_large_is_refused_with_the_way_out(self) -> None:
         recipe = Recipe().with_changes(

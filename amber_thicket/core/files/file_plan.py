@@ -141,7 +141,7 @@ def planned(recipe: Recipe, name: str, tile: int | Literal["atlas"] | None = Non
     scenes = {"gltf": f"{stem}.glb"} if profile.glb else {}
     scenes |= {"materialx": f"{stem}.mtlx"} if settings.materialx else {}
     scenes |= {"usd": f"{stem}.usda"} if settings.usd else {}
-    if tile == "atlas":
+    if tile == "atlas" and tiles.count > 1:
         # A scene is of one tile.
         scenes = {}
     return Plan(profile, tuple(files), tuple(left_out), stem, tuple(scenes.items()), tiles.count, atlas)
