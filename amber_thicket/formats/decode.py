@@ -22,7 +22,7 @@ from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.formats import limits
 from amber_thicket.formats.limits import check_size
 
-REMEDY = "Give a JPEG, PNG, TIFF, WebP, OpenEXR or camera RAW picture that opens elsewhere."
+REMEDY = "Give a JPEG, PNG, TIFF, WebP, HEIC, AVIF, OpenEXR or camera RAW picture that opens elsewhere."
 _TURNS: dict[int, tuple[int, bool]] = {1: (0, False), 2: (0, True), 3: (2, False), 4: (2, True),
                                        5: (3, True), 6: (3, False), 7: (1, True), 8: (1, False)}  # fmt: skip
 _MOST_SAMPLES, _MOST_BITS = 5, 64
@@ -65,6 +65,8 @@ def decode(data: bytes, name: str, kind: str, *, as_stored: bool = False, develo
                 from amber_thicket.formats.raw import read_raw
 
                 return read_raw(data, name, develop)
+            if kind in _LATER:
+                return _read_later(kind, data, name, as_stored)
             return _READERS[kind](data, name, as_stored)
     except ThicketError:
         raise
@@ -79,6 +81,20 @@ def decode(data: bytes, name: str, kind: str, *, as_stored: bool = False, develo
         raise UnreadableFile(f"{name} is damaged or cut short.", remedy=REMEDY, file=name) from None
 
 
+# Kinds whose readers are loaded when one comes.
+_LATER = ("heif", "avif", "jpegxl", "jpeg2000", "gif", "bmp", "tga", "dds", "pnm", "psd", "hdr")
+
+
+def _read_later(kind: str, data: bytes, name: str, as_stored: bool) -> Decoded:
+    from amber_thicket.formats import older_kinds, phone_kinds
+    from amber_thicket.formats.radiance import read_radiance
+
+    if kind == "hdr":
+        return read_radiance(data, name)
+    reader = getattr(phone_kinds, f"read_{kind}", None) or getattr(older_kinds, f"read_{kind}", None)
+    return reader(data, name, as_stored) if reader else older_kinds.read_by_pillow(kind, data, name, as_stored)
+
+
 def _read_exr(data: bytes, name: str, _as_stored: bool) -> Decoded:
     from amber_thicket.formats.exr import read_exr
 
@@ -88,12 +104,15 @@ def _read_exr(data: bytes, name: str, _as_stored: bool) -> Decoded:
 def _read_other(data: bytes, name: str, as_stored: bool) -> Decoded:
     """JPEG, PNG and WebP."""
     import imagecodecs
-    from PIL import Image
 
+    # Named, so that no other reader is asked; the library loads the one for WebP only when it is asked for all.
+    from PIL import Image, WebPImagePlugin
+
+    assert WebPImagePlugin
     Image.MAX_IMAGE_PIXELS = None  # our own limit, checked before decoding, says what to do
     if data[:8] == PNG_START:
         _check_png(data, name)
-    with Image.open(io.BytesIO(data)) as image:
+    with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "WEBP")) as image:
         kind = (image.format or "").lower()
         densest = limits.JPEG_BLOCKS if kind in ("jpeg", "mpo") else limits.ANY
         check_size(*image.size, name, samples=len(image.getbands()), length=len(data), densest=densest)
@@ -110,11 +129,11 @@ def _read_other(data: bytes, name: str, as_stored: bool) -> Decoded:
                 notes.append("transparent colour ignored")
         else:
             image.load()
-            codes, alpha_note = _eight_bit(image, profile)
+            codes, alpha_note = eight_bit(image, profile)
             notes += alpha_note
             if image.mode == "CMYK":
                 profile = None
-    return _profiled(codes, None if as_stored else profile, (turn, mirror), notes)
+    return profiled(codes, None if as_stored else profile, (turn, mirror), notes)
 
 
 PNG_START = b"\x89PNG\r\n\x1a\n"
@@ -142,7 +161,7 @@ def _exif_orientation(image: Any) -> int:
         return 1
 
 
-def _eight_bit(image: Any, profile: bytes | None) -> tuple[NDArray[Any], list[str]]:
+def eight_bit(image: Any, profile: bytes | None) -> tuple[NDArray[Any], list[str]]:
     """uint8 grey, grey+alpha, RGB or RGBA from any mode of 8 bits or fewer."""
     notes = []
     if image.mode in ("CMYK", "YCCK"):
@@ -229,7 +248,7 @@ def _read_tiff(data: bytes, name: str, as_stored: bool) -> Decoded:
         raise UnreadableFile(f"{name} is not a flat picture (shape {codes.shape}).", remedy=REMEDY, file=name)
     if extra[:1] == (_ASSOCIATED,) and codes.ndim == 3 and codes.shape[-1] in (2, 4) and not as_stored:
         codes = _divided_by_alpha(codes)
-    return _profiled(codes, None if as_stored else profile, turn, notes)
+    return profiled(codes, None if as_stored else profile, turn, notes)
 
 
 # ExtraSamples of TIFF 6.0: alpha that the colours were multiplied by.
@@ -265,16 +284,16 @@ def _tiff_by_pillow(data: bytes, notes: list[str], as_stored: bool) -> Decoded:
     with Image.open(io.BytesIO(data)) as image:
         image.load()
         profile = image.info.get("icc_profile")
-        codes, more = _eight_bit(ImageOps.exif_transpose(image) or image, profile)
+        codes, more = eight_bit(ImageOps.exif_transpose(image) or image, profile)
     profile = None if as_stored or "converted from CMYK" in more else profile
-    return _profiled(codes, profile, (0, False), [*notes, *more])
+    return profiled(codes, profile, (0, False), [*notes, *more])
 
 
 def _is_plain_srgb(profile: bytes) -> bool:
     return b"sRGB" in profile[:4096] or b"s\0R\0G\0B" in profile[:4096]
 
 
-def _profiled(codes: NDArray[Any], profile: bytes | None, turn: tuple[int, bool], notes: list[str]) -> Decoded:
+def profiled(codes: NDArray[Any], profile: bytes | None, turn: tuple[int, bool], notes: list[str]) -> Decoded:
     """Codes with their colour brought through the embedded profile into sRGB of 16 bit."""
     bits = codes.dtype.itemsize * 8
     if profile and not _is_plain_srgb(profile) and codes.dtype in (np.uint8, np.uint16):

@@ -1,4 +1,4 @@
-"""Bytes of JPEG, PNG, TIFF, WebP, OpenEXR or camera RAW to linear light, whatever their colour model or depth.
+"""Bytes of a picture to linear light, whatever its kind (kind_of() tells which), colour model or depth.
 
 Orientation tags are obeyed, colour profiles converted, odd values replaced and reported.
 """
@@ -16,6 +16,8 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.formats import apart
 from amber_thicket.formats.decode import AS_SHOT, PNG_START, REMEDY, Decoded, Develop
+from amber_thicket.formats.older_kinds import older_kind
+from amber_thicket.formats.phone_kinds import phone_kind
 from amber_thicket.formats.raw_tags import is_raw
 from amber_thicket.formats.unzip import is_zip
 
@@ -47,7 +49,7 @@ def kind_of(data: bytes) -> str | None:
         return "tiff"
     if data[:4] == b"RIFF" and data[8:12] == b"WEBP":
         return "webp"
-    return None
+    return phone_kind(data) or older_kind(data)
 
 
 def read_picture(data: bytes, name: str, *, as_stored: bool = False, develop: Develop = AS_SHOT) -> Picture:
@@ -64,9 +66,17 @@ def read_picture(data: bytes, name: str, *, as_stored: bool = False, develop: De
     )
 
 
+# What is met now and then and is no picture of pixels, by its first bytes.
+_KNOWN = ((b"%PDF", "a PDF"), (b"%!PS", "PostScript"), (b"<svg", "a drawing (SVG)"), (b"gimp xcf", "a layered XCF"),
+          (b"ftypisom", "a film"), (b"ftypmp4", "a film"), (b"ftypqt", "a film"), (b"\0\0\1\0", "an icon"))  # fmt: skip
+
+
 def _no_picture(data: bytes, name: str) -> str:
     if is_zip(data):
         return f"{name} is a zip, not a picture."
+    for start, what in _KNOWN:
+        if start in data[:64]:
+            return f"{name} is {what}, which we cannot read as a picture."
     return f"{name} is not a picture we can read."
 
 

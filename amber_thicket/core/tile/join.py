@@ -47,6 +47,8 @@ JOINTS_OVER = 0.36
 _ALONG_JOINTS = 0.7
 # So many arrangements are kept where parts must be replaced in each.
 _BRUSHED = 3
+# Tiles of so many px are laid channel by channel.
+_BY_CHANNEL = 5000 * 5000
 _Method = Literal["none", "blend", "cut", "lattice", "regrow", "strew", "stochastic", "joints"]
 
 
@@ -499,17 +501,30 @@ def join(
     if isinstance(decided, Mixture):
         pixels = mix(decided, evened.pixels, size)
         return _finished(pixels, evened, {})
-    shifts = decided.shifts
-    sample = evened.pixels if shifts is None else apply_warp(evened.pixels, shifts, frame.width)
+    turns = isinstance(decided, Mosaic) and not all(one.moved_only for one in decided.placements)
+    if evened.pixels.ndim == 2 or size[0] * size[1] < _BY_CHANNEL or (evened.vectors and turns):
+        return _finished(_laid_out(decided, evened.pixels, size, vectors=evened.vectors), evened, decided.evidence)
+    # Channel by channel: all at once take thrice the room, which large maps do not have.
+    seen = evened.pixels
+    if evened.vectors and decided.framing is not None:
+        seen, decided = framed(seen, decided.framing, size, vectors=True), replace(decided, framing=None)
+    out = np.empty((size[1], size[0], seen.shape[2]), np.float32)
+    for channel in range(seen.shape[2]):
+        out[..., channel] = _laid_out(decided, np.ascontiguousarray(seen[..., channel]), size, vectors=evened.vectors)
+    return _finished(out, evened, decided.evidence)
+
+
+def _laid_out(decided: TilePlan | Mosaic, sample: Pixels, size: tuple[int, int], *, vectors: bool) -> Pixels:
+    """A layer of the sample, or one channel of it, as the plan lays it. vectors: unit normals, or a channel of such as
+    are not turned any more."""
+    alone = sample.ndim == 2
+    if decided.shifts is not None:
+        sample = apply_warp(sample, decided.shifts, size[0])
     if decided.framing is not None:
-        sample = framed(sample, decided.framing, size, vectors=evened.vectors)
+        sample = framed(sample, decided.framing, size, vectors=vectors and not alone)
     if isinstance(decided, Mosaic):
-        pixels = render_mosaic(decided, sample, size, vectors=evened.vectors)
-    else:
-        pixels = render(decided, sample, size, least=-np.inf if evened.vectors else 0.0)
-        if not evened.vectors:
-            return Raster(pixels, evidence=dict(decided.evidence))
-    return _finished(pixels, evened, decided.evidence)
+        return render_mosaic(decided, sample, size, vectors=vectors and not alone)
+    return render(decided, sample, size, least=-np.inf if vectors else 0.0)
 
 
 def _finished(pixels: Pixels, layer: Raster, evidence: dict[str, Any]) -> Raster:

@@ -65,7 +65,7 @@ export function AuditPage() {
           ref={picker}
           type="file"
           multiple
-          accept="image/*,.exr,.hdr,.tif,.tiff,.zip,.tga"
+          accept="image/*,.exr,.hdr,.tif,.tiff,.zip,.tga,.dds,.psd,.heic,.avif,.jxl,.jp2,.bmp,.ppm,.pgm"
           aria-label="Files to audit"
           className="hidden"
           onChange={(event) => {

@@ -15,7 +15,7 @@ export function Empty({ onPick }: { onPick: () => void }) {
           Choose what to bring
         </Button>
         <p className="mt-3 text-[12px] text-soft">
-          JPEG, PNG, TIFF, WebP, OpenEXR and camera RAW; up to 200 megapixels
+          JPEG, PNG, TIFF, WebP, HEIC, AVIF, OpenEXR, camera RAW and many more; up to 200 megapixels
         </p>
       </div>
     </div>

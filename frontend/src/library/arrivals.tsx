@@ -12,7 +12,8 @@ import { tell, tellProblem } from "../ui/notices";
 import type { Kind } from "./Kinds";
 
 export const ACCEPT =
-  ".jpg,.jpeg,.png,.tif,.tiff,.webp,.exr,.dng,.nef,.cr2,.cr3,.arw,.orf,.rw2,.raf,image/jpeg,image/png,image/tiff,image/webp";
+  ".jpg,.jpeg,.png,.tif,.tiff,.webp,.exr,.heic,.heif,.avif,.jxl,.jp2,.j2k,.tga,.bmp,.dds,.psd,.psb,.hdr,.ppm,.pgm,.pbm,.pnm,.gif," +
+  ".dng,.nef,.cr2,.cr3,.arw,.orf,.rw2,.raf,.pef,.srw,.3fr,.iiq,.x3f,.erf,.mrw,.nrw,.kdc,.dcr,.mef,.mos,.rwl,.srf,.sr2,image/*";
 
 export interface Arrival {
   id: number;
