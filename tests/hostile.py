@@ -1,4 +1,4 @@
-"""About seventy files that mean harm or are broken in ways that files are: made here, so that everybody has them.
+"""About ninety files that mean harm or are broken in ways that files are: made here, so that everybody has them.
 
 Each is (name, bytes). None of them may take the server with it, take long, or be answered with anything but a picture or a
 sentence. Sources of the layouts: PNG third edition, TIFF 6.0, JFIF / ITU-T T.81, RIFF WebP, OpenEXR file layout, ZIP
@@ -193,6 +193,36 @@ def _exr_window(high: int) -> bytes:
     )
 
 
+def more_kinds() -> Hostile:
+    """What phones and older programs save: sizes that lie, parts that are missing, rubbish after a right start."""
+    small = Image.new("RGB", (48, 32), (90, 120, 60))
+    avif, gif = _saved(small, "AVIF"), _saved(small, "GIF")
+    made = {format: bytearray(_saved(small, format)) for format in ("BMP", "TGA", "DDS")}
+    struct.pack_into("<ii", made["BMP"], 18, 60_000, 60_000)
+    struct.pack_into("<HH", made["TGA"], 12, 65_535, 65_535)
+    made["TGA"][2] = 10
+    struct.pack_into("<II", made["DDS"], 12, 65_000, 65_000)
+    for format, data in made.items():
+        yield f"{format.lower()}_says_huge.{format.lower()}", bytes(data)
+    at = avif.index(b"ispe") + 8
+    yield "avif_says_huge.avif", avif[:at] + struct.pack(">II", 65_000, 65_000) + avif[at + 8 :]
+    yield "avif_cut.avif", avif[: len(avif) // 2]
+    yield "heic_rubbish.heic", b"\0\0\0\x18ftypheic\0\0\0\0mif1heic" + b"\xaa" * 4000
+    yield "heic_start_only.heic", b"\0\0\0\x18ftypheic\0\0\0\0mif1heic"
+    yield "jxl_says_huge.jxl", b"\xff\x0a" + b"\xff" * 12 + b"\0" * 100
+    yield "jxl_rubbish.jxl", b"\xff\x0a\x41" + b"\xaa" * 4000
+    yield "jp2_rubbish.jp2", b"\0\0\0\x0cjP  \r\n\x87\n" + b"\xaa" * 4000
+    yield "j2k_says_huge.j2k", b"\xff\x4f\xff\x51" + struct.pack(">HHIIIIIIIIH", 47, 0, 65_000, 65_000, 0, 0, 65_000, 65_000, 0, 0, 3) + b"\7\1\1" * 3  # fmt: skip
+    yield "gif_cut.gif", gif[: len(gif) // 2]
+    yield "gif_says_huge.gif", gif[:6] + struct.pack("<HH", 65_535, 65_535) + gif[10:]
+    yield "ppm_says_huge.ppm", b"P6 60000 60000 255\n" + b"\1" * 100
+    yield "ppm_endless_number.ppm", b"P6 " + b"9" * 100_000
+    psd = b"8BPS" + struct.pack(">HxxxxxxHIIHH", 1, 3, 60_000, 60_000, 8, 3)
+    yield "psd_says_huge.psd", psd + struct.pack(">IIIH", 0, 0, 0, 1) + b"\1" * 400
+    yield "psd_part_of_gigabytes.psd", psd[:14] + struct.pack(">IIHH", 64, 64, 8, 3) + struct.pack(">I", 0xFFFFFFF0)
+    yield "psd_cut.psd", psd[:14] + struct.pack(">IIHH", 64, 64, 8, 3) + struct.pack(">IIIH", 0, 0, 0, 1) + b"\0\7" * 20
+
+
 def zips(good: bytes) -> Hostile:
     yield "zip_bomb_said_small.zip", lying_zip(bytes(400_000_000), 3_000_000)
     yield "zip_bomb_said_large.zip", lying_zip(b"\0" * 1000, 2_200_000_000)
@@ -228,4 +258,5 @@ def _made() -> Hostile:
     yield from jpegs(_saved(Image.fromarray(noise), "JPEG"))
     yield from tiffs()
     yield from others(good)
+    yield from more_kinds()
     yield from zips(good)

@@ -13,8 +13,10 @@ from PIL import Image
 from psd_tools import PSDImage
 
 from amber_thicket.core.numeric.colour import decode_srgb, srgb_to_linear
+from amber_thicket.core.pack.formats import FORMATS
 from amber_thicket.errors import TooLarge, UnreadableFile
 from amber_thicket.formats.picture import Picture, kind_of, read_picture
+from amber_thicket.formats.write import encoded as written
 from tests.support import encoded
 
 RNG = np.random.default_rng(4)
@@ -149,6 +151,18 @@ class KindTest(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(what), self.assertRaisesRegex(UnreadableFile, what):
                 read_picture(data, "p")
+
+
+class OwnTest(unittest.TestCase):
+    def test_what_the_program_packs_it_reads(self) -> None:
+        for format in FORMATS.values():
+            codes = RGB if "8" in format.depths else None
+            if codes is None or format.lossy:
+                continue
+            data = written(codes, format=format.id, encoding="srgb")
+            with self.subTest(format.id):
+                picture = read_picture(data, f"p.{format.suffix}", as_stored=True)
+                np.testing.assert_allclose(picture.pixels, RGB / 255, atol=1e-6)
 
 
 class HostileTest(unittest.TestCase):
