@@ -25,7 +25,7 @@ _BREAKS_PIECES = "Mixing patches would break its pieces."
 _NO_PIECES = "No joints stand out in it (contrast {:.1f}), so there are no pieces to keep whole."
 # Joints are followed from this contrast on, where a px of join costs no more than this; whole repeats give way to that
 # where they break so many pieces, or as much of the joins (%) runs through some.
-_OFFERED, _DEAR, _FEW, _MOST = 3.15, 0.9, 3, 10.0
+_OFFERED, _DEAR, _FEW, _MOST = 3.15, 0.9, 2, 5.0
 # As far pieces may be stretched for whole repeats.
 _STRETCHED = 0.05
 # Not where as much of the pieces would be broken all the same.
@@ -92,11 +92,12 @@ def _suggested(evaluation: Evaluation, pieces: Pieces) -> Suggestion:
 def _breaks(evaluation: Evaluation, changes: dict[str, Any], pieces: Pieces, both_ways: bool) -> str:
     """What whole repeats would break, in words; empty where they break nothing to speak of. both_ways: it returns
     across and down; courses that return one way are cut anywhere along the other."""
-    if pieces.contrast < _OFFERED:
+    if pieces.contrast < _OFFERED or not pieces.evident:
         return ""
     found = broken_by_joins(evaluation.with_changes(changes))
     few = _FEW if both_ways else 1
-    if found.get("pieces") != "yes" or (found["count"] < few and 100 * found["share"] <= _MOST):
+    # Cropped to few repeats it may be too few pieces to tell; that it has some is known.
+    if "count" not in found or (found["count"] < few and 100 * found["share"] <= _MOST):
         return ""
     return f"Whole repeats would break {found['count']} of {found['shown']} pieces."
 

@@ -19,6 +19,7 @@ from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.shading.convention import y_direction
 from amber_thicket.standins.capture_rig.camera import Shot, Stand
 from amber_thicket.standins.capture_rig.camera import photograph as photograph_of
+from amber_thicket.standins.capture_rig.embossed_hide import embossed_hide
 from amber_thicket.standins.capture_rig.slate_shingles import slate_shingles
 from tests.browser.server import BrowserTest
 from tests.reference.test_gltf import validated
@@ -233,7 +234,7 @@ class JourneyTest(BrowserTest):
         self.assertEqual(self.page.locator("[role=alert]").count(), 0)
 
     def test_whole_repeats_are_suggested_and_taken(self) -> None:
-        codes = photograph_of(slate_shingles(768, 3), Shot(bearing=118), np.random.default_rng(1))
+        codes = photograph_of(embossed_hide(768, 3), Shot(bearing=118), np.random.default_rng(1))
         path = self.folder / "wall.png"
         path.write_bytes(encoded(codes))
         self.bring(path)

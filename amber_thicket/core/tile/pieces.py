@@ -24,6 +24,8 @@ from amber_thicket.core.raster import Pixels
 PIECES, NONE = 3.0, 2.4
 # So many pieces of the usual width fit at least: veins of marble part two to six, laid stones came to 31 and more.
 _FEWEST = 12
+# Fewer are pieces from this contrast on: boards come to 7.5, veins to 5.6.
+_NO_VEINS = 6.5
 _SIDE, _LEAST_AREA = 600, 2.5
 # A border counts for sure from this share of the usual strength on.
 _STRONG = 0.6
@@ -63,7 +65,8 @@ class Pieces:
     @property
     def evident(self) -> bool:
         """Whether the surface has pieces for sure: they stand out, and are too many to be parted by veins."""
-        return self.contrast >= PIECES and self.labels.size >= _FEWEST * self.typical**2
+        many = self.labels.size >= _FEWEST * self.typical**2
+        return self.contrast >= (PIECES if many else _NO_VEINS)
 
     @property
     def nbytes(self) -> int:
