@@ -1,7 +1,7 @@
 """GIF, BMP, TGA, DDS, PNM, PSD and Radiance HDR: what scanners, older programs and bought sets hold.
 
-Sources: TGA 2.0 (Truevision, 1991), Netpbm formats, Adobe Photoshop file format (image data section), DDS as Pillow and
-imagecodecs read it.
+Sources: TGA 2.0 (Truevision, 1991), Netpbm formats, the published PSD file format (its image data section), DDS as
+Pillow and imagecodecs read it.
 """
 
 from __future__ import annotations

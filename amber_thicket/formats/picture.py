@@ -67,7 +67,7 @@ def read_picture(data: bytes, name: str, *, as_stored: bool = False, develop: De
 
 
 # What is met now and then and is no picture of pixels, by its first bytes.
-_KNOWN = ((b"%PDF", "a PDF"), (b"%!PS", "PostScript"), (b"<svg", "a drawing (SVG)"), (b"gimp xcf", "a layered XCF"),
+_KNOWN = ((b"%PDF", "a PDF"), (b"%!PS", "PostScript"), (b"<svg", "a drawing (SVG)"),
           (b"ftypisom", "a film"), (b"ftypmp4", "a film"), (b"ftypqt", "a film"), (b"\0\0\1\0", "an icon"))  # fmt: skip
 
 

@@ -1,3 +1,4 @@
+import { tileSetOf } from "../../views/useTileSet";
 import { useState } from "react";
 import { useFindings } from "../../editor/figures";
 import { change } from "../../editor/store";
@@ -41,9 +42,15 @@ export function Check({ material }: { material: Material }) {
       <Row key={id} finding={finding} open={opened === id} onToggle={() => setOpened(opened === id ? null : id)} />
     );
   };
+  const { count, shown } = tileSetOf(material);
   return (
     <>
       {!fresh && <p className="pt-1.5 text-[12px] text-soft">These are of the state before. Looking again …</p>}
+      {count > 1 && (
+        <p className="pt-1.5 text-[12px] text-soft">
+          Tile {shown} of {count} is looked at here; Pack checks every one.
+        </p>
+      )}
       <ul className={`flex flex-wrap gap-x-4 gap-y-1 py-1.5 ${fresh ? "" : "opacity-60"}`}>
         {counts.map((c) => (
           <li key={c.level} className="flex items-center gap-1.5">
