@@ -110,7 +110,7 @@ class Evaluation:
         exact = (width * (1 + over[0]), height * (1 + over[1]))
         tile_mm = sample_mm / (1 + over[0]) if sample_mm else None
         picture = self.picture_size()
-        meets = join.method == "none" and join.tiles and self._uncut()
+        meets = join.method == "none" and join.tiles and share == 1 and self._uncut()
         work = Frame(
             int(exact[0] + 1e-6), int(exact[1] + 1e-6), float(width), meets, tile_mm, picture, exact, share=share
         )

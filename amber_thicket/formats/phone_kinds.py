@@ -49,7 +49,7 @@ def read_heif(data: bytes, name: str, as_stored: bool) -> Decoded:
         notes.append("depth map left out")
     if found.info.get("aux"):
         notes.append("gain map or other pictures beside it left out")
-    if len(pillow_heif.open_heif(io.BytesIO(data))) > 1:
+    if len(found) > 1:
         notes.append("first of several pictures")
     codes = np.asarray(found)
     made = profiled(codes, None if as_stored else found.info.get("icc_profile"), (0, False), notes)

@@ -9,16 +9,19 @@ from scipy import sparse
 
 from amber_thicket.core.check.figures import coded, seams
 from amber_thicket.core.numeric.filters import blur
-from amber_thicket.core.raster import Pixels
+from amber_thicket.core.numeric.vectors import unit
+from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.shading.slope import slopes
 from amber_thicket.core.strokes import Stroke
 from amber_thicket.core.synthesis.framing import Framing, framed
-from amber_thicket.core.tile.join import Settings, pieces_in
+from amber_thicket.core.tile.join import Settings, join, pieces_in
 from amber_thicket.core.tile.joints.paths import cheapest_path, closed_side, open_side
+from amber_thicket.core.tile.joints.score import trimmed_pieces
 from amber_thicket.core.tile.pieces import find_pieces
 from amber_thicket.service.broken import broken_by_joins, pieces_of_sample, plan_places
 from amber_thicket.service.tiling import suggestion
+from amber_thicket.standins.capture_rig.kinds import KINDS
 from amber_thicket.standins.capture_rig.piecewise_kinds import PIECEWISE
 from tests.pieces import SIDE, piecewise, plan_of, ready, truly_broken
 from tests.support import evaluation, linear_photograph, photographed, rig_surface, size_of
@@ -69,6 +72,36 @@ class BrokenTest(unittest.TestCase):
         assert plan.framing is not None
         across = plan.framing.matrix[:, 0]
         self.assertAlmostEqual(float(np.degrees(np.arctan2(across[1], across[0]))), -2.0, delta=0.8)
+
+
+class NarrowTest(unittest.TestCase):
+    def test_the_joint_round_a_piece_is_no_strip_of_it(self) -> None:
+        # Two pieces of 60 × 60 px; of the right one a tile shows 4 px: those at its border, or from within.
+        labels = np.repeat(np.repeat(np.arange(2, dtype=np.int32)[None], 60, 1), 60, 0)
+        x = np.arange(120) % 60
+        near = np.minimum(np.minimum(x + 1, 60 - x)[None], np.minimum(np.arange(60) + 1, 60 - np.arange(60))[:, None])
+        near = near.astype(np.float32)
+        for first, strips in ((60, 0), (85, 1)):
+            columns = np.r_[0:54, first : first + 4]
+            left = trimmed_pieces(labels, near, 2.0, 60.0, labels[:, columns], near[:, columns])
+            self.assertEqual(left.strips, strips, first)
+            # Without being told how far in they lie, both count.
+            self.assertEqual(trimmed_pieces(labels, near, 2.0, 60.0, labels[:, columns]).strips, 1)
+
+
+class ChannelTest(unittest.TestCase):
+    def test_large_tiles_are_laid_channel_by_channel_with_the_same_pixels(self) -> None:
+        for method in ("cut", "joints", "regrow"):
+            one = ready("crazy_paving", tile__join__method=method)
+            colour, size = one.layer("evened", (SIDE, SIDE)).pixels, one.sizes((SIDE, SIDE)).tile
+            slopes_ = np.dstack([colour[..., 0] - 0.3, colour[..., 1] - 0.3, np.ones_like(colour[..., 0])])
+            for layer in (Raster(colour), Raster(unit(np.float32(slopes_)), vectors=True)):
+                laid = []
+                for least in (1e9, 1):
+                    with mock.patch("amber_thicket.core.tile.join._BY_CHANNEL", least):
+                        laid.append(join(layer, frame=size, decided=plan_of(one)).pixels)
+                with self.subTest(method=method, vectors=layer.vectors):
+                    np.testing.assert_array_equal(*laid)
 
 
 class ChoiceTest(unittest.TestCase):
@@ -349,6 +382,12 @@ class RegrownWholeTest(unittest.TestCase):
         sample = piecewise("uneven_slates")[0].mean(-1).mean(axis=1)
         self.assertLess(dark, float(np.percentile(sample, 5) / np.median(sample)) + 0.12)
 
+    def test_its_plan_hangs_on_how_pieces_are_looked_for(self) -> None:
+        for method, hangs in (("regrow", True), ("strew", True), ("joints", True), ("cut", False)):
+            one = ready("rubble_wall", tile__join__method=method, tile__join__whole=True)
+            other = one.with_changes({"tile.join.joint_width": 1.4})
+            self.assertEqual(one.plan_key() != other.plan_key(), hangs, method)
+
     def test_what_has_no_pieces_is_regrown_as_before(self) -> None:
         whole, before = (
             evaluation(linear_photograph("grass"), **size_of(256), tile__join__method="regrow", tile__join__whole=whole)
@@ -366,6 +405,16 @@ class SuggestedTest(unittest.TestCase):
                 self.assertIn("none broken", found.reason)
         settled = suggestion(ready("rubble_wall"))
         self.assertEqual((settled.method, settled.changes), ("joints", {}))
+
+    def test_whole_repeats_give_way_where_they_break_pieces_though_there_are_few(self) -> None:
+        # Six boards across a picture; slates of which two would be broken.
+        for kind in ("deck_planks", "slate_shingles"):
+            one = evaluation(photographed(KINDS[kind](1024, 5)), **size_of(SIDE))
+            found = suggestion(one)
+            with self.subTest(kind):
+                self.assertEqual(found.method, "joints", found.reason)
+                self.assertIn("Whole repeats would break 2", found.reason)
+                self.assertEqual(broken_by_joins(one.with_changes(found.changes))["count"], 0)
 
     def test_veins_are_no_joints(self) -> None:
         for seed in (1, 2, 3):

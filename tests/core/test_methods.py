@@ -147,6 +147,12 @@ class RegrowTest(unittest.TestCase):
                 ]
                 self.assertAlmostEqual(in_mm[0] or 0, in_mm[1] or 0, places=6)
 
+    def test_the_middle_of_what_tiles_does_not_tile(self) -> None:
+        tiling = {**size_of(SIDE), "tile__join__method": "none", "tile__join__tiles": True}
+        for pattern, meets in ((100.0, True), (50.0, True), (200.0, False)):
+            made = evaluation(linear_photograph("gravel"), **tiling, tile__join__pattern=pattern)
+            self.assertEqual(made.sizes((SIDE, SIDE)).work.wraps, meets, pattern)
+
     def test_twice_as_wide_shows_everything_at_half_the_size(self) -> None:
         ready = made(method="regrow", pattern=50.0)
         sizes = ready.sizes((SIDE, SIDE))

@@ -57,9 +57,10 @@ class Patchwork:
         must: Mask,
         may: Mask,
         dear: Pixels | None = None,
-        tries: bool = False,
+        dry_run: bool = False,
     ) -> float:
-        """Cuts a piece in where that makes the joins cheapest; returns by how much their cost fell. tries: only tells.
+        """Cuts a piece in where that makes the joins cheapest; returns by how much their cost fell. dry_run: only
+        tells.
 
         features: of the piece, (h, w, C) in the window. must: pixels it has to cover; may: pixels it can cover.
         dear: (h, w) what showing the piece's pixels costs by themselves, below 0 where they are welcome. Nothing
@@ -97,7 +98,7 @@ class Patchwork:
         gain = float(inner_across.sum() + inner_below.sum() - new_across.sum() - new_below.sum())
         if dear is not None:
             gain -= float(dear[taken].sum())
-        if tries:
+        if dry_run:
             return gain
         if gain <= 0 and not must.any():
             return 0.0

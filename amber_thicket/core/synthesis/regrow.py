@@ -51,7 +51,7 @@ def grow(work: Patchwork, sample: PatchSearch, unfit: Mask | None, *, apart: flo
         if free and found:
             found = [found[int(choose.integers(len(found)))]]
         if found:
-            put(work, sample, unfit, around, _cheapest(work, sample, unfit, around, found, bare)[0], must=bare)
+            put(work, sample, unfit, around, _cheapest(work, sample, unfit, around, found, bare), must=bare)
 
 
 def _cheapest(
@@ -61,13 +61,12 @@ def _cheapest(
     around: Window,
     places: Sequence[tuple[int, int]],
     must: Mask,
-) -> tuple[tuple[int, int], float]:
-    """The place whose joins cost least, and how much cheaper they become."""
+) -> tuple[int, int]:
+    """The place whose joins cost least."""
     if len(places) == 1:
-        return places[0], np.inf
-    gains = [put(work, sample, unfit, around, place, must=must, tries=True) for place in places]
-    best = int(np.argmax(gains))
-    return places[best], gains[best]
+        return places[0]
+    gains = [put(work, sample, unfit, around, place, must=must, dry_run=True) for place in places]
+    return places[int(np.argmax(gains))]
 
 
 def put(
@@ -78,16 +77,17 @@ def put(
     place: tuple[int, int],
     *,
     must: Mask,
-    tries: bool = False,
+    dry_run: bool = False,
 ) -> float:
-    """Lays the sample from a corner into a window; returns how much cheaper the joins became. tries: only tells."""
+    """Lays the sample from a corner into a window; returns how much cheaper the joins became. dry_run: only
+    tells."""
     x, y = place
     part = (slice(y, y + around.height), slice(x, x + around.width))
     dear = None
     if unfit is not None and unfit[part].any():
         dear = unfit[part].astype(np.float32) * np.float32(10)
     placement = moved(x - around.left, y - around.top, around.as_tuple)
-    return work.lay(around, sample.features[part], placement, must=must, may=_inner(around), dear=dear, tries=tries)
+    return work.lay(around, sample.features[part], placement, must=must, may=_inner(around), dear=dear, dry_run=dry_run)
 
 
 def keep_in_place(work: Patchwork, sample: PatchSearch, kept: Mask) -> None:
@@ -164,7 +164,7 @@ def mend(work: Patchwork, sample: PatchSearch, unfit: Mask | None, *, apart: flo
         nothing = np.zeros_like(core)
         found = sample.find(work, around, ~core, core, apart=apart, count=max(2, tries))
         if tries > 1 and found:
-            found = [_cheapest(work, sample, unfit, around, found, nothing)[0]]
+            found = [_cheapest(work, sample, unfit, around, found, nothing)]
         for place in found:
             if put(work, sample, unfit, around, place, must=nothing) > 0:
                 break

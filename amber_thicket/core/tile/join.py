@@ -454,9 +454,7 @@ def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan:
         work = Patchwork(width, height, seen.shape[2], price)
         if sample.kept is not None and sample.kept.any():
             keep_in_place(work, PatchSearch(seen, None, Steps()), sample.kept)
-        grow(
-            work, PatchSearch(seen, spared, steps), spared, apart=apart, seed=chosen.seed, tries=TRIES if pieces else 1
-        )
+        grow(work, PatchSearch(seen, spared, steps), spared, apart=apart, seed=chosen.seed, tries=tries)
     look = PatchSearch(seen, spared, steps)
     if sample.unfit is not None and sample.unfit.any():
         avoid(work, look, sample.unfit)
@@ -539,10 +537,10 @@ _OF_SAMPLE = ("method", "excluded", "excluded_colours", "excluded_tolerance", "k
 
 def _decides_by(chosen: Settings) -> tuple[str, ...]:
     """What the plan hangs on: with joints not on overlaps, which follow from the steps; without, not on pieces, unless
-    they are strewn."""
+    they are strewn or regrown."""
     if chosen.method == "joints":
         return (*_OF_SAMPLE, *_OF_PIECES)
-    later = ("feather", "rank", "larger", *(() if chosen.method == "strew" else _OF_PIECES))
+    later = ("feather", "rank", "larger", *(() if chosen.method in ("strew", "regrow") else _OF_PIECES))
     return tuple(name for name in Settings.model_fields if name not in later)
 
 

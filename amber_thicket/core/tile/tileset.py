@@ -25,7 +25,7 @@ from amber_thicket.core.synthesis.patch_search import STEP, PatchSearch, find_st
 from amber_thicket.core.synthesis.patchwork import Patchwork, composed, squared
 from amber_thicket.core.synthesis.regrow import grow, mend
 from amber_thicket.core.tile.joints.patches import TRIES, along_joints, piece_features
-from amber_thicket.core.tile.pieces import PIECES, Pieces, find_pieces
+from amber_thicket.core.tile.pieces import Pieces, find_pieces
 
 MOST_TILES = 8
 # Sources may lie so far over the tile's edges; joins between border and inside run in a ring so wide; both in tiles.
@@ -124,7 +124,7 @@ def decide_set(tile: Raster, *, frame: Frame, **given: Any) -> TileSet:
     size = (sample.shape[1], sample.shape[0])
     pieces: Pieces | None = find_pieces(sample)
     assert pieces is not None
-    if pieces.contrast < PIECES:
+    if not pieces.evident:
         pieces = None
     seen = piece_features(pieces, size) if pieces else features(sample)
     look = PatchSearch(seen, None, find_steps(tile.pixels, (frame.width, frame.height)))
