@@ -71,13 +71,13 @@ class Evaluation:
         cancel: Cancel | None = None,
         files: Mapping[str, Source] | None = None,
     ) -> None:
-        """source: what brings the colour. files: all files of the material by the names settings.maps uses."""
+        """source: what was brought first, and brings the colour where nothing else does. files: all files of the
+        material by the names settings of gather.maps use."""
         self.recipe = recipe
         self.files = files or {}
-        # As it was handed over, before other files were joined to it.
         self.first = source
-        taken = resolve_inputs(recipe, self.files, source, memory)
-        self.source, self.brought, self.lights = taken
+        self.inputs = resolve_inputs(recipe, self.files, source, memory)
+        self.source, self.brought, self.lights = self.inputs[:3]
         self.memory = memory
         self.cancel = cancel or Cancel()
         # Other materials of the library, which may be laid over this one. What lies on them themselves is left out.

@@ -180,14 +180,13 @@ def _frond(library: Library, name: str) -> Material:
         as_role="cutout",
         changes={"square.size.sample_mm": 320.0, "relief.split.on": True},
     )
-    first = file_key(material.source["blob"])
     for file, codes in (
         ("kelp_frond_back.jpg", back_shot(frond, back, rng)),
         ("kelp_frond_back_lit.jpg", back_lit_shot(frond, lit, rng)),
     ):
         material = library.add_map(str(material.id), [_jpeg(codes)], file, gesture="sides")
         key = file_key(files_of(material.source)[-1]["blob"])
-        changes, _ = laid(library.evaluation(material), first, key, "lay")
+        changes, _ = laid(library.evaluation(material), key, "lay")
         material = library.edit(str(material.id), material.revision, changes, label="Laid in place", gesture="sides")
     return material
 

@@ -440,8 +440,21 @@ class LightsFound(Answer):
     confidence: float
 
 
+class PlacementFit(Answer):
+    """Whether a file lies right. overlap: of outlines, 0..1. apart, inside: px of 1024. covers: share of the
+    picture."""
+
+    level: Level
+    by: str
+    overlap: float | None
+    apart: float | None
+    covers: float
+    inside: float | None
+    told: str
+
+
 class Placed(Answer):
-    """told: how sure the place of the file is, in words."""
+    """told: how the file was laid and how well it lies, in words."""
 
     material: Material
     told: str

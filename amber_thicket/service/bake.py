@@ -13,7 +13,6 @@ from typing import Any
 import numpy as np
 
 from amber_thicket import __version__
-from amber_thicket.core.align.warp import Stitched
 from amber_thicket.core.check.blocks import blockiness
 from amber_thicket.core.check.registry import examine
 from amber_thicket.core.check.rule import Finding, Rule, Subject
@@ -30,6 +29,7 @@ from amber_thicket.formats.materialx import materialx_text
 from amber_thicket.formats.usd import usd_text
 from amber_thicket.formats.write import encoded, stored_codes
 from amber_thicket.service.broken import broken_by_joins
+from amber_thicket.service.registration import fits_of
 
 CHECK_SIDE = 768
 # Channels of full size that are wanted again: the tiled colour, the steps to the height, normal, roughness.
@@ -99,6 +99,7 @@ def _of_files(evaluation: Evaluation) -> dict[str, Any]:
         "tile_mm": evaluation.picture_mm(),
         "scale": evaluation.enlarged(),
         "broken": broken_by_joins(evaluation),
+        "placements": fits_of(evaluation),
     }
 
 
@@ -345,8 +346,9 @@ def _told_source(evaluation: Evaluation) -> dict[str, Any]:
     """Checksums of the files the colour comes from."""
     if evaluation.lights:
         return {"light_set": [frame.key.split(".")[0] for frame in evaluation.lights.frames]}
-    if isinstance(evaluation.source, Stitched):
-        return {"joined": [one.key.split(".")[0] for one in (evaluation.source.first, evaluation.source.second)]}
+    taken = evaluation.inputs
+    if taken.joined:
+        return {"joined": [evaluation.files[key].key.split(".")[0] for key in (taken.photograph, *taken.joined)]}
     return {"sha256": evaluation.source.key.split(".")[0]}
 
 

@@ -92,7 +92,7 @@ def load_material_from_paths(
         notes.append(
             f"{path.name}: {'not used, ' if taken or not given else ''}{LABELS.get(guess.role, '')} {guess.why}"
         )
-        different = mismatch_note(info, infos[0])
+        different = mismatch_note(info, (infos[0]["width"], infos[0]["height"]))
         notes += [f"{path.name}: {different}"] if different else []
     first = infos[0]
     if recipe is None:
@@ -139,8 +139,7 @@ def _evaluation(
         file_key(info["blob"]): StoredSource(info, lambda blob=info["blob"]: contents[blob], memory)  # type: ignore[misc]
         for info in infos
     }
-    main = stored.get(recipe.settings("gather.maps").base_color, stored[infos[0]["key"]])
-    return Evaluation(recipe, main, memory, files=stored)
+    return Evaluation(recipe, stored[infos[0]["key"]], memory, files=stored)
 
 
 def _bytes(path: Path) -> bytes:

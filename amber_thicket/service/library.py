@@ -11,16 +11,16 @@ from typing import Any
 from peewee import SqliteDatabase
 
 from amber_thicket.core.gather.roles import Guess, named
-from amber_thicket.core.graph import Evaluation, output_size
+from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.core.response.covers import materials
-from amber_thicket.core.square.moved_strokes import move_strokes
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import read_picture
 from amber_thicket.service.followed import follow_plan
-from amber_thicket.service.mapset import changes_for, first_changes, first_guess, mismatch_note, read_map, start_size
+from amber_thicket.service.kept_places import keep_places, shapes_picture
+from amber_thicket.service.mapset import changes_for, first_changes, first_guess, read_map, start_size
 from amber_thicket.service.preview import first_thumbnail
 from amber_thicket.service.sources import StoredSource, describe, file_key, files_of
 from amber_thicket.store.blobs import Blobs, Incoming
@@ -141,8 +141,6 @@ class Library:
                     f"{file_name} is one of this material's files already.", remedy="Choose its role in Gather."
                 )
             self.blobs.keep(incoming)
-            note = mismatch_note(info, material.source)
-            info["notes"] += [note] if note else []
             material.source = {**material.source, "more": [*material.source.get("more", []), info]}
             recipe = self.recipe(material)
             recipe = recipe.with_changes(changes_for(recipe, info["key"], guess))
@@ -240,9 +238,8 @@ class Library:
             recipe = old.with_changes(changes)
             if recipe == old:
                 return material
-            if any(path.startswith(_SHAPING) for path in changes):
-                before = self.evaluation(material)
-                recipe = kept_strokes(before, kept_scale(before, recipe, changes), changes)
+            if shapes_picture(changes):
+                recipe = keep_places(self.evaluation(material), recipe, changes)
             if coming:
                 coming(self._evaluation(material, recipe))
             return self._stepped(material, recipe, label=label, gesture=gesture, step=step)
@@ -350,50 +347,6 @@ def _stale(material: Material) -> StaleEdit:
     )
 
 
-# Operations that kept_scale() and kept_strokes() follow.
-_SHAPING = ("square.", "gather.orient.")
-
-
-def kept_scale(before: Evaluation, recipe: Recipe, changes: dict[str, Any]) -> Recipe:
-    """The recipe with its real width following the crop: a millimetre of the picture stays a millimetre.
-
-    before: as it was. Nothing follows where no real width is known, or where the same change sets it.
-    """
-    width_mm = before.recipe.settings("square.size").sample_mm
-    cropped = any(path.rsplit(".", 1)[0] == "square.crop" for path in changes)
-    if not cropped or not width_mm or "square.size.sample_mm" in changes:
-        return recipe
-    after = Evaluation(recipe, before.source, before.memory)
-    widths = []
-    for evaluation in (before, after):
-        left, _, right, _ = evaluation.sample_box(evaluation.sizes(output_size(evaluation.recipe)).work)
-        widths.append(right - left)
-    if abs(widths[1] / widths[0] - 1) < 1e-9:
-        return recipe
-    return recipe.with_changes({"square.size.sample_mm": round(width_mm * widths[1] / widths[0], 3)})
-
-
-_FLATTENED_BY = ("gather.orient", "square.lens", "square.flat")
-# What is drawn on the flattened picture.
-_STROKES = tuple(f"tile.join.{name}" for name in ("excluded", "kept", "one_piece", "split_piece"))
-
-
-def kept_strokes(before: Evaluation, recipe: Recipe, changes: dict[str, Any]) -> Recipe:
-    """The recipe with what was drawn on the sample staying where it was drawn, when the picture is flattened otherwise.
-
-    before: as it was. Nothing follows where the same change sets the strokes.
-    """
-    if not any(path.rsplit(".", 1)[0] in _FLATTENED_BY for path in changes):
-        return recipe
-    join = recipe.settings("tile.join")
-    drawn = {path: getattr(join, path.rsplit(".", 1)[1]) for path in _STROKES if path not in changes}
-    if not any(drawn.values()):
-        return recipe
-    after = Evaluation(recipe, before.first, before.memory, files=before.files)
-    was, now = ((one.view(), one.recipe.settings("gather.orient")) for one in (before, after))
-    return recipe.with_changes({path: move_strokes(strokes, was, now) for path, strokes in drawn.items() if strokes})
-
-
 def evaluation_of(
     source: dict[str, Any], recipe: Recipe, blobs: Blobs, memory: Memory, cancel: Cancel | None = None
 ) -> Evaluation:
@@ -406,4 +359,4 @@ def evaluation_of(
 
     files = {file_key(info["blob"]): stored(info) for info in files_of(source)}
     first = files[file_key(source["blob"])]
-    return Evaluation(recipe, files.get(recipe.settings("gather.maps").base_color, first), memory, cancel, files)
+    return Evaluation(recipe, first, memory, cancel, files)

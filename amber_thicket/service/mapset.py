@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import numpy as np
@@ -26,8 +27,11 @@ from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import BadSetting, NotFound
 from amber_thicket.formats.picture import Picture, read_picture
 from amber_thicket.service.lights import with_frame, without_frame
+from amber_thicket.service.registration import place_exchanged
 from amber_thicket.service.sources import describe_map, file_key, files_of
 
+# What was kept of another size once; it is told of the photograph that is worked on now.
+_OLD_NOTE = re.compile("the first file has [0-9]")
 # Roles a file can have.
 FILED = ("base_color", *TAKEN)
 # What goes with a cut-out: nothing repeats, and no light is evened across ground and thing.
@@ -100,12 +104,12 @@ def start_size(width: int, height: int) -> dict[str, Any]:
     return {"square.size.width": side, "square.size.height": side}
 
 
-def mismatch_note(info: dict[str, Any], first: dict[str, Any]) -> str | None:
-    """In words, how the size of a map differs from the first file's."""
-    if (info["width"], info["height"]) == (first["width"], first["height"]):
+def mismatch_note(info: dict[str, Any], picture: tuple[int, int]) -> str | None:
+    """In words, how the size of a map differs from the photograph's, (width, height) px."""
+    if (info["width"], info["height"]) == picture:
         return None
-    text = f"{info['width']} × {info['height']} px, the first file has {first['width']} × {first['height']}"
-    shape, other = info["width"] / info["height"], first["width"] / first["height"]
+    text = f"{info['width']} × {info['height']} px, the photograph has {picture[0]} × {picture[1]}"
+    shape, other = info["width"] / info["height"], picture[0] / picture[1]
     if abs(shape / other - 1) > 0.01:
         return f"{text}: another shape, so it is stretched to fit"
     return f"{text}: brought to the same size"
@@ -116,6 +120,10 @@ def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any
     chosen = evaluation.recipe.settings("gather.maps")
     lights = evaluation.recipe.settings("gather.lights")
     frames = {lamp.file for lamp in lights.frames}
+    taken = evaluation.inputs
+    photograph = evaluation.files.get(taken.photograph)
+    registered = evaluation.recipe.settings("gather.registration")
+    placed = {row.file for row in (*registered.files, *registered.joined)}
     rows = []
     for info in files_of(source):
         key = file_key(info["blob"])
@@ -125,17 +133,21 @@ def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any
             role = "light"
         if not role and key == lights.all_lights:
             role = "all_lights"
-        if not role and key == file_key(source["blob"]) and not chosen.base_color:
+        if not role and key == taken.photograph and not chosen.base_color:
             role = "base_color"
         if role == "roughness" and chosen.roughness_white == "smooth":
             role = "gloss"
-        shown = ("file", "width", "height", "bits", "floating", "format", "notes")
+        shown = ("file", "width", "height", "bits", "floating", "format")
+        notes = [note for note in info["notes"] if not _OLD_NOTE.search(note)]
+        if photograph and role not in ("", "base_color", "light") and key not in placed:
+            notes += [note] if (note := mismatch_note(info, (photograph.width, photograph.height))) else []
         rows.append(
             {
                 "key": key,
                 "role": role,
                 "guess": info.get("role", "photo"),
                 "why": info.get("why", ""),
+                "notes": notes,
                 **{name: info[name] for name in shown},
             }
         )
@@ -168,6 +180,7 @@ def with_role(library: Any, material: Any, key: str, role: str) -> tuple[dict[st
         changes["gather.lights.all_lights"] = key
     elif role == "base_color":
         changes["gather.maps.base_color"] = None if key == first else key
+        changes |= place_exchanged(library.evaluation(material), key)
     elif key == first and not chosen.base_color and role:
         raise BadSetting(
             f"{info['file']} brings the colour.", remedy="Make another file the photograph first.", setting="role"

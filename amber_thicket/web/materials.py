@@ -20,7 +20,7 @@ from amber_thicket.core.strokes import Coordinate
 from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
 from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.jobs.manager import job_json
-from amber_thicket.service import answers, gather, mapset, preview, snapshots, square, tiling
+from amber_thicket.service import answers, gather, mapset, pictured, preview, snapshots, square, tiling
 from amber_thicket.service import repeat_artifacts as places
 from amber_thicket.service.bake import pack_bytes
 from amber_thicket.service.left_out import leave_out
@@ -173,7 +173,7 @@ def material_detail(material: Material, evaluation: Evaluation | None = None) ->
     services().issued.note(str(material.id), [*keys.values(), *zones.values(), *composites.values()])
     return {
         **material_summary(material),
-        "source": _shown(material.source, evaluation),
+        "source": _shown(pictured.described_picture(material, evaluation), evaluation),
         "files": mapset.listed(material.source, evaluation),
         "recipe": evaluation.recipe.as_json(),
         "snapshots": snapshots.listed(material),
@@ -201,14 +201,14 @@ def material_detail(material: Material, evaluation: Evaluation | None = None) ->
     }
 
 
-def _shown(source: dict[str, Any], evaluation: Evaluation) -> dict[str, Any]:
-    """The first file, with its findings' places turned as the capture is turned."""
+def _shown(picture: dict[str, Any], evaluation: Evaluation) -> dict[str, Any]:
+    """The picture, with its findings' places turned as the capture is turned."""
     way = evaluation.recipe.settings("gather.orient")
     findings = []
-    for finding in source.get("findings", []):
+    for finding in picture.get("findings", []):
         box = finding.get("box")
         findings.append({**finding, "box": turned_box(box, way.turn, way.mirror) if box else None})
-    return {**{key: value for key, value in source.items() if key != "more"}, "findings": findings}
+    return {**picture, "findings": findings}
 
 
 def announced(material: Material, evaluation: Evaluation | None = None) -> dict[str, Any]:

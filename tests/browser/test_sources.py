@@ -108,7 +108,7 @@ class SourcesTest(BrowserTest):
                 "kelp_back_lit.png": encoded(back_lit_shot(frond, lit, rng)),
             },
         )
-        self.assertEqual(self.page.locator("text=Laid on the first photograph.").count(), 2)
+        self.assertEqual(self.page.locator("text=Laid on the photograph.").count(), 2)
         self.stage("Tile")
         self.assertTrue(self.page.get_by_role("switch", name="This is a cut-out").is_checked())
         # The mask brush keeps a place of the ground; one step takes it back.
@@ -157,8 +157,8 @@ class SourcesTest(BrowserTest):
                 "right.png": encoded(np.ascontiguousarray(whole[:, 330:890])),
             },
         )
-        self.page.get_by_role("button", name="Join to the first").click()
-        self.page.wait_for_selector("text=Joined to the first photograph.")
+        self.page.get_by_role("button", name="Join to the photograph").click()
+        self.page.wait_for_selector("text=Joined to the photograph.")
         self.assertAlmostEqual(self.material()["preview"]["picture"][0], 890, delta=4)
         self.page.keyboard.press("Control+z")
         retry(lambda: self.material()["preview"]["picture"][0] == 560)

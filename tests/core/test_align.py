@@ -88,7 +88,7 @@ class Stitching(unittest.TestCase):
         self.assertGreater(made.height, 740)
         picture = made.read(0).pixels
         self.assertEqual(picture.shape[:2], (made.height, made.width))
-        left, top = round(made.seam.box[0] * 620), round(made.seam.box[1] * 800) + 100
+        left, top = round(made.box[0] * 620), round(made.box[1] * 800) + 100
         meant = whole[top : top + made.height, left : left + made.width]
         off = encode_srgb(picture[: meant.shape[0], : meant.shape[1]].copy()) - encode_srgb(np.ascontiguousarray(meant))
         inner = off[8:-8, 8:-8]

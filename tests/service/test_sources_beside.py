@@ -10,6 +10,7 @@ import time
 import unittest
 from pathlib import Path
 
+import cv2
 import numpy as np
 from PIL import Image
 
@@ -19,8 +20,10 @@ from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.errors import BadSetting, UnreadableFile
 from amber_thicket.service import images, lights
 from amber_thicket.service import registration as placing
+from amber_thicket.service.bake import check
 from amber_thicket.service.images import findings_of_candidate
 from amber_thicket.service.mapset import listed, with_role
+from amber_thicket.service.pictured import described_picture
 from amber_thicket.service.sources import file_key, files_of
 from amber_thicket.standins.capture_rig.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
 from amber_thicket.standins.words_to_picture import DESCRIBING, KIND_WORDS, SimulatedProvider, make, reading
@@ -125,18 +128,126 @@ class SecondPhotographs(unittest.TestCase):
             keys = {name: key for key, name in names_of(material).items()}
             first = keys["kelp.png"]
             for name in ("kelp_back.png", "kelp_back_lit.png"):
-                changes, found = placing.register_file(library.evaluation(material), first, keys[name], "lay")
-                self.assertIn("outline", placing.describe_registration(found))
+                changes, found = placing.register_file(library.evaluation(material), keys[name], "lay")
                 material = library.edit(str(material.id), material.revision, changes, label="Laid", gesture="")
+                fit = placing.fit_of(library.evaluation(material), keys[name])
+                self.assertEqual((fit.level, fit.by), ("pass", "outline"))
+                self.assertGreater(fit.overlap, 0.985)
+                self.assertIn("outline", placing.describe_registration(found, fit))
             evaluation = library.evaluation(material)
             through = evaluation.layer("translucency", (512, 512)).pixels
             inside = frond.mask > 0.99
             self.assertLess(float(np.median(np.abs(through - frond.through)[inside])), 0.02)
             self.assertIn("back_color", evaluation.maps())
-            freed, _ = placing.register_file(evaluation, first, keys["kelp_back.png"], "free")
+            freed, _ = placing.register_file(evaluation, keys["kelp_back.png"], "free")
             self.assertEqual(freed["gather.registration.files"][0].file, keys["kelp_back_lit.png"])
             with self.assertRaises(BadSetting):
-                placing.register_file(evaluation, first, first, "lay")
+                placing.register_file(evaluation, first, "lay")
+
+
+class OneFrame(unittest.TestCase):
+    """A leaf from two overlapping fronts, its back and a back-lit shot: all files in one frame."""
+
+    def setUp(self) -> None:
+        frond, rng = kelp_frond(640, 9), np.random.default_rng(2)
+        self.frond = frond
+        self.back, lit = (
+            placed(-9, (0.02, -0.012), 0.96, mirrored=True),
+            placed(4, (-0.012, 0.01), 1.03, mirrored=False),
+        )
+        front = front_shot(frond, rng)
+        shots = {
+            "kelp_front_1.png": front[:400],
+            "kelp_front_2.png": front[240:],
+            "kelp_back.png": back_shot(frond, self.back, rng),
+            "kelp_back_lit.png": back_lit_shot(frond, lit, rng),
+        }
+        self.library = self.enterContext(temporary_library())
+        material = None
+        for name, codes in shots.items():
+            if material is None:
+                cut_out = {"tile.cutout.on": True, "tile.join.method": "none"}
+                material = self.library.add([encoded(codes)], name, changes=cut_out)
+            else:
+                material = self.library.add_map(str(material.id), [encoded(codes)], name)
+        self.material = str(material.id)
+        self.keys = {name: key for key, name in names_of(material).items()}
+
+    def evaluation(self):
+        return self.library.evaluation(self.library.get(self.material))
+
+    def edit(self, changes) -> None:
+        self.library.edit(self.material, self.library.get(self.material).revision, changes, label="Changed", gesture="")
+
+    def place(self, name: str, way: str) -> None:
+        self.edit(placing.register_file(self.evaluation(), self.keys[name], way)[0])
+
+    def off(self, name: str, truth: np.ndarray, top: float) -> float:
+        """How far a file lies from its true place, px of the whole front; top: where the photograph begins."""
+        taken = self.evaluation().inputs
+        down = 400 / 640
+        place = np.array([[1, 0, 0], [0, down, top], [0, 0, 1]]) @ taken.placed[taken.photograph]
+        at = np.array([[0.3, 0.3, 1], [0.6, 0.5, 1], [0.5, 0.7, 1], [0.4, 0.4, 1]])
+        one, other = at @ taken.placed[self.keys[name]].T, at @ (truth @ place).T
+        return float(np.abs(one[:, :2] / one[:, 2:] - other[:, :2] / other[:, 2:]).max() * 640)
+
+    def test_joining_and_exchanging_the_photograph_move_all_files_along(self) -> None:
+        # Laid while there was half of the leaf only, and joined after.
+        self.place("kelp_back.png", "lay")
+        self.assertLess(self.off("kelp_back.png", self.back, 0.0), 1.5)
+        self.edit({"square.size.sample_mm": 320.0})
+        self.place("kelp_front_2.png", "join")
+        self.place("kelp_back_lit.png", "lay")
+        evaluation = self.evaluation()
+        self.assertAlmostEqual(evaluation.source.height, 640, delta=2)
+        self.assertLess(self.off("kelp_back.png", self.back, 0.0), 1.5)
+        # What was measured follows: a wider sample is wider in reality, and comes out larger.
+        size = evaluation.recipe.settings("square.size")
+        self.assertAlmostEqual(size.sample_mm, 320 * 640 / 400, delta=2)
+        self.assertEqual((size.width, size.height), (512, 512))
+        fits = placing.fits_of(evaluation)
+        self.assertEqual(
+            {role: fit.level for role, fit in fits.items()}, {"translucency": "pass", "back_color": "pass"}
+        )
+        through = evaluation.layer("translucency", (512, 512)).pixels
+        truth = cv2.resize(self.frond.through, (512, 512), interpolation=cv2.INTER_AREA)
+        inside = cv2.erode(cv2.resize(self.frond.mask, (512, 512)), np.ones((5, 5))) > 0.99
+        self.assertLess(float(np.sqrt(np.mean((through - truth)[inside] ** 2))), 0.05)
+        # The other front becomes the photograph: nothing moves on the leaf.
+        changes, _ = with_role(self.library, self.library.get(self.material), self.keys["kelp_front_2.png"], "base_color")
+        self.edit(changes)
+        self.assertAlmostEqual(self.evaluation().source.height, 640, delta=2)
+        self.assertLess(self.off("kelp_back.png", self.back, 240 / 640), 1.5)
+        self.assertEqual(
+            described_picture(self.library.get(self.material), self.evaluation())["file"],
+            "kelp_front_2.png + kelp_front_1.png",
+        )
+        # And alone it is half of the leaf, with all that was laid on it where it was.
+        self.place("kelp_front_1.png", "free")
+        self.assertEqual(self.evaluation().source.height, 400)
+        self.assertLess(self.off("kelp_back.png", self.back, 240 / 640), 1.5)
+        self.assertAlmostEqual(self.evaluation().recipe.settings("square.size").sample_mm, 320, delta=2)
+
+    def test_a_file_nobody_laid_is_told_in_check(self) -> None:
+        findings = {
+            (found["map"], found["level"])
+            for found in check(self.evaluation(), "kelp")
+            if found["rule"] == "set.aligned" and found["map"]
+        }
+        self.assertIn(("back_color", "blocked"), findings)
+        self.assertIn(("translucency", "blocked"), findings)
+
+    def test_corners_crop_and_strokes_stay_on_the_leaf(self) -> None:
+        stroke = {"radius": 0.02, "points": [[0.5, 0.5]]}
+        self.edit({"square.crop.top": 50.0, "tile.join.excluded": [stroke], "square.size.sample_mm": 100.0})
+        was = self.evaluation().recipe.settings("square.crop")
+        self.place("kelp_front_2.png", "join")
+        recipe = self.evaluation().recipe
+        self.assertAlmostEqual(recipe.settings("square.crop").top, 50 * 400 / 640, delta=0.3)
+        self.assertAlmostEqual(recipe.settings("square.crop").bottom, was.bottom * 400 / 640, delta=0.3)
+        at = recipe.settings("tile.join").excluded[0].points[0]
+        self.assertAlmostEqual(at[1], 0.5 * 400 / 640, delta=0.01)
+        self.assertAlmostEqual(recipe.settings("square.size").sample_mm, 100.0, delta=1)
 
 
 class Generated(unittest.TestCase):

@@ -25,16 +25,20 @@ _LOOK = 1024
 _SPLITS, _FEATHERS = (3.0, 14.0), (0.8, 4.0, 16.0)
 
 
-def warp_to(pixels: Pixels, matrix: Pixels, size: tuple[int, int], *, wraps: bool = False) -> Pixels:
+def warp_to(
+    pixels: Pixels, matrix: Pixels, size: tuple[int, int], *, wraps: bool = False, beyond: float | None = None
+) -> Pixels:
     """pixels (H, W[, C]) looked up for a picture of (width, height). matrix: from its places to theirs, in 0..1. wraps:
-    they go on at the other side."""
+    they go on at the other side. beyond: what lies outside of them; None carries their rim on."""
     here = np.diag([1.0 / size[0], 1.0 / size[1], 1.0])
     there = np.diag([float(pixels.shape[1]), float(pixels.shape[0]), 1.0])
     half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
     edges = np.linalg.inv(half) @ there @ matrix @ here @ half
     flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
-    border = cv2.BORDER_WRAP if wraps else cv2.BORDER_REPLICATE
-    return np.asarray(cv2.warpPerspective(pixels, edges, size, flags=flags, borderMode=border))
+    border = cv2.BORDER_WRAP if wraps else cv2.BORDER_REPLICATE if beyond is None else cv2.BORDER_CONSTANT
+    return np.asarray(
+        cv2.warpPerspective(pixels, edges, size, flags=flags, borderMode=border, borderValue=(beyond or 0.0,) * 4)
+    )
 
 
 def _level_of(source: Source, size: tuple[int, int], matrix: Pixels) -> int:
@@ -73,11 +77,9 @@ def _digest(parts: list[Any]) -> str:
 
 
 class Seam(NamedTuple):
-    """box: left, top, right, bottom of what both show together, in widths and heights of the first photograph.
-    gains: (3,) what brings the second to the light of the first. mask: (h, w) in 0..1 over the box, 1 where the first
-    is taken."""
+    """gains: (3,) what brings the second to the light of the first. mask: (h, w) in 0..1 over the
+    joined picture, 1 where the first is taken."""
 
-    box: tuple[float, float, float, float]
     gains: Pixels
     mask: Pixels
 
@@ -102,11 +104,26 @@ class Stitched:
 
     @property
     def width(self) -> int:
-        return round((self.seam.box[2] - self.seam.box[0]) * self.first.width)
+        return round((self.box[2] - self.box[0]) * self.first.width)
 
     @property
     def height(self) -> int:
-        return round((self.seam.box[3] - self.seam.box[1]) * self.first.height)
+        return round((self.box[3] - self.box[1]) * self.first.height)
+
+    @cached_property
+    def box(self) -> tuple[float, float, float, float]:
+        """Left, top, right, bottom of the joined picture in widths and heights of the first photograph."""
+        sizes = [(one.width, one.height) for one in (self.first, self.second)]
+        found: tuple[float, float, float, float] = self.memory.get(
+            f"joined/{_digest([sizes, self.matrix])}", self._find_box
+        )
+        return found
+
+    @property
+    def to_first(self) -> Pixels:
+        """(3, 3) from places of the joined picture to places of the first photograph, in 0..1."""
+        left, top, right, bottom = self.box
+        return np.array([[right - left, 0, left], [0, bottom - top, top], [0, 0, 1]])
 
     def _both(self, box: tuple[float, float, float, float], size: tuple[int, int], **how: Any) -> tuple[Pixels, Pixels]:
         """Both photographs over a box of the first one's places."""
@@ -127,7 +144,8 @@ class Stitched:
         u, v = (m[0, 0] * x + m[0, 1] * y + m[0, 2]) / w, (m[1, 0] * x + m[1, 1] * y + m[1, 2]) / w
         return inside, (w > 0) & (u >= 0) & (u <= 1) & (v >= 0) & (v <= 1)
 
-    def _decide(self) -> Seam:
+    def _find_box(self) -> tuple[float, float, float, float]:
+        """The largest upright rectangle without empty corners."""
         corners = (
             np.array([[0, 0, 1], [1, 0, 1], [0, 1, 1], [1, 1, 1.0]])
             @ np.linalg.inv(np.array(self.matrix).reshape(3, 3)).T
@@ -138,29 +156,33 @@ class Stitched:
         scale = _LOOK / max((right - left) * self.first.width, (bottom - top) * self.first.height)
         size = (round((right - left) * self.first.width * scale), round((bottom - top) * self.first.height * scale))
         here, there = self._covered(box, size)
-        # The largest upright rectangle without empty corners.
         x0, y0, x1, y1 = largest_rectangle(here | there)
-        box = (
+        return (
             box[0] + (box[2] - box[0]) * x0 / size[0],
             box[1] + (box[3] - box[1]) * y0 / size[1],
             box[0] + (box[2] - box[0]) * x1 / size[0],
             box[1] + (box[3] - box[1]) * y1 / size[1],
         )
-        size = (x1 - x0, y1 - y0)
-        here, there = here[y0:y1, x0:x1], there[y0:y1, x0:x1]
+
+    def _decide(self) -> Seam:
+        box = self.box
+        width, height = (box[2] - box[0]) * self.first.width, (box[3] - box[1]) * self.first.height
+        scale = _LOOK / max(width, height)
+        size = (round(width * scale), round(height * scale))
+        here, there = self._covered(box, size)
         one, other = self._both(box, size)
         both = cv2.erode((here & there).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
         gains = np.ones(3)
         if both.sum() > 64:
             gains = np.median(np.log(np.maximum(one[both], 1e-3)) - np.log(np.maximum(other[both], 1e-3)), axis=0)
             gains = np.exp(np.clip(gains, -1.5, 1.5))
-        return Seam(box, gains, _cut(one, other * gains.astype(np.float32), here, there))
+        return Seam(gains, _cut(one, other * gains.astype(np.float32), here, there))
 
     def read(self, level: int, **how: Any) -> Raster:
         size = (self.width >> level, self.height >> level)
-        one, other = self._both(self.seam.box, size, **how)
+        one, other = self._both(self.box, size, **how)
         other = other * self.seam.gains.astype(np.float32)
-        here, there = self._covered(self.seam.box, size)
+        here, there = self._covered(self.box, size)
         mask = cv2.resize(self.seam.mask, size, interpolation=cv2.INTER_LINEAR)
         mask = np.where(here & there, (mask > 0.5).astype(np.float32), here.astype(np.float32))
         one = np.where(here[..., None], one, other)

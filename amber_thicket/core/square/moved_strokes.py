@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -30,15 +30,38 @@ def as_turned(points: Pixels, way: Any) -> Pixels:
     return np.stack([1 - x if way.mirror else x, y], -1)
 
 
-def move_strokes(strokes: Sequence[Stroke], before: tuple[View, Any], after: tuple[View, Any]) -> tuple[Stroke, ...]:
-    """Strokes on the same places of the capture.
+def through(points: Pixels, matrix: Pixels) -> Pixels:
+    """Places, (N, 2), as a 3 × 3 matrix takes them."""
+    seen = np.concatenate([points, np.ones((len(points), 1))], 1) @ matrix.T
+    return np.asarray(seen[:, :2] / seen[:, 2:])
 
-    before, after: how it was and is flattened, and which way up it is (settings of gather.orient).
+
+class Seen(NamedTuple):
+    """How a picture is looked at. view: how it is flattened. way: settings of gather.orient."""
+
+    view: View
+    way: Any
+
+    def to_picture(self, points: Pixels) -> Pixels:
+        """Flattened places, (N, 2), as places of the picture as it was shot."""
+        return upright(self.view.to_capture(points), self.way)
+
+    def from_picture(self, points: Pixels) -> Pixels:
+        """The way back."""
+        return self.view.from_capture(as_turned(points, self.way))
+
+
+def move_strokes(
+    strokes: Sequence[Stroke], before: Seen, after: Seen, between: Pixels | None = None
+) -> tuple[Stroke, ...]:
+    """Strokes on the same places of the surface.
+
+    between: (3, 3) from places of the picture that was to places of the one that is, where it is another one.
     """
 
     def moved(points: Pixels) -> Pixels:
-        shot = upright(before[0].to_capture(points), before[1])
-        return after[0].from_capture(as_turned(shot, after[1]))
+        shot = before.to_picture(points)
+        return after.from_picture(shot if between is None else through(shot, between))
 
     rows = []
     for stroke in strokes:
@@ -46,7 +69,7 @@ def move_strokes(strokes: Sequence[Stroke], before: tuple[View, Any], after: tup
         # The brush is as wide as it was on the capture, in the middle of the stroke.
         middle = stroke.places.mean(axis=0, keepdims=True)
         beside = moved(middle + np.array([[stroke.radius, 0.0]])) - moved(middle)
-        shape = after[0].size[1] / after[0].size[0]
+        shape = after.view.size[1] / after.view.size[0]
         radius = float(np.hypot(beside[0, 0], beside[0, 1] * shape))
         # An area, which has no radius, stays one.
         radius = min(max(radius, 1e-4), LARGEST) if stroke.radius else 0.0

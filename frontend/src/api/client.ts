@@ -18,6 +18,7 @@ import type {
   Nothing,
   Place,
   Placed,
+  PlacementFit,
   Places,
   Probe,
   Proposal,
@@ -128,6 +129,7 @@ export const api = {
   stopLights: (id: string) => send<Nothing>("DELETE", `${at(id)}/lights/find`, {}),
   place: (id: string, file: string, revision: number, way: string, pairs: [number, number, number, number][]) =>
     send<Placed>("POST", `${at(id)}/files/${file}/place`, { revision, way, pairs }),
+  fit: (id: string, file: string) => get<PlacementFit>(`${at(id)}/files/${file}/fit`),
   generate: (wanted: Wanted) => send<Job>("POST", "/api/generate", wanted),
   keep: (job: string, number: number) => send<Brief>("POST", `/api/generate/${job}/${number}/keep`, {}),
   packSeveral: (materials: string[]) => send<Job>("POST", "/api/pack", { materials }),

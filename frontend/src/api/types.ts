@@ -804,9 +804,19 @@ export interface Place {
   radius: number;
   points?: [number, number][];
 }
-/** told: how sure the place of the file is, in words. */
+/** told: how the file was laid and how well it lies, in words. */
 export interface Placed {
   material: Material;
+  told: string;
+}
+/** Whether a file lies right. overlap: of outlines, 0..1. apart, inside: px of 1024. covers: share of the picture. */
+export interface PlacementFit {
+  level: Level;
+  by: string;
+  overlap: number | null;
+  apart: number | null;
+  covers: number;
+  inside: number | null;
   told: string;
 }
 /** What gives the repeat away. alarm: from which strength on it is seen; perhaps: from which on it may be. blotches: how far slow change of tone and colour shows, on the same scale. aside: how many fills mend what shows nowhere. before: how far the strongest place stood out before any repair. */
@@ -893,11 +903,12 @@ export interface RecipeAnswer {
   operations: Operations;
   aside?: KeptAside | null;
 }
-/** How a file lies. matrix: nine numbers, row by row: from places of the first photograph to those of the file, both in 0..1 across and down. wraps: its edges meet, so what leaves at one side comes in at the other. */
+/** How a file lies. on: the file it was laid on, "" for the one that was brought first. matrix: nine numbers, row by row: from places of that one to those of the file, both in 0..1 across and down. wraps: its edges meet, so what leaves at one side comes in at the other. */
 export interface RegisteredFile {
   file: string;
   matrix: number[];
   wraps?: boolean;
+  on?: string | "";
 }
 export interface Renamed {
   name: string;

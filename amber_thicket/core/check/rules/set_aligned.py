@@ -18,9 +18,14 @@ _COMPARED = ("height", "ambient_occlusion", "normal", "base_color", "roughness")
 
 
 def look(subject: Subject) -> Iterable[Finding]:
+    placements = subject.notes.get("placements", {})
+    for role, fit in placements.items():
+        # What photographs show is told of the whole picture, not of the part that became the tile.
+        yield Finding(fit.level, fit.told.rstrip("."), "what both photographs show meets", map=role)
     brought = [role for role in subject.notes.get("brought", ()) if role in _COMPARED and role in subject.maps]
     if not brought:
-        yield Finding("pass", "made of one picture", f"within {LIMIT:g} px")
+        if not placements:
+            yield Finding("pass", "made of one picture", f"within {LIMIT:g} px")
         return
     roles = [role for role in _COMPARED if role in brought or role == "base_color"]
     fields = {role: steep(subject.maps[role].pixels, leans=role == "normal") for role in roles}
@@ -55,9 +60,12 @@ def _fix(recipe: Recipe, role: str, off: Beside, shape: tuple[int, ...]) -> Fix 
         recipe.settings(name) == type(recipe.settings(name))()
         for name in ("gather.orient", "square.crop", "square.flat", "square.lens")
     )
-    if not key or not plain or recipe.settings("tile.join").method != "none":
+    laid = recipe.settings("gather.registration")
+    # Files that hang together with others are moved in Gather, where all of them are seen.
+    others = laid.joined or any(row.on for row in laid.files) or recipe.settings("gather.maps").base_color
+    if not key or not plain or others or recipe.settings("tile.join").method != "none":
         return None
-    rows = moved_back(recipe.settings("gather.registration").files, key, off.x / shape[1], off.y / shape[0])
+    rows = moved_back(laid.files, key, off.x / shape[1], off.y / shape[0])
     return Fix("Move it back", {"gather.registration.files": as_plain(rows)})
 
 

@@ -10,6 +10,7 @@ import { Fold } from "../../ui/Fold";
 import { Pick } from "../../ui/Pick";
 import { useSettingInfo } from "../Setting";
 import { Setting } from "../Setting";
+import { Laid } from "./Laid";
 import { place, usePlacing, wayOf } from "./placing";
 
 const compared = (file: MaterialFile) => file.role.startsWith("truth_");
@@ -48,7 +49,7 @@ export function Files({ material }: { material: Material }) {
         {material.files
           .filter((file) => !elsewhere(file))
           .map((file) => (
-            <FileRow key={file.key} file={file} first={file === material.files[0]} />
+            <FileRow key={file.key} file={file} photograph={file.key === material.source.key} />
           ))}
       </ul>
       {beside.length > 0 && (
@@ -58,7 +59,7 @@ export function Files({ material }: { material: Material }) {
           </p>
           <ul className="flex flex-col gap-1.5">
             {beside.map((file) => (
-              <FileRow key={file.key} file={file} first={false} />
+              <FileRow key={file.key} file={file} photograph={false} />
             ))}
           </ul>
         </Fold>
@@ -67,7 +68,7 @@ export function Files({ material }: { material: Material }) {
   );
 }
 
-function FileRow({ file, first }: { file: MaterialFile; first: boolean }) {
+function FileRow({ file, photograph }: { file: MaterialFile; photograph: boolean }) {
   const about = useEditor((state) => state.about);
   const several = useEditor((state) => (state.material?.files.length ?? 1) > 1);
   const placed = useEditor((state) => wayOf(state.material?.recipe.operations ?? {}, file.key) !== "free");
@@ -102,14 +103,14 @@ function FileRow({ file, first }: { file: MaterialFile; first: boolean }) {
       <p className="figures text-soft">{size}</p>
       {several && file.why && <p className="text-[12px] text-soft">Taken so because {file.why}.</p>}
       {file.notes.length > 0 && <p className="text-[12px] text-soft">Read with care: {file.notes.join("; ")}.</p>}
-      {!first && (placed || mayLieElsewhere(file)) && <Placement file={file} />}
+      {!photograph && (placed || mayLieElsewhere(file)) && <Placement file={file} />}
       {file.role === "normal" && <Setting path="gather.maps.normal_y" />}
       {file.role === "height" && <Setting path="gather.maps.height_white" />}
     </li>
   );
 }
 
-/** Whether it may lie elsewhere than the first photograph: a map that is not one of a photograph lies right. */
+/** Whether it may lie elsewhere than the photograph: a map that is not one of a photograph lies right. */
 function mayLieElsewhere({ role, guess }: MaterialFile): boolean {
   const shot = roleOf(role)?.shot ?? "";
   return role === "" || shot === "often" || (shot === "sometimes" && guess === "photo");
@@ -119,22 +120,23 @@ function Placement({ file }: { file: MaterialFile }) {
   const way = useEditor((state) => wayOf(state.material?.recipe.operations ?? {}, file.key));
   const busy = usePlacing((state) => state.busy === file.key);
   const said = {
-    lay: "Laid on the first photograph.",
-    join: "Joined to the first photograph.",
+    lay: "Laid on the photograph.",
+    join: "Joined to the photograph.",
     free: "Lies as it was photographed.",
   }[way];
   return (
     <div className="mt-1">
       <p className="text-[12px] text-soft">{busy ? "Comparing both photographs …" : said}</p>
+      {!busy && (way !== "free" || file.role !== "") && <Laid file={file} />}
       <div className="flex flex-wrap gap-1 pt-1">
         {way === "free" ? (
           <>
             <Button disabled={busy} className="h-6 px-1.5 text-[12px]" onClick={() => void place(file.key, "lay")}>
-              Lay on the first
+              Lay on the photograph
             </Button>
             {file.role === "" && (
               <Button disabled={busy} className="h-6 px-1.5 text-[12px]" onClick={() => void place(file.key, "join")}>
-                Join to the first
+                Join to the photograph
               </Button>
             )}
             <Button

@@ -13,7 +13,7 @@ export function PlacePoints({ material }: { material: Material }) {
     usePlacing.setState({ marking: null });
   };
   if (!file) return null;
-  const first = material.files[0]!;
+  const photograph = { key: "photograph", file: material.source.file };
   const pairs = Array.from({ length: Math.floor(marks.length / 2) }, (_, i): Pair => [
     ...marks[2 * i]!,
     ...marks[2 * i + 1]!,
@@ -29,7 +29,7 @@ export function PlacePoints({ material }: { material: Material }) {
       wide
     >
       <div className="grid grid-cols-2 gap-3">
-        {[first, file].map((one, index) => (
+        {[photograph, file].map((one, index) => (
           <Side
             key={one.key}
             src={`/api/materials/${material.id}/files/${one.key}.jpg`}
@@ -49,7 +49,7 @@ export function PlacePoints({ material }: { material: Material }) {
           Join
         </Button>
         <Button look="main" disabled={pairs.length < 4} onClick={() => use("lay")}>
-          Lay on the first
+          Lay on the photograph
         </Button>
       </div>
     </Dialog>

@@ -1,4 +1,4 @@
-/** A second photograph: laid on the first, or joined to it; by what the program finds, or by marked places. */
+/** A second photograph: laid on the one that is worked on, or joined to it; by what the program finds, or by marked places. */
 import { create } from "zustand";
 import { api } from "../../api/client";
 import type { RegisteredFile } from "../../api/types";
@@ -27,8 +27,8 @@ export async function place(file: string, way: Way, pairs: Pair[] = []) {
       way === "free"
         ? "It lies as it was photographed."
         : way === "lay"
-          ? "Laid on the first photograph."
-          : "Joined to the first photograph.",
+          ? "Laid on the photograph."
+          : "Joined to the photograph.",
       way === "free" ? "" : told,
     );
   } catch (error) {
