@@ -13,6 +13,7 @@ from amber_thicket.core.gather.maps import TAKEN
 from amber_thicket.core.gather.registration import places_of
 from amber_thicket.core.lightset.source import LightSet, MadePart, light_set
 from amber_thicket.core.memory import Memory
+from amber_thicket.core.merge.source import Merged, merged_source
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.source import Source, channel_of
 
@@ -21,8 +22,8 @@ class Inputs(NamedTuple):
     """colour: what brings the colour. brought: maps by role. lights: the light set they were worked out of, if any.
 
     picture: the photograph with what is joined to it. photograph: the file that is worked on, "" where it has no name.
-    joined: the files that go on where it ends. placed: (3, 3) by file, from places of the picture to places of the
-    file."""
+    joined: the files that go on where it ends. merged: what the photograph is merged of, if it is. placed: (3, 3) by
+    file, from places of the picture to places of the file."""
 
     colour: Source
     brought: dict[str, Source]
@@ -30,6 +31,7 @@ class Inputs(NamedTuple):
     picture: Source
     photograph: str
     joined: tuple[str, ...]
+    merged: Merged | None
     placed: dict[str, Pixels]
 
 
@@ -39,6 +41,8 @@ def resolve_inputs(recipe: Any, files: Mapping[str, Source], first: Source, memo
     root = next((key for key, file in files.items() if file is first), "")
     photograph = maps.base_color if maps.base_color in files else root
     picture: Source = files.get(photograph, first)
+    merged = merged_source(recipe.settings("gather.merge"), photograph, files, memory)
+    picture = merged or picture
     lies = lie_in(laid, photograph, root, files)
     joined = tuple(name for name in joined_files(laid, photograph, root) if name in files)
     to_photograph = np.eye(3)
@@ -65,10 +69,10 @@ def resolve_inputs(recipe: Any, files: Mapping[str, Source], first: Source, memo
     brought = {role: found for role in TAKEN if (found := channel_of(files, getattr(maps, role)))}
     made = light_set(lights, files, memory)
     if made is None:
-        return Inputs(picture, brought, None, picture, photograph, joined, placed)
+        return Inputs(picture, brought, None, picture, photograph, joined, merged, placed)
     for role in ("normal", "roughness"):
         brought.setdefault(role, MadePart(made, role))
     colour: Source = picture if maps.base_color in files else MadePart(made, "base_color")
     if lights.colour == "all" and lights.all_lights in files:
         colour = files[lights.all_lights]
-    return Inputs(colour, brought, made, picture, photograph, joined, placed)
+    return Inputs(colour, brought, made, picture, photograph, joined, merged, placed)

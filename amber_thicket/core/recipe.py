@@ -17,7 +17,7 @@ from amber_thicket.core.settings import OperationSettings, plain_of, validated
 from amber_thicket.errors import BadRecipe, BadSetting
 
 # What says which file is what.
-_FILES = ("gather.maps", "gather.lights", "gather.registration")
+_FILES = ("gather.maps", "gather.lights", "gather.registration", "gather.merge")
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from typing import Any
 from amber_thicket.core import limits
 from amber_thicket.core.even import blotches, drift, glare, highlight, hues, light, original, raking, shadow, sun, tone
 from amber_thicket.core.even import known_shading as known
-from amber_thicket.core.gather import lights, maps, orient, white
+from amber_thicket.core.gather import lights, maps, merge, orient, white
 from amber_thicket.core.gather import registration as placed
 from amber_thicket.core.links import chain, linked
 from amber_thicket.core.operation import Operation
@@ -42,6 +42,7 @@ OPERATIONS: tuple[Operation, ...] = linked(
         maps.OPERATION,
         lights.OPERATION,
         placed.OPERATION,
+        merge.OPERATION,
         lens.OPERATION,
         flat.OPERATION,
         crop.OPERATION,

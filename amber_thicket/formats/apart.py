@@ -229,4 +229,4 @@ def _decoded(frame: Frame) -> Decoded:
     head = frame.head
     quarter, mirror = head["turn"]
     alpha = arrays[1] if len(arrays) > 1 else None
-    return Decoded(arrays[0], head["light"], alpha, head["bits"], (quarter, mirror), head["notes"])
+    return Decoded(arrays[0], head["light"], alpha, head["bits"], (quarter, mirror), head["notes"], head["shot"])

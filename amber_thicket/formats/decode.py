@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.formats import limits
 from amber_thicket.formats.limits import check_size
+from amber_thicket.formats.shot_tags import shot_of_image, shot_of_tiff
 
 REMEDY = "Give a JPEG, PNG, TIFF, WebP, HEIC, AVIF, OpenEXR or camera RAW picture that opens elsewhere."
 _TURNS: dict[int, tuple[int, bool]] = {1: (0, False), 2: (0, True), 3: (2, False), 4: (2, True),
@@ -45,7 +46,8 @@ AS_SHOT = Develop()
 class Decoded:
     """What a file holds. codes: (H, W) or (H, W, C), as stored. light: the codes are linear light already, from 0 to
     full scale for integers. alpha: apart, where it is not among the channels. bits: as stored, where the codes are not.
-    turn: quarter turns against the clock, and whether it is mirrored then. notes: what was done, in words."""
+    turn: quarter turns against the clock, and whether it is mirrored then. notes: what was done, in words. shot: how
+    it was taken, as in shot_tags.py."""
 
     codes: NDArray[Any]
     light: bool = False
@@ -53,6 +55,7 @@ class Decoded:
     bits: int = 0
     turn: tuple[int, bool] = (0, False)
     notes: list[str] = field(default_factory=list)
+    shot: dict[str, Any] = field(default_factory=dict)
 
 
 def decode(data: bytes, name: str, kind: str, *, as_stored: bool = False, develop: Develop = AS_SHOT) -> Decoded:
@@ -121,6 +124,7 @@ def _read_other(data: bytes, name: str, as_stored: bool) -> Decoded:
         if frames > 1:
             notes.append(f"first of {frames} frames")
         profile = image.info.get("icc_profile")
+        shot = shot_of_image(image)
         turn, mirror = _TURNS.get(_exif_orientation(image), (0, False))
         sixteen = kind == "png" and (image.mode.startswith("I;16") or image.mode == "I" or _png_depth(data) == 16)
         if sixteen:
@@ -133,7 +137,9 @@ def _read_other(data: bytes, name: str, as_stored: bool) -> Decoded:
             notes += alpha_note
             if image.mode == "CMYK":
                 profile = None
-    return profiled(codes, None if as_stored else profile, (turn, mirror), notes)
+    made = profiled(codes, None if as_stored else profile, (turn, mirror), notes)
+    made.shot = shot
+    return made
 
 
 PNG_START = b"\x89PNG\r\n\x1a\n"
@@ -248,7 +254,9 @@ def _read_tiff(data: bytes, name: str, as_stored: bool) -> Decoded:
         raise UnreadableFile(f"{name} is not a flat picture (shape {codes.shape}).", remedy=REMEDY, file=name)
     if extra[:1] == (_ASSOCIATED,) and codes.ndim == 3 and codes.shape[-1] in (2, 4) and not as_stored:
         codes = _divided_by_alpha(codes)
-    return profiled(codes, None if as_stored else profile, turn, notes)
+    made = profiled(codes, None if as_stored else profile, turn, notes)
+    made.shot = shot_of_tiff(data)
+    return made
 
 
 # ExtraSamples of TIFF 6.0: alpha that the colours were multiplied by.

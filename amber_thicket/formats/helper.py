@@ -96,6 +96,7 @@ def _answers(frame: Frame) -> Iterator[tuple[dict[str, Any], list[Any]]]:
 
 def _parts(found: Decoded) -> tuple[dict[str, Any], list[Any]]:
     head = {"light": found.light, "bits": found.bits, "turn": list(found.turn), "notes": found.notes}
+    head["shot"] = found.shot
     return head, [found.codes] if found.alpha is None else [found.codes, found.alpha]
 
 

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.formats.decode import REMEDY, Decoded, profiled
 from amber_thicket.formats.limits import check_size
+from amber_thicket.formats.shot_tags import shot_of_exif, shot_of_image
 
 _HEIF = (b"heic", b"heix", b"heim", b"heis", b"hevc", b"hevx", b"mif1", b"msf1")
 _AVIF = (b"avif", b"avis")
@@ -54,6 +55,7 @@ def read_heif(data: bytes, name: str, as_stored: bool) -> Decoded:
     codes = np.asarray(found)
     made = profiled(codes, None if as_stored else found.info.get("icc_profile"), (0, False), notes)
     made.bits = int(found.info.get("bit_depth") or made.bits)
+    made.shot = shot_of_exif(found.info.get("exif"))
     return made
 
 
@@ -67,15 +69,17 @@ def read_avif(data: bytes, name: str, as_stored: bool) -> Decoded:
         check_size(*image.size, name, samples=len(image.getbands()), depth=1 if bits == 8 else 2, length=len(data))
         frames = int(getattr(image, "n_frames", 1))
         notes = [f"first of {frames} frames"] if frames > 1 else []
-        profile, size = image.info.get("icc_profile"), image.size
+        profile, size, shot = image.info.get("icc_profile"), image.size, shot_of_image(image)
         if bits == 8 or image.getexif().get(0x0112, 1) not in (0, 1):
             image.load()
-            return profiled(np.asarray(image), None if as_stored else profile, (0, False), notes)
+            made = profiled(np.asarray(image), None if as_stored else profile, (0, False), notes)
+            made.shot = shot
+            return made
     codes = np.asarray(imagecodecs.avif_decode(data, index=0))
     if codes.shape[1::-1] != size:
         raise UnreadableFile(f"{name} is damaged or cut short.", remedy=REMEDY, file=name)
     made = profiled(_sixteen(codes, bits), None if as_stored else profile, (0, False), notes)
-    made.bits = bits
+    made.bits, made.shot = bits, shot
     return made
 
 

@@ -25,7 +25,8 @@ from amber_thicket.formats.unzip import is_zip
 @dataclass(frozen=True)
 class Picture:
     """A decoded file. pixels: (H, W, 3) float32: linear BT.709, or the stored numbers of a data map.
-    alpha: (H, W) or None. bits: per channel as stored. floating: stored as float. notes: what was done, in words."""
+    alpha: (H, W) or None. bits: per channel as stored. floating: stored as float. notes: what was done, in words.
+    shot: how it was taken, as in shot_tags.py."""
 
     pixels: Pixels
     bits: int
@@ -33,6 +34,7 @@ class Picture:
     alpha: Pixels | None = None
     floating: bool = False
     notes: tuple[str, ...] = field(default=())
+    shot: dict[str, Any] = field(default_factory=dict)
 
 
 def kind_of(data: bytes) -> str | None:
@@ -105,6 +107,7 @@ def _finish(found: Decoded, kind: str, name: str, *, as_stored: bool) -> Picture
         alpha=None if alpha is None else np.ascontiguousarray(_turned(alpha, found.turn)),
         floating=codes.dtype.kind == "f",
         notes=tuple(notes + (["turned by its orientation tag"] if found.turn != (0, False) else [])),
+        shot=found.shot,
     )
 
 

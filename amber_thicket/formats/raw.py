@@ -10,6 +10,7 @@ import rawpy
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.formats.decode import AS_SHOT, Decoded, Develop
 from amber_thicket.formats.limits import check_size
+from amber_thicket.formats.shot_tags import shot_of_tiff
 
 log = logging.getLogger(__name__)
 _REMEDY = "Give a DNG or another camera RAW file that opens elsewhere."
@@ -41,4 +42,4 @@ def read_raw(data: bytes, name: str, develop: Develop = AS_SHOT) -> Decoded:
             f"{name} cannot be developed: it is damaged, or of a camera that is not known.", remedy=_REMEDY, file=name
         ) from None
     note = f"developed from RAW, white balance {white[0]:g} : {white[1]:g} : {white[2]:g}"
-    return Decoded(codes, light=True, notes=[note])
+    return Decoded(codes, light=True, notes=[note], shot=shot_of_tiff(data))

@@ -410,6 +410,7 @@ class LampRow(Answer):
     bearing: float
     elevation: float
     own: bool
+    out: bool
     used: bool
     shift: float | None = None
     stops: float | None = None
@@ -440,6 +441,13 @@ class LightsFound(Answer):
     confidence: float
 
 
+class Settled(Answer):
+    """told: what was joined and laid."""
+
+    material: Material
+    told: tuple[Said, ...]
+
+
 class PlacementFit(Answer):
     """Whether a file lies right. overlap: of outlines, 0..1. apart, inside: px of 1024. covers: share of the
     picture."""
@@ -451,6 +459,58 @@ class PlacementFit(Answer):
     covers: float
     inside: float | None
     told: str
+
+
+class BroughtFile(Answer):
+    """A file that is kept, of which nothing was made yet. blob: its checksum."""
+
+    blob: str
+    file: str
+    width: int
+    height: int
+
+
+class SortedRow(Answer):
+    """One file as it would be taken. role: "" for not used. why: in words."""
+
+    blob: str
+    file: str
+    role: str
+    why: str
+
+
+class Sorting(Answer):
+    """What files are together, before anything is made of them. sure: nobody has to be asked."""
+
+    kind: str
+    told: str
+    sure: bool
+    rows: tuple[SortedRow, ...]
+
+
+class MergedFrame(Answer):
+    """A photograph that is merged. stops: how much more light it was given than the first. shift: px it lay aside.
+    share: of the picture that is taken from it. moved: share that was left out because something moved."""
+
+    file: str
+    name: str
+    colour: str
+    stops: float
+    shift: float
+    placed: bool
+    share: float
+    moved: float
+
+
+class Merging(Answer):
+    """lost: share of the first photograph that is burnt out or lost in the dark, and of the merged one. range: stops
+    the brightest places lie over the first photograph's white."""
+
+    by: str
+    key: str
+    frames: tuple[MergedFrame, ...]
+    lost: tuple[float, float]
+    range: float
 
 
 class Placed(Answer):

@@ -10,6 +10,7 @@ from typing import Any
 
 from amber_thicket.core.gather.lights import MOST
 from amber_thicket.core.gather.roles import families, named
+from amber_thicket.core.gather.sorting import Item, light_set, small_copy
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.lightset.find import LightSetReport, check_light_set
 from amber_thicket.core.memory import Memory
@@ -82,11 +83,11 @@ def load_material_from_paths(
         if number == 0:
             picture = read_picture(data, path.name)
             infos.append(describe(picture, blob, len(data), path.name))
-            own |= first_changes(file_key(blob), first_guess(path.name, picture), picture)
+            own |= first_changes(infos[0], first_guess(path.name, picture), picture)
             continue
         info, guess, _ = read_map(data, blob, path.name)
         infos.append(info)
-        given = changes_for(Recipe().with_changes(own), info["key"], guess)
+        given = changes_for(Recipe().with_changes(own), info, guess)
         taken = not given
         own |= {} if taken else given
         notes.append(
@@ -110,7 +111,7 @@ def load_light_set_from_paths(
 
     Raises UnreadableFile, BadSetting.
     """
-    infos, contents = [], {}
+    infos, contents, items = [], {}, []
     for path in sources:
         data = _bytes(path)
         picture = read_picture(data, path.name)
@@ -119,9 +120,15 @@ def load_light_set_from_paths(
             raise UnreadableFile(f"{path.name} is there twice.", remedy="Give every photograph once.")
         contents[blob] = data
         infos.append(describe(picture, blob, len(data), path.name))
+        items.append(Item(path.name, small_copy(picture.pixels), (0, 0), first_guess(path.name, picture)))
+    # The order is the one the files were given in; what is lit from all sides is no lamp.
+    role_of = {row.at: row.role for row in light_set(items).rows}
     recipe = Recipe()
-    for info in infos[:MOST]:
-        recipe = recipe.with_changes(with_frame(recipe, info["key"]))
+    for number, info in enumerate(infos):
+        if role_of[number] == "all_lights":
+            recipe = recipe.with_changes({"gather.lights.all_lights": info["key"]})
+        elif role_of[number] == "light" and len(recipe.settings("gather.lights").frames) < MOST:
+            recipe = recipe.with_changes(with_frame(recipe, info["key"]))
     recipe = recipe.with_changes(start_size(infos[0]["width"], infos[0]["height"]) | changes)
     names = {info["key"]: info["file"] for info in infos}
     if len(infos) > MOST:

@@ -85,9 +85,9 @@ class Library:
             )
         info = describe(picture, incoming.name, incoming.length, file_name)
         guess = Guess(as_role, "it was brought in as such") if as_role else first_guess(file_name, picture)
-        role = "photo" if guess.role in ("", "cutout") else guess.role
+        role = "photo" if guess.role in ("", "cutout", "merged") else guess.role
         info |= {"role": role, "why": guess.why, **({"origin": origin} if origin else {})}
-        changes = {**first_changes(info["key"], guess, picture), **(changes or {})}
+        changes = {**first_changes(info, guess, picture), **(changes or {})}
         recipe = Recipe().with_changes(start_size(width, height) | changes)
         stem = named(file_name).family if guess.role == "light" and not as_role else Path(file_name).stem
         title = clean_name(name or (stem or Path(file_name).stem).replace("_", " "))
@@ -131,8 +131,8 @@ class Library:
         as_role: str,
     ) -> Material:
         """A material with one more received map, which is kept once its place is known."""
-        if as_role:
-            guess = Guess(as_role, "it was brought in as such")
+        if as_role and as_role != guess.role:
+            guess = Guess("" if as_role == "unused" else as_role, "it was brought in as such")
             info |= {"role": guess.role, "why": guess.why}
         with self.database.atomic("immediate"):
             material = self.get(material_id)
@@ -143,7 +143,7 @@ class Library:
             self.blobs.keep(incoming)
             material.source = {**material.source, "more": [*material.source.get("more", []), info]}
             recipe = self.recipe(material)
-            recipe = recipe.with_changes(changes_for(recipe, info["key"], guess))
+            recipe = recipe.with_changes(changes_for(recipe, info, guess))
             return self._stepped(material, recipe, label=f"{file_name} added", gesture=gesture)
 
     def add_set(self, name: str, infos: list[dict[str, Any]], recipes: list[tuple[str, Recipe]]) -> Material:

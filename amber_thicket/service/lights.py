@@ -22,7 +22,7 @@ from amber_thicket.errors import NotFound, UnreadableFile
 from amber_thicket.service.preview import encoded
 
 Shown = Literal["photograph", "relit", "difference", "residual"]
-_TINY, _SHOWN_SIDE = 96, 900
+_TINY, _SHOWN_SIDE = 320, 900
 # Differences and residuals are shown this many times as strong.
 _STRONG = 4.0
 
@@ -64,7 +64,7 @@ def light_set_found(
 
 def _found(evaluation: Evaluation, names: dict[str, str]) -> LightSetReport:
     settings = evaluation.recipe.settings("gather.lights")
-    lamps = [lamp for lamp in settings.frames if lamp.file in evaluation.files]
+    lamps = [lamp for lamp in settings.frames if lamp.file in evaluation.files and not lamp.out]
     frames = [evaluation.files[lamp.file] for lamp in lamps]
     called = [names.get(lamp.file, lamp.file) for lamp in lamps]
     small = []
@@ -81,7 +81,9 @@ def _found(evaluation: Evaluation, names: dict[str, str]) -> LightSetReport:
 
 
 def _tiny(pixels: Any) -> Any:
-    return cv2.resize(pixels, (_TINY, _TINY), interpolation=cv2.INTER_AREA)
+    factor = _TINY / max(pixels.shape[:2])
+    size = (max(1, round(pixels.shape[1] * factor)), max(1, round(pixels.shape[0] * factor)))
+    return cv2.resize(pixels, size, interpolation=cv2.INTER_AREA) if factor < 1 else pixels
 
 
 def _whole(evaluation: Evaluation) -> LightSet:
@@ -98,7 +100,7 @@ def described(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any]:
     made = evaluation.lights
     rows: list[dict[str, Any]] = [
         {"file": lamp.file, "name": names.get(lamp.file, ""), "bearing": round(float(a), 1),
-         "elevation": round(float(e), 1), "own": lamp.bearing is not None, "used": False}
+         "elevation": round(float(e), 1), "own": lamp.bearing is not None, "out": lamp.out, "used": False}
         for lamp, a, e in zip(lamps, degrees, high, strict=True)
     ]  # fmt: skip
     if made is None:

@@ -9,6 +9,7 @@ import numpy as np
 
 from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.gather.maps import TAKEN
+from amber_thicket.core.gather.merge import Exposure
 from amber_thicket.core.gather.roles import (
     LEAVE_COLOUR,
     PHOTOGRAPHS,
@@ -27,7 +28,7 @@ from amber_thicket.core.square.size import SIZES
 from amber_thicket.errors import BadSetting, NotFound
 from amber_thicket.formats.picture import Picture, read_picture
 from amber_thicket.service.lights import with_frame, without_frame
-from amber_thicket.service.registration import place_exchanged
+from amber_thicket.service.registration import place_exchanged, register_file
 from amber_thicket.service.sources import describe_map, file_key, files_of
 
 # What was kept of another size once; it is told of the photograph that is worked on now.
@@ -45,6 +46,8 @@ LABELS = {
     "packed": "Packed",
     "light": "One light",
     "all_lights": "All lights",
+    "merged": "Merged",
+    "part": "Part of the picture",
 }
 
 
@@ -61,13 +64,16 @@ def first_guess(name: str, picture: Picture) -> Guess:
     return guessed(name, encode_srgb(np.ascontiguousarray(picture.pixels[::step, ::step])))
 
 
-def first_changes(key: str, guess: Guess, picture: Picture) -> dict[str, Any]:
+def first_changes(info: dict[str, Any], guess: Guess, picture: Picture) -> dict[str, Any]:
     """The settings that go with a material's first file, which brings the colour until another does.
 
-    A finished map keeps its light, and its edges when they meet already.
+    A finished map keeps its light, and its edges when they meet already. info: as describe() gives it.
     """
+    key = info["key"]
     if guess.role == "light":
         return with_frame(Recipe(), key)
+    if guess.role == "merged":
+        return with_exposure(Recipe(), info)
     if guess.role == "cutout":
         return {**CUT_OUT}
     if guess.role in ("photo", *PHOTOGRAPHS):
@@ -78,10 +84,21 @@ def first_changes(key: str, guess: Guess, picture: Picture) -> dict[str, Any]:
     return changes
 
 
-def changes_for(recipe: Recipe, key: str, guess: Guess) -> dict[str, Any]:
+def with_exposure(recipe: Recipe, info: dict[str, Any]) -> dict[str, Any]:
+    """Settings with one more photograph that is merged."""
+    frames = recipe.settings("gather.merge").frames
+    if info["key"] in {frame.file for frame in frames}:
+        return {}
+    return {"gather.merge.frames": (*frames, Exposure(file=info["key"], stops=info.get("shot", {}).get("stops")))}
+
+
+def changes_for(recipe: Recipe, info: dict[str, Any], guess: Guess) -> dict[str, Any]:
     """The settings that take one more file as what it is guessed to be; none where another file is that already."""
+    key = info["key"]
     if guess.role == "light":
         return with_frame(recipe, key)
+    if guess.role == "merged":
+        return with_exposure(recipe, info)
     changes = assignment(key, guess)
     taken = any(
         getattr(recipe.settings(path.rpartition(".")[0]), path.rpartition(".")[2])
@@ -122,6 +139,7 @@ def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any
     frames = {lamp.file for lamp in lights.frames}
     taken = evaluation.inputs
     photograph = evaluation.files.get(taken.photograph)
+    merged = {frame.file for frame in evaluation.recipe.settings("gather.merge").frames}
     registered = evaluation.recipe.settings("gather.registration")
     placed = {row.file for row in (*registered.files, *registered.joined)}
     rows = []
@@ -133,13 +151,17 @@ def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any
             role = "light"
         if not role and key == lights.all_lights:
             role = "all_lights"
+        if not role and key in merged and key != taken.photograph:
+            role = "merged"
+        if not role and key in taken.joined:
+            role = "part"
         if not role and key == taken.photograph and not chosen.base_color:
             role = "base_color"
         if role == "roughness" and chosen.roughness_white == "smooth":
             role = "gloss"
         shown = ("file", "width", "height", "bits", "floating", "format")
         notes = [note for note in info["notes"] if not _OLD_NOTE.search(note)]
-        if photograph and role not in ("", "base_color", "light") and key not in placed:
+        if photograph and role not in ("", "base_color", "light", "merged", "part") and key not in placed:
             notes += [note] if (note := mismatch_note(info, (photograph.width, photograph.height))) else []
         rows.append(
             {
@@ -152,6 +174,21 @@ def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any
             }
         )
     return rows
+
+
+def _unmerged(recipe: Recipe, key: str) -> dict[str, Any]:
+    """Settings without a photograph among those that are merged."""
+    frames = recipe.settings("gather.merge").frames
+    kept = tuple(frame for frame in frames if frame.file != key)
+    return {"gather.merge.frames": kept} if len(kept) < len(frames) else {}
+
+
+def _merged_with(library: Any, material: Any, recipe: Recipe, info: dict[str, Any]) -> dict[str, Any]:
+    """Settings that merge a file with the photograph, which is the first of those that are merged."""
+    photograph = library.evaluation(material).inputs.photograph
+    infos = {file_key(one["blob"]): one for one in files_of(material.source)}
+    own = with_exposure(recipe, infos[photograph]) if photograph in infos else {}
+    return own | with_exposure(recipe.with_changes(own) if own else recipe, info)
 
 
 def with_role(library: Any, material: Any, key: str, role: str) -> tuple[dict[str, Any], str]:
@@ -174,8 +211,13 @@ def with_role(library: Any, material: Any, key: str, role: str) -> tuple[dict[st
     changes |= without_frame(recipe, key)
     if recipe.settings("gather.lights").all_lights == key:
         changes["gather.lights.all_lights"] = None
+    changes |= _unmerged(recipe, key) if role != "base_color" else {}
     if role == "light":
         changes |= with_frame(recipe, key)
+    elif role == "merged":
+        changes |= _merged_with(library, material, recipe, info)
+    elif role == "part":
+        changes |= register_file(library.evaluation(material), key, "join")[0]
     elif role == "all_lights":
         changes["gather.lights.all_lights"] = key
     elif role == "base_color":

@@ -90,4 +90,5 @@ def _facts(picture: Picture, blob: str, length: int, name: str) -> dict[str, Any
         "height": height,
         "bits": picture.bits,
         "floating": picture.floating,
+        **({"shot": picture.shot} if picture.shot else {}),
     }

@@ -73,8 +73,11 @@ def shown(material_id: str, number: int, what: str, query: LightsKey) -> Any:
         raise NotFound(f"There is no such picture; known: {', '.join(get_args(lights.Shown))}.")
     library = services().library
     material = library.get(material_id)
-    evaluation, key = library.evaluation(material), query.key
-    if key and lights.key_of(evaluation) != key:
+    key = query.key
+    # A page that has just changed something may still ask for pictures of the state before.
+    states = library.recent_evaluations(material)
+    evaluation = next((one for one in states if not key or lights.key_of(one) == key), None)
+    if evaluation is None:
         raise PassedState(
             "This picture belongs to a light set that has changed.", remedy="Ask anew.", revision=material.revision
         )

@@ -27,14 +27,17 @@ class SourcesTest(BrowserTest):
         self.page.evaluate("localStorage.setItem('views-1', JSON.stringify({arrangement: 'first'}))")
         self.page.reload()
 
-    def choose(self, kind: str, files: dict[str, bytes]) -> None:
-        """Bring files in as one kind of source."""
+    def choose(self, kind: str, files: dict[str, bytes], agree: str = "") -> None:
+        """Bring files in as one kind of source. agree: the button that says that they were sorted right, if it asks."""
         for name, data in files.items():
             (self.folder / name).write_bytes(data)
         self.page.get_by_role("button", name="Add captures").click()
         with self.page.expect_file_chooser() as chooser:
             self.page.get_by_role("button", name=kind).click()
         chooser.value.set_files([str(self.folder / name) for name in files])
+        if agree:
+            # What they are is said before anything is made of them.
+            self.page.get_by_role("button", name=agree).click()
         self.page.wait_for_selector("nav[aria-label=Stages]", timeout=120_000)
 
     def material(self) -> dict:
@@ -65,7 +68,7 @@ class SourcesTest(BrowserTest):
             f"shot_{k}.png": encoded(photograph(surface, shot, np.random.default_rng(k)))
             for k, shot in enumerate(shots)
         }
-        self.choose("Light set", files)
+        self.choose("Light set", files, agree="Find the lamps")
         found = self.page.locator("ul[aria-label='What was found']")
         found.wait_for()
         self.assertIn("clockwise", found.inner_text())
@@ -156,6 +159,7 @@ class SourcesTest(BrowserTest):
                 "left.png": encoded(np.ascontiguousarray(whole[:, :560])),
                 "right.png": encoded(np.ascontiguousarray(whole[:, 330:890])),
             },
+            agree="Use them so",
         )
         self.page.get_by_role("button", name="Join to the photograph").click()
         self.page.wait_for_selector("text=Joined to the photograph.")
@@ -193,7 +197,7 @@ class SourcesTest(BrowserTest):
         noise = np.random.default_rng(1).random((96, 96, 3), np.float32) * 0.4
         shots = {f"shot_{k}.png": png(noise * (0.5 + 0.1 * k)) for k in range(3)}
         shots["shot_3.png"] = png(noise[:64])
-        self.choose("Light set", shots)
+        self.choose("Light set", shots, agree="Find the lamps")
         self.page.wait_for_selector("text=shot_3.png is 96 × 64 px, the others 96 × 96.")
         self.assertEqual(len(self.material()["files"]), 4)
         self.trouble.clear()

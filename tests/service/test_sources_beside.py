@@ -214,7 +214,9 @@ class OneFrame(unittest.TestCase):
         inside = cv2.erode(cv2.resize(self.frond.mask, (512, 512)), np.ones((5, 5))) > 0.99
         self.assertLess(float(np.sqrt(np.mean((through - truth)[inside] ** 2))), 0.05)
         # The other front becomes the photograph: nothing moves on the leaf.
-        changes, _ = with_role(self.library, self.library.get(self.material), self.keys["kelp_front_2.png"], "base_color")
+        changes, _ = with_role(
+            self.library, self.library.get(self.material), self.keys["kelp_front_2.png"], "base_color"
+        )
         self.edit(changes)
         self.assertAlmostEqual(self.evaluation().source.height, 640, delta=2)
         self.assertLess(self.off("kelp_back.png", self.back, 240 / 640), 1.5)

@@ -302,8 +302,39 @@ class RoutesTest(AppTest):
         placed = self.ask("POST", f"{at}/files/{key}/place", json=body)
         matrix = placed["material"]["recipe"]["operations"]["gather.registration"]["files"][0]["matrix"]
         np.testing.assert_allclose(np.reshape(matrix, (3, 3)), [[1, 0, 0.1], [0, 1, 0], [0, 0, 1]], atol=1e-6)
-        shown = Image.open(io.BytesIO(self.ask("GET", f"{at}/files/{key}.jpg").data))
-        self.assertEqual(shown.size, (256, 256))
+        for name, side in ((key, 256), ("photograph", 512)):
+            shown = Image.open(io.BytesIO(self.ask("GET", f"{at}/files/{name}.jpg").data))
+            self.assertEqual(shown.size, (side, side))
+        # Two halves and gravel show nothing in common, wherever they lie.
+        fit = self.ask("GET", f"{at}/files/{key}/fit")
+        self.assertEqual((fit["level"], fit["by"]), ("unknown", "nothing"))
+        self.assertAlmostEqual(fit["covers"], 0.9, delta=0.01)
+        self.assertEqual(Image.open(io.BytesIO(self.ask("GET", f"{at}/files/{key}/laid.jpg").data)).size, (512, 512))
+        settled = self.ask("POST", f"{at}/settle", json={"keys": [key]})
+        self.assertEqual(settled["told"], [])
+
+    def test_files_that_come_together(self) -> None:
+        gravel = photograph("gravel").astype(np.float32)
+        rows = []
+        for number, gain in enumerate((0.35, 0.7, 1.0)):
+            codes = np.rint(gravel * gain).astype(np.uint8)
+            rows.append(self.ask("POST", f"/api/incoming?file=DSC_{number}.png", data=encoded(codes)))
+        self.assertEqual((rows[0]["width"], rows[0]["height"]), (512, 512))
+        files = [{"blob": row["blob"], "file": row["file"]} for row in rows]
+        found = self.ask("POST", "/api/incoming/sort", json={"files": files})
+        self.assertEqual((found["kind"], found["sure"]), ("bracket", False))
+        small = self.ask("GET", f"/api/incoming/{rows[0]['blob']}.jpg?file=DSC_0.png")
+        self.assertEqual(max(Image.open(io.BytesIO(small.data)).size), 256)
+        wanted = [{key: row[key] for key in ("blob", "file", "role")} for row in found["rows"]]
+        (brief,) = self.ask("POST", "/api/incoming/take", json={"kind": found["kind"], "rows": wanted})
+        merged = self.ask("GET", f"/api/materials/{brief['id']}/merge")
+        self.assertEqual(merged["frames"][0]["name"], found["rows"][0]["file"])
+        self.assertAlmostEqual(sum(frame["share"] for frame in merged["frames"]), 1, places=2)
+        taken = self.ask("GET", f"/api/materials/{brief['id']}/merge/0/taken.jpg")
+        self.assertEqual(Image.open(io.BytesIO(taken.data)).size, (512, 512))
+        self.ask("GET", f"/api/materials/{brief['id']}/merge/9/photograph.jpg", status=404)
+        self.ask("POST", "/api/incoming/sort", json={"files": files, "kind": "nonsense"}, status=422)
+        self.ask("POST", "/api/incoming/sort", json={"files": [{"blob": "0" * 64, "file": "a.png"}]}, status=404)
 
     def test_a_light_set(self) -> None:
         photographs, _ = shot("embossed_hide", part=512, count=4, first=0.0)

@@ -20,11 +20,12 @@ FEWEST, MOST = 3, 32
 
 class Lamp(Record):
     """One photograph. file: as gather.maps names files. bearing, elevation: of its lamp, where it stands out of the
-    even ring; None follows the ring."""
+    even ring; None follows the ring. out: it is left out, and its place in the ring stays empty."""
 
     file: FileKey
     bearing: float | None = Field(default=None, ge=0, lt=360)
     elevation: float | None = Field(default=None, ge=5, le=85)
+    out: bool = False
 
 
 class Settings(OperationSettings):

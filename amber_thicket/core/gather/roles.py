@@ -23,9 +23,10 @@ from amber_thicket.core.shading.normal_reading import normal_reading
 # Words of file names that mean no role of their own.
 _OTHER_WORDS: dict[str, tuple[str, ...]] = {
     "gloss": ("glossiness", "gloss", "smoothness", "smooth", "gls"),
-    "all_lights": ("alllights", "alllamps", "alllit"),
-    "back_lit": ("backlit", "backlight", "transmitted"),
+    "all_lights": ("alllights", "alllamps", "alllit", "ambient", "ambientlight", "evenlight"),
+    "back_lit": ("backlit", "backlight", "transmitted", "trans"),
     "back": ("back", "backside", "reverse", "underside"),
+    "front": ("front", "frontside", "face", "topside"),
     "packed": ("occlusionroughnessmetallic", "orm", "arm", "rma", "mra", "mro", "rmo", "maskmap", "mads"),
 }
 WORDS: dict[str, tuple[str, ...]] = {role.id: role.words for role in ROLES.values() if role.words} | _OTHER_WORDS
@@ -40,10 +41,11 @@ _BY_WORD = {word: role for role, words in WORDS.items() for word in words}
 _UP, _DOWN = ("gl", "opengl", "ogl"), ("dx", "directx")
 _LIGHT = re.compile(r"^(?:light|lamp|led)(\d{1,2})$")
 _PASSING = re.compile(r"^(\d{1,2}k|\d{3,5}|\d{3,5}x\d{3,5}|v\d+|map|tex|texture|srgb|raw|lin|linear|8bit|16bit)$")
+_COUNTER = re.compile(r"^\d{1,2}$")
 _GREY, _COLOURED = 0.012, 0.06
 _UNIT_SHARE = 0.8
 # Roles of photographs beside the first one.
-PHOTOGRAPHS = ("light", "all_lights", "back_lit", "back")
+PHOTOGRAPHS = ("light", "all_lights", "back_lit", "back", "front")
 _OF_PHOTOGRAPHS = {
     "all_lights": "gather.lights.all_lights",
     "back_lit": "gather.maps.translucency",
@@ -56,12 +58,14 @@ LEAVE_COLOUR = {"even.light.amount": 0.0}
 @dataclass(frozen=True)
 class Named:
     """What a name says. role: a role of EVERY, "gloss", or "" when it says nothing. family: the rest of the name,
-    the same for all maps of one surface. y: which way green points, when the name says so."""
+    the same for all maps of one surface. y: which way green points, when the name says so. number: a counter after the
+    word, "" where there is none."""
 
     role: str
     family: str
     word: str = ""
     y: Literal["plus", "minus", ""] = ""
+    number: str = ""
 
 
 @dataclass(frozen=True)
@@ -93,26 +97,28 @@ def named(file_name: str) -> Named:
     tokens = [t for t in re.split(r"[^A-Za-z0-9]+", spaced) if t]
     small = [t.lower() for t in tokens]
     y: Literal["plus", "minus", ""] = ""
-    at = len(small)
-    skipped: list[str] = []
+    at, number = len(small), ""
     while at > 0:
         triple = "".join(small[max(0, at - 3) : at])
         if triple in _BY_WORD and at >= 3:
-            return Named(_BY_WORD[triple], "_".join(small[: at - 3]), triple, y)
+            return Named(_BY_WORD[triple], "_".join(small[: at - 3]), triple, y, number)
         last, pair = small[at - 1], "".join(small[max(0, at - 2) : at])
         lamp = _LIGHT.match(pair if at >= 2 and last.isdigit() else last)
         if lamp:
             before = at - 2 if last.isdigit() else at - 1
             return Named("light", "_".join(small[:before]), lamp[1], y)
         if pair in _BY_WORD and at >= 2:
-            return _truth(Named(_BY_WORD[pair], "_".join(small[: at - 2]), f"{tokens[at - 2]} {tokens[at - 1]}", y))
+            return _truth(
+                Named(_BY_WORD[pair], "_".join(small[: at - 2]), f"{tokens[at - 2]} {tokens[at - 1]}", y, number)
+            )
         if last in _BY_WORD:
-            return _truth(Named(_BY_WORD[last], "_".join(small[: at - 1]), tokens[at - 1], y))
+            return _truth(Named(_BY_WORD[last], "_".join(small[: at - 1]), tokens[at - 1], y, number))
         if last in _UP or last in _DOWN:
             y = "plus" if last in _UP else "minus"
+        elif _COUNTER.match(last) and not number:
+            number = last
         elif not _PASSING.match(last):
             break
-        skipped.append(last)
         at -= 1
     return Named("", "_".join(small))
 
@@ -123,28 +129,37 @@ def _truth(found: Named) -> Named:
     if found.family.rsplit("_", 1)[-1] != "truth" or compared not in COMPARED:
         return found
     family = found.family.removesuffix("truth").removesuffix("_")
-    return Named(compared, family, f"truth {found.word}", found.y)
+    return Named(compared, family, f"truth {found.word}", found.y, found.number)
 
 
 def families(file_names: Sequence[str]) -> list[list[str]]:
     """File names grouped into surfaces: names that differ only in the word for their map belong together.
 
-    A name without such a word joins the family it equals, as its photograph. Order is kept; the file that brings the
-    colour comes first in its group.
+    A name without such a word joins the family it equals, as its photograph. A counter after the word tells surfaces
+    apart, except among photographs of one. Order is kept; the file that brings the colour comes first in its group.
     """
     groups: dict[str, list[tuple[int, str]]] = {}
     with_role = {found.family for found in map(named, file_names) if found.role}
+    shot = {found.family for found in map(named, file_names) if found.role in PHOTOGRAPHS}
     for number, name in enumerate(file_names):
         found = named(name)
         alone = not found.role and found.family not in with_role
-        groups.setdefault(f"{number}/" if alone else found.family, []).append(
+        counted = f"{found.family}/{found.number}" if found.number and found.family not in shot else found.family
+        groups.setdefault(f"{number}/" if alone else counted, []).append(
             (_order(found.role) * 10_000 + (int(found.word) * 100 if found.role == "light" else 0) + number, name)
         )
     return [[name for _, name in sorted(group)] for group in groups.values()]
 
 
 def _order(role: str) -> int:
-    return ["base_color", "", "light", *[r for r in WORDS if r != "base_color"], *COMPARED].index(role)
+    return [
+        "base_color",
+        "front",
+        "",
+        "light",
+        *[r for r in WORDS if r not in ("base_color", "front")],
+        *COMPARED,
+    ].index(role)
 
 
 def _spread(values: Pixels) -> float:
@@ -193,6 +208,8 @@ def guessed(file_name: str, values: Pixels) -> Guess:
         if swapped and not by_name.y:
             return _spoilt_normal(np.ascontiguousarray(small, np.float32), said if by_name.role else "by its pixels")
         return Guess(by_name.role or "normal", f"{said}, and {why}" if by_name.role else why, y)
+    if by_name.role == "front":
+        return Guess("photo", f"{said}: it shows the front")
     if by_name.role in PHOTOGRAPHS:
         return Guess(by_name.role, said if by_name.role != "light" else f"its name ends in lamp number {by_name.word}")
     if by_name.role == "packed":

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from amber_thicket.core.gather.lights import FEWEST, MOST, Settings
+from amber_thicket.core.gather.sorting import upside_down
 from amber_thicket.core.lightset import ring
 from amber_thicket.core.lightset.stabilize import Stabilization, apply_stabilization, middle
 from amber_thicket.core.progress import report_progress
@@ -34,7 +35,7 @@ class LightSetReport:
 
 
 def check_light_set(names: Sequence[str], sizes: Sequence[tuple[int, int]], small: Sequence[Pixels]) -> None:
-    """Raises UnreadableFile naming the photograph that cannot belong to a light set. small: some px of each."""
+    """Raises UnreadableFile naming the photograph that cannot belong to a light set. small: (h, w, 3) of each."""
     if not FEWEST <= len(names) <= MOST:
         raise UnreadableFile(
             f"A light set has {FEWEST} to {MOST} photographs; these are {len(names)}.",
@@ -55,19 +56,28 @@ def check_light_set(names: Sequence[str], sizes: Sequence[tuple[int, int]], smal
                 raise UnreadableFile(
                     f"{name} shows the same as {other}.", remedy="One lamp was photographed twice: take one out."
                 )
+    turned = upside_down(small)
+    if turned is not None:
+        raise UnreadableFile(
+            f"{names[turned]} is upside down.",
+            remedy="Turn it by half, or take it out: all come from one fixed camera.",
+        )
 
 
 def analyze_light_set(
     photographs: Pixels, settings: Settings, steady: Stabilization, names: Sequence[str]
 ) -> LightSetReport:
-    """photographs: (N, H, W, 3) linear as shot, of up to some 1500 px. names: of their files, for the sentences."""
+    """photographs: (N, H, W, 3) linear as shot, of up to some 1500 px, without those that are left out. names: of their
+    files, for the sentences."""
     lamps = list(settings.frames)
+    used = [number for number, lamp in enumerate(lamps) if not lamp.out]
+    whole = len(used) == len(lamps)
     report_progress(0.75, "Looking for the order")
     shots = middle(np.stack([apply_stabilization(p, k, steady) for k, p in enumerate(photographs)]), _PART)
     told: list[tuple[str, str]] = []
     changes: dict[str, Any] = {}
     own = any(lamp.bearing is not None for lamp in lamps)
-    arranged = ring.Order(None, settings.gap, 1.0) if own else ring.order(shots, gap=settings.gap)
+    arranged = ring.Order(None, settings.gap, 1.0) if own or not whole else ring.order(shots, gap=settings.gap)
     if arranged.swapped:
         one, other = arranged.swapped
         lamps[one], lamps[other] = lamps[other], lamps[one]
@@ -83,7 +93,8 @@ def analyze_light_set(
         )
     if arranged.gap:
         told.append(("attention", f"One photograph is missing after number {arranged.gap}."))
-    seen = ring.found(shots, elevation=settings.elevation, gap=arranged.gap)
+    slots = None if whole else (used, len(lamps))
+    seen = ring.found(shots, elevation=settings.elevation, gap=arranged.gap, slots=slots)
     changes |= {
         "gather.lights.first": round(seen.first, 1) % 360.0,
         "gather.lights.direction": "cw" if seen.clockwise else "ccw",

@@ -8,6 +8,7 @@ Source of integrability as the test: Belhumeur, Kriegman & Yuille, "The bas-reli
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -71,22 +72,26 @@ def _misfit(aa: float, ab: float, bb: float, degrees: float) -> float:
     return float(aa * c * c - 2 * ab * s * c + bb * s * s)
 
 
-def found(photographs: Pixels, *, elevation: float, gap: int = 0) -> Found:
+def found(
+    photographs: Pixels, *, elevation: float, gap: int = 0, slots: tuple[Sequence[int], int] | None = None
+) -> Found:
     """Bearing, direction and half-turn of a ring whose photographs are in order.
 
     photographs: (N, H, W, 3) float32 linear, steadied, of some 500 px. elevation: degrees, as far as it is known.
+    slots: which places of a ring of so many lamps they take, where some are left out.
     """
-    count = photographs.shape[0]
+    places, count = slots or (range(photographs.shape[0]), photographs.shape[0])
+    at = np.asarray(places)
     tried = []
     for clockwise in (False, True):
         report_progress(0.85 if clockwise else 0.8, "Looking for the lamps")
-        lamps = directions_of(bearings(count, clockwise=clockwise, gap=gap), elevation)
+        lamps = directions_of(bearings(count, clockwise=clockwise, gap=gap)[at], elevation)
         normal = solve_light_set(photographs, lamps).normal
         z = np.maximum(normal[..., 2], 0.1)
         a, b = _curl(-normal[..., 0] / z, -normal[..., 1] / z)
         tried.append((*_turned(a, b), clockwise))
     turn, curl, twisted, clockwise = min(tried, key=lambda t: t[1] / max(t[2], 1e-12))
-    lamps = directions_of(bearings(count, first=turn, clockwise=clockwise, gap=gap), elevation)
+    lamps = directions_of(bearings(count, first=turn, clockwise=clockwise, gap=gap)[at], elevation)
     report_progress(0.9, "Telling bumps from dents")
     shadows, recesses = _half_turn(photographs, lamps)
     # Shadows say more than recesses do; each speaks only when it is clear.
@@ -94,7 +99,7 @@ def found(photographs: Pixels, *, elevation: float, gap: int = 0) -> Found:
     certain = abs(shadows) > SHADOWS_TELL or abs(recesses) > RECESSES_TELL
     sign = -1.0 if other else 1.0
     first = (turn + 180.0 * other) % 360.0
-    found_elevation = _elevation(photographs, bearings(count, first=first, clockwise=clockwise, gap=gap))
+    found_elevation = _elevation(photographs, bearings(count, first=first, clockwise=clockwise, gap=gap)[at])
     return Found(first, clockwise, certain, sign * shadows, sign * recesses, curl, twisted, found_elevation)
 
 

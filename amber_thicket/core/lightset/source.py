@@ -179,7 +179,7 @@ class MadePart:
 def light_set(settings: Settings, files: Mapping[str, Source], memory: Memory) -> LightSet | None:
     """The light set of a material; None where there are too few photographs that fit each other."""
     lamps = settings.frames
-    there = [number for number, lamp in enumerate(lamps) if lamp.file in files]
+    there = [number for number, lamp in enumerate(lamps) if lamp.file in files and not lamp.out]
     if len(there) < FEWEST:
         return None
     sizes = [(files[lamps[n].file].width, files[lamps[n].file].height) for n in there]

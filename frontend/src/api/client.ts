@@ -2,6 +2,7 @@
 import type {
   About,
   Brief,
+  BroughtFile,
   Changes,
   Checks,
   Compared,
@@ -15,6 +16,7 @@ import type {
   Lights,
   LightsFound,
   Material,
+  Merging,
   Nothing,
   Place,
   Placed,
@@ -23,6 +25,8 @@ import type {
   Probe,
   Proposal,
   ResultsDeleted,
+  Settled,
+  Sorting,
   Space,
   TilingSuggestion,
   Wanted,
@@ -129,6 +133,12 @@ export const api = {
   stopLights: (id: string) => send<Nothing>("DELETE", `${at(id)}/lights/find`, {}),
   place: (id: string, file: string, revision: number, way: string, pairs: [number, number, number, number][]) =>
     send<Placed>("POST", `${at(id)}/files/${file}/place`, { revision, way, pairs }),
+  sort: (files: { blob: string; file: string }[], kind = "") =>
+    send<Sorting>("POST", "/api/incoming/sort", { files, kind }),
+  take: (kind: string, rows: { blob: string; file: string; role: string }[], to = "", gesture = "") =>
+    send<Brief[]>("POST", "/api/incoming/take", { kind, rows, to, gesture }),
+  settle: (id: string, keys: string[]) => send<Settled>("POST", `${at(id)}/settle`, { keys }),
+  merging: (id: string) => get<Merging>(`${at(id)}/merge`),
   fit: (id: string, file: string) => get<PlacementFit>(`${at(id)}/files/${file}/fit`),
   generate: (wanted: Wanted) => send<Job>("POST", "/api/generate", wanted),
   keep: (job: string, number: number) => send<Brief>("POST", `/api/generate/${job}/${number}/keep`, {}),
@@ -177,27 +187,23 @@ export function pictureUrl(
   return `${at(id)}/picture/${what}.${kind}?key=${key}&side=${side}${slot && `&slot=${slot}`}${tile && `&tile=${tile}`}`;
 }
 
-/** Uploads one capture, telling how far it is (0…1). to: the material it is one more map of, and the name of the drop.
- * as: what it is, where the person says so. */
+/** Uploads one file, telling how far it is (0…1): a new material, or only kept ("incoming"), to be sorted. */
+export function upload(file: File, progress: (share: number) => void, to: "material"): Promise<Brief>;
+export function upload(file: File, progress: (share: number) => void, to: "incoming"): Promise<BroughtFile>;
 export function upload(
   file: File,
   progress: (share: number) => void,
-  to?: { id: string; gesture: string },
-  as = "",
-): Promise<Brief> {
+  to: "material" | "incoming",
+): Promise<Brief | BroughtFile> {
   return new Promise((resolve, reject) => {
     const line = new XMLHttpRequest();
     const name = encodeURIComponent(file.name);
-    line.open(
-      "POST",
-      (to ? `${at(to.id)}/files?file=${name}&gesture=${to.gesture}` : `/api/materials?file=${name}`) +
-        (as && `&as=${as}`),
-    );
+    line.open("POST", to === "incoming" ? `/api/incoming?file=${name}` : `/api/materials?file=${name}`);
     line.responseType = "json";
     line.upload.onprogress = (event) => progress(event.lengthComputable ? event.loaded / event.total : 0);
     line.onload = () => {
       const body = (line.response ?? {}) as { title?: string; detail?: string };
-      if (line.status < 300) resolve(line.response as Brief);
+      if (line.status < 300) resolve(line.response as Brief & BroughtFile);
       else reject(new Problem(line.status, body.title ?? "The upload failed.", body.detail ?? "Try again."));
     };
     line.onerror = () => reject(new Problem(0, `${file.name} could not be sent.`, "Is the program still running?"));

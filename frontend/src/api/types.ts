@@ -50,6 +50,10 @@ export interface SettingValues {
   "gather.lights.colour": "solved" | "all";
   "gather.registration.files": RegisteredFile[];
   "gather.registration.joined": RegisteredFile[];
+  "gather.merge.frames": Exposure[];
+  "gather.merge.by": "exposure" | "focus";
+  "gather.merge.align": boolean;
+  "gather.merge.ghosts": boolean;
   "square.lens.k1": number;
   "square.lens.k2": number;
   "square.lens.p1": number;
@@ -264,7 +268,7 @@ export type ZoneChange = ScalarChange & ColourChange & HeightChange;
 /** Layers that are there to compare with. */
 export type ComparedRole = Extract<LayerId, `truth_${string}`>;
 /** What a file may be. */
-export type FileRole = AnyRole | "gloss" | "light" | "all_lights";
+export type FileRole = AnyRole | "gloss" | "light" | "all_lights" | "merged" | "part";
 /** Content keys of the layers there are; of optional maps only where there is such a map. */
 export type LayerKeys = Record<Exclude<LayerId, OptionalRole>, string> & Partial<Record<OptionalRole, string>>;
 
@@ -382,6 +386,13 @@ export interface Broken {
   share: number;
   boxes: [number, number, number, number][];
   level: Level;
+}
+/** A file that is kept, of which nothing was made yet. blob: its checksum. */
+export interface BroughtFile {
+  blob: string;
+  file: string;
+  width: number;
+  height: number;
 }
 /** A picture that was made. blob: in the store. findings: what is wrong with it; nothing that passed. */
 export interface Candidate {
@@ -521,6 +532,11 @@ export interface EventsSince {
   events: Event[];
   missed: boolean;
 }
+/** One photograph. stops: how much more light it was given than the others, by its tags; None has it found. */
+export interface Exposure {
+  file: string;
+  stops?: number | null;
+}
 /** seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. broken: pieces that joins break; null where nothing is joined along lines. zones: how much of the surface each covers. tile_mm: after so much it returns; null where no real size is known. */
 export interface Figures {
   seam: [Seam, Seam];
@@ -644,11 +660,12 @@ export interface KeptAside {
 export interface Known {
   revision: number;
 }
-/** One photograph. file: as gather.maps names files. bearing, elevation: of its lamp, where it stands out of the even ring; None follows the ring. */
+/** One photograph. file: as gather.maps names files. bearing, elevation: of its lamp, where it stands out of the even ring; None follows the ring. out: it is left out, and its place in the ring stays empty. */
 export interface Lamp {
   file: string;
   bearing?: number | null;
   elevation?: number | null;
+  out?: boolean;
 }
 /** One lamp of a light set. shift: px its photograph was moved by; stops: how much otherwise it was exposed. */
 export interface LampRow {
@@ -657,6 +674,7 @@ export interface LampRow {
   bearing: number;
   elevation: number;
   own: boolean;
+  out: boolean;
   used: boolean;
   shift?: number | null;
   stops?: number | null;
@@ -724,6 +742,25 @@ export interface MaterialFile {
   floating: boolean;
   format: string;
   notes: string[];
+}
+/** A photograph that is merged. stops: how much more light it was given than the first. shift: px it lay aside. share: of the picture that is taken from it. moved: share that was left out because something moved. */
+export interface MergedFrame {
+  file: string;
+  name: string;
+  colour: string;
+  stops: number;
+  shift: number;
+  placed: boolean;
+  share: number;
+  moved: number;
+}
+/** lost: share of the first photograph that is burnt out or lost in the dark, and of the merged one. range: stops the brightest places lie over the first photograph's white. */
+export interface Merging {
+  by: string;
+  key: string;
+  frames: MergedFrame[];
+  lost: [number, number];
+  range: number;
 }
 export interface Named {
   name?: string;
@@ -945,6 +982,12 @@ export interface RoleOf {
   revision: number;
   role: string;
 }
+/** role: what it is; "" for not used. */
+export interface RowToTake {
+  blob: string;
+  file: string;
+  role?: string;
+}
 export interface Said {
   level: Level;
   text: string;
@@ -986,6 +1029,11 @@ export interface SettingInfo {
   choices: ChoiceInfo[];
   schema?: Record<string, unknown> | null;
 }
+/** told: what was joined and laid. */
+export interface Settled {
+  material: Material;
+  told: Said[];
+}
 /** Materials that are packed together. */
 export interface Several {
   materials: string[];
@@ -1010,6 +1058,20 @@ export interface SnapshotAnswer {
   id: number;
   name: string;
   created: number;
+}
+/** One file as it would be taken. role: "" for not used. why: in words. */
+export interface SortedRow {
+  blob: string;
+  file: string;
+  role: string;
+  why: string;
+}
+/** What files are together, before anything is made of them. sure: nobody has to be asked. */
+export interface Sorting {
+  kind: string;
+  told: string;
+  sure: boolean;
+  rows: SortedRow[];
 }
 /** What was seen on a capture. box: left, top, right, bottom, 0..1 of it. */
 export interface SourceFinding {
@@ -1105,6 +1167,22 @@ export interface TilingSuggestion {
 /** Places of the tile to be filled. */
 export interface ToFill {
   places: Place[];
+}
+/** keys: of files that are new to the material. */
+export interface ToSettle {
+  keys: string[];
+}
+/** Files that came together. kind: what the person says they are, "" for not said. */
+export interface ToSort {
+  files: BroughtFile[];
+  kind?: string;
+}
+/** Files as what they are to be taken, in their order. to: a material they are added to. */
+export interface ToTake {
+  kind: string;
+  rows: RowToTake[];
+  to?: string;
+  gesture?: string;
 }
 /** What is asked of a provider. */
 export interface Wanted {

@@ -4,6 +4,7 @@ import { go } from "../app/router";
 import { useAnnounced } from "../app/events";
 import { useKeys } from "../app/keys";
 import { Arrivals, bringMaps } from "../library/arrivals";
+import { filesOf } from "../library/dropped";
 import { Panel } from "../stages/Panel";
 import { Button } from "../ui/Button";
 import { Pane } from "../views/Pane";
@@ -45,6 +46,13 @@ export function Bench({ id }: { id: string }) {
     "working",
     useCallback((told) => void (told.id === id && heardOf(told.share, told.what)), [id]),
   );
+  useEffect(() => {
+    const paste = (event: ClipboardEvent) => {
+      if (event.clipboardData?.files.length) void filesOf(event.clipboardData).then((files) => bringMaps(id, files));
+    };
+    addEventListener("paste", paste);
+    return () => removeEventListener("paste", paste);
+  }, [id]);
   useKeys();
   if (missing) {
     return (
@@ -72,8 +80,7 @@ export function Bench({ id }: { id: string }) {
       onDragOver={(event) => event.dataTransfer.types.includes("Files") && event.preventDefault()}
       onDrop={(event) => {
         event.preventDefault();
-        const files = [...event.dataTransfer.files];
-        if (files.length) void bringMaps(material.id, files);
+        void filesOf(event.dataTransfer).then((files) => bringMaps(material.id, files));
       }}
     >
       <Line material={around} />

@@ -1,10 +1,10 @@
 /** What can be brought in, each with a sentence: the way into the library for what is no single photograph. */
-import { Aperture, Images, Layers, Leaf, SunDim, WholeWord } from "lucide-react";
+import { Aperture, Contrast, Focus, Images, Layers, Leaf, SunDim, WholeWord } from "lucide-react";
 import type { ComponentType } from "react";
 import { goTo } from "../app/router";
 import { Dialog } from "../ui/Dialog";
 
-export type Kind = "photographs" | "lights" | "cutout" | "maps";
+export type Kind = "photographs" | "lights" | "cutout" | "maps" | "bracket" | "focus";
 
 const KINDS: {
   kind: Kind | "words" | "audit";
@@ -30,6 +30,18 @@ const KINDS: {
     name: "Existing maps",
     about: "All maps of one surface: they go through every step together.",
     icon: Layers,
+  },
+  {
+    kind: "bracket",
+    name: "Exposure bracket",
+    about: "2 to 24 photographs of one view, lighter and darker: one picture in which nothing is burnt out.",
+    icon: Contrast,
+  },
+  {
+    kind: "focus",
+    name: "Focus stack",
+    about: "Photographs of one view, sharp at different depths: one picture that is sharp all over.",
+    icon: Focus,
   },
   {
     kind: "words",

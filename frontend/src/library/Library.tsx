@@ -13,6 +13,7 @@ import { Mark } from "../ui/Mark";
 import { tell, tellProblem } from "../ui/notices";
 import { ACCEPT, Arrivals, useArrivals } from "./arrivals";
 import { DeleteForGood } from "./DeleteForGood";
+import { filesOf } from "./dropped";
 import { Empty } from "./Empty";
 import { type Kind, Kinds } from "./Kinds";
 import { choose, Together, useChosen } from "./Together";
@@ -59,8 +60,7 @@ export function Library() {
       onDrop={(event) => {
         event.preventDefault();
         setOver(false);
-        const files = [...event.dataTransfer.files];
-        if (files.length) void bring(files);
+        void filesOf(event.dataTransfer).then((files) => (files.length ? bring(files) : undefined));
       }}
     >
       <header className="flex h-14 shrink-0 items-center gap-3 border-b border-line px-6">

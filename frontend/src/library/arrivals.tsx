@@ -4,12 +4,13 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { create } from "zustand";
 import { api, Problem, upload } from "../api/client";
-import type { Brief } from "../api/types";
+import type { Brief, BroughtFile } from "../api/types";
 import { go } from "../app/router";
+import { useEditor } from "../editor/store";
 import { useLights } from "../stages/gather/lights";
-import { wayOf } from "../stages/gather/placing";
 import { tell, tellProblem } from "../ui/notices";
 import type { Kind } from "./Kinds";
+import { askHowSorted, SortQuestion, type SortKind } from "./Sort";
 
 export const ACCEPT =
   ".jpg,.jpeg,.png,.tif,.tiff,.webp,.exr,.heic,.heif,.avif,.jxl,.jp2,.j2k,.tga,.bmp,.dds,.psd,.psb,.hdr,.ppm,.pgm,.pbm,.pnm,.gif," +
@@ -30,36 +31,66 @@ const update = (id: number, changes: Partial<Arrival>) =>
 const drop = (id: number) => useStore.setState(({ list }) => ({ list: list.filter((a) => a.id !== id) }));
 
 /** Brings one file in, showing how far it is; null when it could not be read, which stays on screen until closed. */
-async function bringOne(file: File, to?: { id: string; gesture: string }, as = ""): Promise<Brief | null> {
+async function bringOne<T>(file: File, send: (progress: (share: number) => void) => Promise<T>): Promise<T | null> {
   const id = next++;
   useStore.setState(({ list }) => ({ list: [...list, { id, name: file.name, share: 0, problem: null }] }));
   try {
-    const material = await upload(file, (share) => update(id, { share }), to, as);
+    const made = await send((share) => update(id, { share }));
     drop(id);
-    return material;
+    return made;
   } catch (error) {
     update(id, { problem: error instanceof Problem ? error : new Problem(0, `${file.name} could not be read.`, "") });
     return null;
   }
 }
 
-/** Files in groups of one surface each; every file by itself where the program does not answer. */
-async function grouped(files: File[]): Promise<File[][]> {
-  if (files.length < 2) return [files];
-  const waiting = [...files];
-  const take = (name: string) =>
-    waiting.splice(
-      waiting.findIndex((file) => file.name === name),
-      1,
-    )[0]!;
-  return (await api.groups(files.map((file) => file.name))).map((names) => names.map(take));
+/** What the choosers of the library are to the program that sorts. */
+const SORTED_AS: Record<Kind, SortKind | ""> = {
+  photographs: "",
+  lights: "light_set",
+  cutout: "cutout",
+  maps: "maps",
+  bracket: "bracket",
+  focus: "focus",
+};
+
+/** Files that go together, as what they are: kept, sorted, asked about where that cannot be told, and made into
+ * materials. Null when nobody wants them. */
+async function together(files: File[], kind: SortKind | "", to = ""): Promise<Brief[] | null> {
+  const kept: BroughtFile[] = [];
+  for (const file of files) {
+    const one = await bringOne(file, (progress) => upload(file, progress, "incoming"));
+    // The same file twice is one file.
+    if (one && !kept.some(({ blob }) => blob === one.blob)) kept.push(one);
+  }
+  if (!kept.length) return null;
+  try {
+    const sorting = await api.sort(
+      kept.map(({ blob, file }) => ({ blob, file })),
+      kind || (to && kept.length === 1 ? "maps" : ""),
+    );
+    const sure = sorting.sure || (Boolean(to) && kept.length === 1);
+    const answer = sure
+      ? { kind: sorting.kind as SortKind, rows: [...sorting.rows] }
+      : await askHowSorted(sorting, kind !== "", Boolean(to));
+    if (!answer) return null;
+    return await api.take(
+      answer.kind,
+      answer.rows.map(({ blob, file, role }) => ({ blob, file, role })),
+      to,
+      crypto.randomUUID(),
+    );
+  } catch (error) {
+    tellProblem(error);
+    return null;
+  }
 }
 
-/** More maps of a material that is there already. */
+/** More files of a material that is there already. */
 export async function bringMaps(id: string, files: File[]) {
-  const gesture = crypto.randomUUID();
+  if (!files.length) return;
   const before = await api.material(id).catch(() => null);
-  for (const file of files) await bringOne(file, { id, gesture });
+  await together(files, "", id);
   await settle(
     id,
     before?.files.map((file) => file.key),
@@ -70,21 +101,27 @@ export async function bringMaps(id: string, files: File[]) {
  * before: keys of files that were there already, and lie as they were left. */
 async function settle(id: string, before: string[] = []) {
   try {
-    let material = await api.material(id);
-    const fresh = material.files.slice(1).filter((file) => !before.includes(file.key));
+    const material = await api.material(id);
+    const fresh = material.files.filter((file) => !before.includes(file.key));
     const lights = material.files.filter((file) => file.role === "light").length;
     if (lights >= 3 && fresh.some((file) => file.role === "light")) {
-      const found = await api.findLights(id, material.revision);
-      material = found.material;
+      useLights.setState({ looking: true });
+      const { material: newest, ...found } = await api.findLights(id, material.revision);
+      if (useEditor.getState().material?.id === id) useEditor.setState({ material: newest });
       useLights.setState({ found: { ...found, id } });
     }
-    for (const file of fresh.filter((one) => one.guess === "back" || one.guess === "back_lit")) {
-      if (wayOf(material.recipe.operations, file.key) === "free")
-        material = (await api.place(id, file.key, material.revision, "lay", [])).material;
+    if (fresh.some((file) => ["back", "back_lit", "part"].includes(file.guess))) {
+      const { told } = await api.settle(
+        id,
+        fresh.map((file) => file.key),
+      );
+      for (const { level, text } of told) if (level !== "pass") tell("Look at how it lies", text);
     }
   } catch (error) {
     // Everything is there; what was not found out can be asked for again, or set by hand.
     tellProblem(error, "Brought in, but not all was found out");
+  } finally {
+    useLights.setState({ looking: false });
   }
 }
 
@@ -92,35 +129,64 @@ export function useArrivals() {
   const queries = useQueryClient();
   const bring = useCallback(
     async (files: File[], kind: Kind = "photographs") => {
-      let last: string | null = null;
-      let count = 0;
-      const together = kind === "lights" || kind === "cutout" || kind === "maps";
-      const groups = together ? [files] : await grouped(files).catch(() => files.map((file) => [file]));
-      for (const group of groups) {
-        const gesture = crypto.randomUUID();
-        let surface: string | null = null;
-        for (const file of group) {
-          const as = kind === "lights" ? "light" : kind === "cutout" && !surface ? "cutout" : "";
-          const material = await bringOne(file, surface ? { id: surface, gesture } : undefined, as);
-          surface ??= material?.id ?? null;
-          await queries.invalidateQueries({ queryKey: ["materials"] });
-        }
-        if (surface && group.length > 1) await settle(surface);
-        last = surface ?? last;
-        count += surface ? 1 : 0;
-      }
+      let made: Brief[] | null;
+      if (files.length === 1 && kind === "photographs") {
+        const one = await bringOne(files[0]!, (progress) => upload(files[0]!, progress, "material"));
+        made = one && [one];
+      } else made = (await inGroups(files, kind)) ?? null;
+      await queries.invalidateQueries({ queryKey: ["materials"] });
+      if (!made?.length) return;
       // One surface is meant to be worked on; many are looked over first.
-      if (last && groups.length === 1) go(last);
-      else if (count) tell(`${count} materials were added`);
+      if (made.length > 1) {
+        tell(`${made.length} materials were added`);
+        return;
+      }
+      const [{ id }] = made as [Brief];
+      const detail = await api.material(id).catch(() => null);
+      // While the lamps are looked for, the page shows how far that is.
+      if (detail && detail.files.filter((file) => file.role === "light").length >= 3) go(id);
+      await settle(id);
+      await queries.invalidateQueries({ queryKey: ["materials"] });
+      go(id);
     },
     [queries],
   );
   return { bring };
 }
 
+/** Files whose names say that they are of several surfaces are taken surface by surface. */
+async function inGroups(files: File[], kind: Kind): Promise<Brief[] | null> {
+  if (kind !== "photographs") return together(files, SORTED_AS[kind]);
+  const names = await api.groups(files.map((file) => file.name)).catch(() => [files.map((file) => file.name)]);
+  const several = names.filter((group) => group.length > 1);
+  // Names that say nothing, or all of one surface: what they are is seen in the pictures.
+  if (!several.length || names.length === 1) return together(files, "");
+  const waiting = [...files];
+  const made: Brief[] = [];
+  for (const group of names) {
+    const own = group.map((name) =>
+      waiting.splice(
+        waiting.findIndex((file) => file.name === name),
+        1,
+      ),
+    );
+    made.push(...((await together(own.flat(), "")) ?? []));
+  }
+  for (const { id } of made) if (names.length > 1) await settle(id);
+  return made;
+}
+
 export function Arrivals() {
   const { list } = useStore();
-  if (!list.length) return null;
+  return (
+    <>
+      <SortQuestion />
+      {list.length > 0 && <Under list={list} />}
+    </>
+  );
+}
+
+function Under({ list }: { list: Arrival[] }) {
   return (
     <ul aria-label="Captures on their way" className="fixed right-5 bottom-5 z-30 flex w-96 flex-col gap-2">
       {list.map((arrival) => (

@@ -14,8 +14,8 @@ import { Laid } from "./Laid";
 import { place, usePlacing, wayOf } from "./placing";
 
 const compared = (file: MaterialFile) => file.role.startsWith("truth_");
-/** Photographs of a light set are listed in their ring. */
-const elsewhere = (file: MaterialFile) => compared(file) || file.role === "light";
+/** Photographs of a light set are listed in their ring, merged ones with what is taken from them. */
+const elsewhere = (file: MaterialFile) => compared(file) || file.role === "light" || file.role === "merged";
 
 export function Files({ material }: { material: Material }) {
   const picker = useRef<HTMLInputElement>(null);
@@ -28,9 +28,9 @@ export function Files({ material }: { material: Material }) {
           look="quiet"
           className="h-6 px-1.5 text-[12px]"
           onClick={() => picker.current?.click()}
-          title="Normal, height, roughness … of the same surface, made elsewhere"
+          title="Maps made elsewhere, other sides, lamps or exposures of the same surface"
         >
-          <FilePlus2 size={13} /> Add maps
+          <FilePlus2 size={13} /> Add files
         </Button>
       </h3>
       <input
@@ -38,7 +38,7 @@ export function Files({ material }: { material: Material }) {
         type="file"
         multiple
         hidden
-        aria-label="Add maps"
+        aria-label="Add files"
         accept={ACCEPT}
         onChange={(event) => {
           void bringMaps(material.id, [...(event.target.files ?? [])]);
@@ -81,6 +81,8 @@ function FileRow({ file, photograph }: { file: MaterialFile; photograph: boolean
     { value: "gloss", label: "Gloss" },
     { value: "light", label: "One light" },
     { value: "all_lights", label: "All lights" },
+    { value: "merged", label: "Merged" },
+    { value: "part", label: "Part of the picture" },
     { value: "none", label: "Not used" },
   ];
   const size = `${file.width} × ${file.height} · ${file.bits} bit${file.floating ? " float" : ""} ${file.format.toUpperCase()}`;

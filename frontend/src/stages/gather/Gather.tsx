@@ -5,6 +5,7 @@ import { Facts } from "../../ui/Facts";
 import { Operation } from "../Operation";
 import { Files } from "./Files";
 import { LightRing } from "./LightRing";
+import { Merge } from "./Merge";
 import { PlacePoints } from "./PlacePoints";
 import { usePicking } from "./picking";
 import { Triage } from "./Triage";
@@ -28,6 +29,7 @@ export function Gather({ material }: { material: Material }) {
         </p>
       )}
       {material.files.some((file) => file.role === "light") && <LightRing material={material} />}
+      {material.files.some((file) => file.role === "merged") && <Merge material={material} />}
       <PlacePoints material={material} />
       <h3 className="mt-2 border-t border-line pt-2 font-medium">Triage</h3>
       <Triage material={material} />

@@ -11,6 +11,7 @@ import { setView } from "../../views/state";
 import { Setting } from "../Setting";
 import {
   findLamps,
+  leaveOut,
   moveFrame,
   type Proof,
   spot,
@@ -123,12 +124,20 @@ function Frame({ lamp, index }: { lamp: LampRow; index: number }) {
   const put = [
     lamp.shift ? `moved ${lamp.shift.toFixed(1)} px` : "",
     lamp.stops ? `${lamp.stops > 0 ? "+" : ""}${lamp.stops.toFixed(1)} stops` : "",
-    lamp.used ? "" : "another size: not used",
+    lamp.used ? "" : lamp.out ? "left out" : "another size: not used",
   ].filter(Boolean);
   return (
     <li className="flex h-7 items-center gap-1.5">
-      <span className="figures w-5 text-soft">{index + 1}</span>
-      <span className="min-w-0 flex-1 truncate" title={lamp.name}>
+      <input
+        type="checkbox"
+        aria-label={`Use ${lamp.name}`}
+        title={lamp.out ? "Left out; its place in the ring stays empty" : "Used"}
+        checked={!lamp.out}
+        onChange={() => leaveOut(lamp)}
+        className="accent-(--amber)"
+      />
+      <span className="figures w-4 text-soft">{index + 1}</span>
+      <span className={`min-w-0 flex-1 truncate ${lamp.out ? "text-soft line-through" : ""}`} title={lamp.name}>
         {lamp.name}
       </span>
       {put.length > 0 && <span className="figures text-soft">{put.join(", ")}</span>}

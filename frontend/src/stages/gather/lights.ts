@@ -76,6 +76,15 @@ export function moveFrame(file: string, by: 1 | -1) {
   putFrames(rows, "Order of the light set");
 }
 
+/** Leaves one lamp out, or puts it back; the others stand where they stood. */
+export function leaveOut(lamp: LampRow) {
+  const rows = framesNow().map((row) => {
+    if (row.file !== lamp.file) return row;
+    return { ...row, out: !lamp.out };
+  });
+  putFrames(rows, lamp.out ? "Lamp put back" : "Lamp left out");
+}
+
 /** Lets one lamp stand out of the ring: null puts it back. */
 export function standApart(lamp: LampRow, apart: { bearing?: number; elevation?: number } | null) {
   const rows = framesNow().map((row) => {
