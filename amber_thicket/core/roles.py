@@ -143,9 +143,9 @@ ROLES: dict[str, Role] = {
             uniform=Uniform("#000000", "The colour of the other side; black is none.", "The other side."),
             finished="response.on_back_color",
         ),
-        Role("relief_broad", "Broad relief", 1, "linear", 0.5, 8, "high", made=False, brought=False),
-        Role("relief_fine", "Fine relief", 1, "linear", 0.5, 8, "high", made=False, brought=False),
-        Role("relief_veins", "Veins", 1, "linear", 0.0, 8, "crest of a vein", made=False, brought=False),
+        Role("relief_broad", "Broad relief", 1, "linear", 0.5, 16, "high", made=False, brought=False),
+        Role("relief_fine", "Fine relief", 1, "linear", 0.5, 16, "high", made=False, brought=False),
+        Role("relief_veins", "Veins", 1, "linear", 0.0, 16, "crest of a vein", made=False, brought=False),
         Role(
             "emissive", "Emissive", 3, "srgb", 0.0, 8, "shines by itself", made=False,
             words=("emissive", "emission", "emit", "glow"), shot="sometimes",

@@ -77,7 +77,10 @@ def _found(evaluation: Evaluation, names: dict[str, str]) -> LightSetReport:
         raise UnreadableFile("These lamps do not stand round the surface.", remedy="Give the lamps other bearings.")
     report_progress(0.25, "Comparing the photographs")
     steady = made.steady()
-    return analyze_light_set(made.as_shot(made.look_level()), settings, steady, called)
+    every = evaluation.files.get(settings.all_lights)
+    level = made.look_level()
+    lit = every.read(level).pixels if every and (every.width, every.height) == made.size else None
+    return analyze_light_set(made.as_shot(level), settings, steady, called, lit)
 
 
 def _tiny(pixels: Any) -> Any:

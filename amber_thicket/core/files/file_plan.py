@@ -186,7 +186,9 @@ def encoding_for(contents: tuple[str, ...], *, floating: bool) -> Encoding:
 
 def _planned_file(rule: FileRule, settings: Any, profile: Profile, stem: str, y: YDirection) -> PlannedFile:
     format = FORMATS["png" if profile.png_only else rule.format or settings.format]
-    depth = format.nearest(rule.depth or (settings.height_bits if "height" in rule.channels else "8"))
+    # Parts of the relief are heights, and stored as deep.
+    high = any(content_of(name) in ROLES and ROLES[content_of(name)].bits == 16 for name in rule.channels)
+    depth = format.nearest(rule.depth or (settings.height_bits if high else "8"))
     first = content_of(rule.channels[0])
     floating = depth in FLOATING
     return PlannedFile(

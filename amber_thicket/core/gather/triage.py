@@ -13,6 +13,8 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.align.register import silhouette
+from amber_thicket.core.even.glare import mirrored_on_dark
 from amber_thicket.core.gather.features import count_features
 from amber_thicket.core.gather.tilt import tilt
 from amber_thicket.core.numeric.colour import coded_luminance, encode_srgb, luminance
@@ -26,6 +28,8 @@ _SAMPLE = 1536
 Box = tuple[float, float, float, float]
 SOFT, NOISY, FEW, UNEVEN, GLARE, CLIPPED = 0.25, 3.5, 20.0, 1.6, 0.004, 0.005
 PLAIN, MARGIN = 0.006, 0.01
+# Share of a thing on an even ground that mirrors, from which on it is told, and how far it stands out, log.
+_GLOSSY, _GLOSSY_RISE = 0.002, 0.9
 # Strips differ from a copy by less than this share of what neighbouring pixels differ by.
 _SAME = 0.25
 # Nobody sees that much enlarging.
@@ -95,7 +99,7 @@ def triage(pixels: Pixels, *, bits: int, floating: bool) -> list[dict[str, Any]]
     codes = encode_srgb(np.ascontiguousarray(pixels[::step, ::step]))
     small = shrink(pixels, max(1, min(height, width) // 512))
     whole = np.ascontiguousarray(coded_luminance(small))
-    found = [_size(width, height), *_exposure(codes), _light(small), *_one_side(small), _glare(codes)]
+    found = [_size(width, height), *_exposure(codes), _light(small), *_one_side(small), _glare(codes, pixels)]
     found += [_bits(bits, floating), *_margins(whole), *_strips(whole)]
     if min(tone.shape) >= 64:
         noise = noise_of(coded)
@@ -161,7 +165,7 @@ def _one_side(pixels: Pixels) -> list[CaptureFinding]:
     return [CaptureFinding("attention", "Light from one side", measured, advice)]
 
 
-def _glare(codes: Pixels) -> CaptureFinding:
+def _glare(codes: Pixels, pixels: Pixels) -> CaptureFinding:
     bright, dark = _ends(codes)
     dull = bright - dark
     shiny = (bright > 0.965) & (dull < 0.12) & (bright > np.median(bright) + 0.25)
@@ -169,6 +173,15 @@ def _glare(codes: Pixels) -> CaptureFinding:
     if share > GLARE:
         advice = "Turn the lamp or the camera, or shoot under a cloudy sky; Even can take some of it down."
         return CaptureFinding("attention", "Glare", f"{share * 100:.1f} % of pixels", advice, densest(shiny))
+    thing = shrink(pixels, max(1, round(max(pixels.shape[:2]) / 1024)))
+    outline = silhouette(thing)
+    if outline is not None:
+        # On a leaf that is dark as a whole, glare need not be bright beside its ground.
+        glossy = mirrored_on_dark(thing, thing.shape[1], _GLOSSY_RISE) & (outline > 0.5)
+        share = float(glossy.sum()) / max(float((outline > 0.5).sum()), 1.0)
+        if share > _GLOSSY:
+            advice = "Glare in Even rebuilds what lies under it; or turn the lamp, or cross two polarising filters."
+            return CaptureFinding("attention", "Glare", f"{share * 100:.1f} % of the thing", advice, densest(glossy))
     return CaptureFinding("pass", "Glare", "none to speak of")
 
 

@@ -65,10 +65,14 @@ def check_light_set(names: Sequence[str], sizes: Sequence[tuple[int, int]], smal
 
 
 def analyze_light_set(
-    photographs: Pixels, settings: Settings, steady: Stabilization, names: Sequence[str]
+    photographs: Pixels,
+    settings: Settings,
+    steady: Stabilization,
+    names: Sequence[str],
+    all_lights: Pixels | None = None,
 ) -> LightSetReport:
     """photographs: (N, H, W, 3) linear as shot, of up to some 1500 px, without those that are left out. names: of their
-    files, for the sentences."""
+    files, for the sentences. all_lights: (H, W, 3), the photograph lit from all sides, if there is one."""
     lamps = list(settings.frames)
     used = [number for number, lamp in enumerate(lamps) if not lamp.out]
     whole = len(used) == len(lamps)
@@ -93,8 +97,9 @@ def analyze_light_set(
         )
     if arranged.gap:
         told.append(("attention", f"One photograph is missing after number {arranged.gap}."))
+    lit = middle(all_lights[None], _PART)[0] if all_lights is not None else None
     slots = None if whole else (used, len(lamps))
-    seen = ring.found(shots, elevation=settings.elevation, gap=arranged.gap, slots=slots)
+    seen = ring.found(shots, elevation=settings.elevation, gap=arranged.gap, slots=slots, all_lights=lit)
     changes |= {
         "gather.lights.first": round(seen.first, 1) % 360.0,
         "gather.lights.direction": "cw" if seen.clockwise else "ccw",
@@ -116,7 +121,7 @@ def analyze_light_set(
         told.append(
             (
                 "attention",
-                "Shadows and recesses do not tell bumps from dents here: say on which side the first lamp stood "
+                "Nothing tells bumps from dents here for certain: say on which side the first lamp stood "
                 f"({seen.first:.0f}° or {(seen.first + 180) % 360:.0f}°).",
             )
         )
@@ -129,11 +134,11 @@ def analyze_light_set(
 
 
 def _by(seen: ring.Found) -> str:
-    cues = [
-        ("cast shadows", abs(seen.shadows) > ring.SHADOWS_TELL),
-        ("dark recesses", abs(seen.recesses) > ring.RECESSES_TELL),
-    ]
-    return " and ".join(name for name, speaks in cues if speaks)
+    words = {
+        "shadows": "cast shadows",
+        "all_lights": "recesses that stay dark with all lamps lit",
+    }
+    return " and ".join(words[name] for name in seen.cues.telling)
 
 
 def _changed_between(steady: Stabilization, width: int, names: Sequence[str]) -> list[tuple[str, str]]:

@@ -1,7 +1,8 @@
 """The ring of lamps: where each stood, found from the photographs themselves.
 
 A wrong first bearing turns all normals about the view, so that they no longer belong to one surface: their curl tells
-the bearing in closed form, except for the half-turn that swaps bumps and dents, which shadows and recesses tell.
+the bearing in closed form, except for the half-turn that swaps bumps and dents, which cast shadows tell, and a
+photograph with all lamps lit.
 Source of integrability as the test: Belhumeur, Kriegman & Yuille, "The bas-relief ambiguity", IJCV 35(1), 1999.
 """
 
@@ -14,24 +15,58 @@ from typing import NamedTuple
 import numpy as np
 
 from amber_thicket.core.gather.lamps import bearings, directions_of
-from amber_thicket.core.lightset.solve import solve_light_set
+from amber_thicket.core.lightset.solve import Solved, solve_light_set
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.shading.slope import integrated
 
-# What the half-turn's cues must reach to be believed.
-SHADOWS_TELL, RECESSES_TELL = 0.05, 0.2
+# What the half-turn's cues must reach to be believed, and how far the lamps must agree on shadows.
+SHADOWS_TELL, LAMPS_AGREE, ALL_LIGHTS_TELL = 0.025, 2.2, 0.3
+# Recesses are no wider than this, px; a place in shadow is at most so much darker than shading explains.
+_RECESS, _MOST_DARKER = 12.0, 0.5
 # How far the misfit to a ring must fall before another order is proposed.
 ORDER_TELLS = 1.49
 _SMOOTH = 1.2
 _LOWEST, _HIGHEST = 15.0, 50.0
 
 
+class HalfTurn(NamedTuple):
+    """What tells bumps from dents, each positive for the lamps as they are. shadows: correlation of what is darker than
+    shading explains with the shadows they would cast; agree: by how many standard errors the lamps agree on that.
+    all_lights: of what is bright under light from all sides with what lies high; 0 where there is no such photograph.
+
+    What is dark under the lamps that light it least says nothing: flanks are, on bumps and in dents alike."""
+
+    shadows: float
+    agree: float
+    all_lights: float
+
+    @property
+    def telling(self) -> tuple[str, ...]:
+        """The cues that are clear: "shadows", "all_lights"."""
+        clear = {
+            "shadows": abs(self.shadows) > SHADOWS_TELL and self.agree > LAMPS_AGREE,
+            "all_lights": abs(self.all_lights) > ALL_LIGHTS_TELL,
+        }
+        return tuple(name for name, told in clear.items() if told)
+
+    @property
+    def best(self) -> float:
+        """The cue that says most: shadows, unless they are too faint and the other one is clear."""
+        return self.all_lights if self.telling == ("all_lights",) else self.shadows or self.all_lights
+
+    @property
+    def certain(self) -> bool:
+        """Whether something is clear, and nothing that is clear speaks against it."""
+        signs = {getattr(self, name) > 0 for name in self.telling}
+        return len(signs) == 1
+
+
 class Found(NamedTuple):
     """first: bearing of the first lamp, degrees from the right, counter-clockwise. clockwise: how the lamps go on.
-    certain: whether bump and dent can be told apart. shadows, recesses: the two cues, positive for what is proposed.
+    certain: whether bump and dent can be told apart. cues: what says so, positive for what is proposed.
     curl: share of the normals' turning that no surface has, at this bearing; twisted: at one 90° away.
     elevation: degrees above the surface, None where the photographs do not tell.
     """
@@ -39,8 +74,7 @@ class Found(NamedTuple):
     first: float
     clockwise: bool
     certain: bool
-    shadows: float
-    recesses: float
+    cues: HalfTurn
     curl: float
     twisted: float
     elevation: float | None
@@ -73,12 +107,18 @@ def _misfit(aa: float, ab: float, bb: float, degrees: float) -> float:
 
 
 def found(
-    photographs: Pixels, *, elevation: float, gap: int = 0, slots: tuple[Sequence[int], int] | None = None
+    photographs: Pixels,
+    *,
+    elevation: float,
+    gap: int = 0,
+    slots: tuple[Sequence[int], int] | None = None,
+    all_lights: Pixels | None = None,
 ) -> Found:
     """Bearing, direction and half-turn of a ring whose photographs are in order.
 
     photographs: (N, H, W, 3) float32 linear, steadied, of some 500 px. elevation: degrees, as far as it is known.
-    slots: which places of a ring of so many lamps they take, where some are left out.
+    slots: which places of a ring of so many lamps they take, where some are left out. all_lights: (H, W, 3) of the same
+    place under light from all sides, if there is one.
     """
     places, count = slots or (range(photographs.shape[0]), photographs.shape[0])
     at = np.asarray(places)
@@ -93,33 +133,40 @@ def found(
     turn, curl, twisted, clockwise = min(tried, key=lambda t: t[1] / max(t[2], 1e-12))
     lamps = directions_of(bearings(count, first=turn, clockwise=clockwise, gap=gap)[at], elevation)
     report_progress(0.9, "Telling bumps from dents")
-    shadows, recesses = _half_turn(photographs, lamps)
-    # Shadows say more than recesses do; each speaks only when it is clear.
-    other = shadows < 0 if abs(shadows) > SHADOWS_TELL else recesses < 0
-    certain = abs(shadows) > SHADOWS_TELL or abs(recesses) > RECESSES_TELL
+    cues = _half_turn(photographs, lamps, all_lights)
+    other = cues.best < 0
     sign = -1.0 if other else 1.0
     first = (turn + 180.0 * other) % 360.0
     found_elevation = _elevation(photographs, bearings(count, first=first, clockwise=clockwise, gap=gap)[at])
-    return Found(first, clockwise, certain, sign * shadows, sign * recesses, curl, twisted, found_elevation)
+    told = cues._replace(shadows=sign * cues.shadows, all_lights=sign * cues.all_lights)
+    return Found(first, clockwise, told.certain, told, curl, twisted, found_elevation)
 
 
-def _half_turn(photographs: Pixels, lamps: Pixels) -> tuple[float, float]:
-    """How much better shadows, and recesses, fit the lamps as given than all turned by half; positive for as given."""
+def _half_turn(photographs: Pixels, lamps: Pixels, all_lights: Pixels | None = None) -> HalfTurn:
+    """How much better what is seen fits the lamps as given than all turned by half. all_lights: (H, W, 3) linear."""
     made = solve_light_set(photographs, lamps)
     height = integrated(made.normal)
     values = photographs.mean(-1)
     relit = np.maximum(np.einsum("hwc,kc->khw", made.normal, lamps.astype(np.float32)), 0)
     scale = np.maximum(np.median(values / np.maximum(relit, 0.1), axis=0), 1e-4)
-    darker = (values / scale - relit < -0.12).astype(np.float32)
+    darker = np.clip(relit - values / scale, 0, _MOST_DARKER)
     darker[relit < 0.05] = 0
-    shadows = 0.0
+    told = []
     for k in range(len(lamps)):
         one, other = (_shade(h, lamps[k] * side) for h, side in ((height, (1, 1, 1)), (-height, (-1, -1, 1))))
-        shadows += (_alike(one, darker[k]) - _alike(other, darker[k])) / len(lamps)
-    darkest = np.sort(values, axis=0)
-    deep = darkest[:2].mean(0) / np.maximum(np.median(values, axis=0), 1e-4)
-    fine = height - blur(height, 12.0, wraps=False)
-    return shadows, _alike(fine, (deep - blur(np.ascontiguousarray(deep), 12.0, wraps=False)))
+        told.append(_alike(one - other, darker[k]))
+    shadows = float(np.mean(told))
+    agree = shadows / max(float(np.std(told)) / np.sqrt(len(told)), 1e-3)
+    fine = height - blur(height, _RECESS, wraps=False)
+    return HalfTurn(shadows, abs(agree), 0.0 if all_lights is None else _occluded(fine, made, all_lights))
+
+
+def _occluded(fine: Pixels, made: Solved, all_lights: Pixels) -> float:
+    """How far places that lie high get more of the light that comes from all sides. fine: (H, W) height, flattened."""
+    light = np.log(np.maximum(all_lights.mean(-1), 1e-3) / np.maximum(made.albedo.mean(-1), 1e-3)).astype(np.float32)
+    # A tilted place sees less of the sky, whichever way it leans.
+    light -= np.log(np.maximum((1 + made.normal[..., 2]) / 2, 0.1)).astype(np.float32)
+    return _alike(fine, (light - blur(light, _RECESS, wraps=False)).clip(-0.6, 0.6))
 
 
 def _shade(height: Pixels, lamp: Pixels) -> Pixels:

@@ -9,7 +9,7 @@ from typing import Any, Literal
 import numpy as np
 
 from amber_thicket.core.even.hues import BANDS
-from amber_thicket.core.numeric.colour import coded_luminance
+from amber_thicket.core.numeric.colour import coded_luminance, luminance
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
@@ -24,9 +24,12 @@ from amber_thicket.core.relief.estimate import (
 from amber_thicket.core.relief.hued import hued_of, tone_with
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.shading.raking import Raking
+from amber_thicket.core.tile.extended import bled
 
 # How much the tone counts beside the shading; the light must come from above or below by so much to tell its end.
 _TONE, _TONE_LEAST, _GIVEN_UP, _SIDEWAYS = 0.40, 0.20, 0.25, 0.35
+# How much thickness counts where it is told, and tone and recesses beside it; the least light that is believed.
+_THICKNESS, _BESIDE, _DARKEST = 0.6, 0.08, 2e-3
 _Layer = Callable[[], Raster]
 
 
@@ -45,12 +48,19 @@ def _hue(band: str) -> float:
 
 
 class Settings(OperationSettings):
-    estimator: Literal["auto", "tone", "shading", "recesses"] = setting(
+    estimator: Literal["auto", "tone", "shading", "recesses", "thickness"] = setting(
         "auto",
         label="Height from",
-        choices={"auto": "What fits", "tone": "Tone", "shading": "Shading", "recesses": "Recesses"},
+        choices={
+            "auto": "What fits",
+            "tone": "Tone",
+            "shading": "Shading",
+            "recesses": "Recesses",
+            "thickness": "Thickness",
+        },
         help="Tone: bright is high. Shading: flanks that face the light are bright. Recesses: dark and narrow is deep. "
-        "What fits weighs shading against the other two by what the picture gives reason for.",
+        "Thickness: of a cut-out with a back-lit photograph, what lets little light through is thick and high. "
+        "What fits weighs them by what the pictures give reason for.",
     )
     source: Literal["auto", "photograph", "evened"] = setting(
         "auto",
@@ -101,15 +111,19 @@ class Settings(OperationSettings):
 
 @dataclass(frozen=True)
 class Parts:
-    """What the estimates are made of: the spectrum of a tone of `shape`, and the height its recesses tell."""
+    """What the estimates are made of: the spectrum of a tone of `shape`, the height its recesses tell, and that of a
+    thing light shines through, where there is a photograph of that."""
 
     shape: tuple[int, int]
     spectrum: Pixels
     recesses: Pixels
+    thickness: Pixels | None = None
 
     @property
     def nbytes(self) -> int:
-        return int(self.spectrum.nbytes + self.recesses.nbytes)
+        return int(
+            self.spectrum.nbytes + self.recesses.nbytes + (0 if self.thickness is None else self.thickness.nbytes)
+        )
 
 
 @dataclass(frozen=True)
@@ -121,6 +135,7 @@ class Looked:
     photograph: bool
     parts: Parts
     recesses: float
+    thickness: float = 0.0
 
     @property
     def nbytes(self) -> int:
@@ -159,11 +174,18 @@ def _reads_photograph(settings: dict[str, Any], evening: dict[str, Any]) -> bool
     return any(one.amount > 0 for one in evening.values() if hasattr(one, "amount"))
 
 
-def _counted(settings: dict[str, Any], light: Raking, bearing: float, turned: bool) -> dict[str, float]:
-    """How much each estimate counts."""
+def _counted(
+    settings: dict[str, Any], light: Raking, bearing: float, turned: bool, thickness: bool
+) -> dict[str, float]:
+    """How much each estimate counts. thickness: there is a photograph that tells it."""
     estimator = settings["estimator"]
+    if estimator == "thickness" and not thickness:
+        estimator = "auto"
     if estimator != "auto":
         return {estimator: 1.0}
+    if thickness:
+        # What light shines through says how thick it is, whatever its colour; the light's side tells the finest.
+        return {"thickness": _THICKNESS, "shading": light.weight, "recesses": _BESIDE, "tone": _BESIDE}
     if turned:
         # Pieces lie turned: no one light is left on the tile.
         return {"tone": 0.5, "recesses": 0.5}
@@ -177,22 +199,52 @@ def _counted(settings: dict[str, Any], light: Raking, bearing: float, turned: bo
     return {name: share for name, share in counted.items() if share > 0} or {"tone": 0.5, "recesses": 0.5}
 
 
-def _parts(tone: Pixels, tile: float) -> Parts:
-    return Parts(tone.shape, spectrum(tone), told_by_recesses(tone, tile))
+def _parts(tone: Pixels, tile: float, thickness: Pixels | None = None) -> Parts:
+    return Parts(tone.shape, spectrum(tone), told_by_recesses(tone, tile), thickness)
+
+
+def thickness_told(through: Pixels, solid: Pixels) -> Pixels:
+    """Height of a thing light shines through, (H, W), mean 0: by Beer and Lambert's law the logarithm of what comes
+    through falls with the thickness. Beyond its edge it goes on as at the rim.
+
+    through: (H, W, 3) linear. solid: (H, W) in [0, 1].
+    """
+    thick = -np.log(np.maximum(luminance(through), _DARKEST)).astype(np.float32)
+    field = bled(thick, solid)
+    return np.asarray(field - float(field.mean()), np.float32)
+
+
+def _thickness_of(through: _Layer | None, cut: _Layer | None, settings: dict[str, Any]) -> Pixels | None:
+    if through is None or cut is None or not settings["cutout"].on:
+        return None
+    return thickness_told(through().pixels, cut().pixels)
 
 
 def decide_cues(
-    tiled: _Layer, as_shot: _Layer, hued: _Layer, hued_as_shot: _Layer, lit: _Layer, /, *, frame: Frame, **settings: Any
+    tiled: _Layer,
+    as_shot: _Layer,
+    hued: _Layer,
+    hued_as_shot: _Layer,
+    lit: _Layer,
+    through: _Layer | None,
+    cut: _Layer | None,
+    /,
+    *,
+    frame: Frame,
+    **settings: Any,
 ) -> Looked:
-    """What the estimates are made of, and what the picture says about the light."""
+    """What the estimates are made of, and what the pictures say about the light and about thickness."""
     photograph, hues = _reads_photograph(settings, settings), _hues_in(settings)
     if any(hues.values()):
         # The hues stay while they are lifted and lowered, so they are a layer of their own here.
         tone = tone_with((hued_as_shot if photograph else hued)().pixels, hues)
     else:
         tone = coded_luminance((as_shot if photograph else tiled)().pixels)
-    parts = _parts(tone, frame.tile_width)
-    return Looked(Raking(**lit().evidence), photograph, parts, steepness(parts.recesses, frame.tile_width))
+    parts = _parts(tone, frame.tile_width, _thickness_of(through, cut, settings))
+    steep = [
+        0.0 if field is None else steepness(field, frame.tile_width) for field in (parts.recesses, parts.thickness)
+    ]
+    return Looked(Raking(**lit().evidence), photograph, parts, *steep)
 
 
 def settle_cues(looked: Looked, *, frame: Frame, **settings: Any) -> Told:
@@ -202,19 +254,32 @@ def settle_cues(looked: Looked, *, frame: Frame, **settings: Any) -> Told:
     if settings["other_end"]:
         bearing = (bearing + 180) % 360
     tone, shading = steepness_told(parts.spectrum, frame.tile_width, parts.shape, bearing)
-    slopes = {"tone": tone, "shading": shading, "recesses": looked.recesses}
+    slopes = {"tone": tone, "shading": shading, "recesses": looked.recesses, "thickness": looked.thickness}
     return Told(light, bearing, {name: max(value, 1e-6) for name, value in slopes.items()}, looked.photograph, parts)
 
 
-def cues(tiled: _Layer, as_shot: _Layer, *_: _Layer, frame: Frame, decided: Told, **settings: Any) -> Raster:
+def cues(
+    tiled: _Layer,
+    as_shot: _Layer,
+    _hued: _Layer,
+    _hued_as_shot: _Layer,
+    _lit: _Layer,
+    through: _Layer | None,
+    cut: _Layer | None,
+    /,
+    *,
+    frame: Frame,
+    decided: Told,
+    **settings: Any,
+) -> Raster:
     """The height told, (H, W), mean about 0; each estimate has unit slope before it is weighed."""
-    shares = _counted(settings, decided.light, decided.bearing, settings["join"].method == "strew")
+    thick = decided.parts.thickness is not None
+    shares = _counted(settings, decided.light, decided.bearing, settings["join"].method == "strew", thick)
     gains = {name: float(share / decided.slopes[name]) for name, share in shares.items()}
     parts = decided.parts
     if parts.shape != (frame.height, frame.width):
-        parts = _parts(
-            tone_of((as_shot if decided.photograph else tiled)().pixels, _hues_in(settings)), frame.tile_width
-        )
+        tone = tone_of((as_shot if decided.photograph else tiled)().pixels, _hues_in(settings))
+        parts = _parts(tone, frame.tile_width, _thickness_of(through, cut, settings))
     result: Any = None
     if set(gains) & {"tone", "shading"}:
         told = told_by_both(
@@ -229,11 +294,15 @@ def cues(tiled: _Layer, as_shot: _Layer, *_: _Layer, frame: Frame, decided: Told
     if "recesses" in gains:
         deep = parts.recesses
         result = cv2.scaleAdd(deep, gains["recesses"], np.zeros_like(deep) if result is None else result)
+    if "thickness" in gains and parts.thickness is not None:
+        thickness = parts.thickness
+        result = cv2.scaleAdd(thickness, gains["thickness"], np.zeros_like(thickness) if result is None else result)
     whole = sum(shares.values())
     evidence = {
         "bearing": round(float(decided.bearing), 1),
         "shading": round(shares.get("shading", 0.0) / whole, 3),
         "recesses": round(shares.get("recesses", 0.0) / whole, 3),
+        "thickness": round(shares.get("thickness", 0.0) / whole, 3),
         "strength": decided.light.strength,
         "fit": decided.light.fit,
         "weight": decided.light.weight,
@@ -241,19 +310,23 @@ def cues(tiled: _Layer, as_shot: _Layer, *_: _Layer, frame: Frame, decided: Told
     return Raster(result, evidence=evidence)
 
 
+_READS = ("tiled", "tiled.as_shot", "hued", "hued.as_shot", "light", "?tiled.translucency", "cut")
+
 OPERATION = Operation(
     id="relief.cues",
     label="Height from colour",
     help="What of the picture is taken for height.",
     settings=Settings,
-    reads=("tiled", "tiled.as_shot", "hued", "hued.as_shot", "light"),
+    reads=_READS,
     writes="cue",
     apply=cues,
     decide=decide_cues,
     # What Even does to the shading changes the inputs as well.
     decides_by=("source", *BANDS),
     settle=settle_cues,
-    also=("tile.join", "#takes_light_out"),
+    also=("tile.join", "tile.cutout", "#takes_light_out"),
+    uses=lambda options: _READS if options["cutout"].on else _READS[:5],
+    matters=lambda options: [value for name, value in options.items() if name != "cutout"] + [options["cutout"].on],
     lazy=True,
     version=3,
 )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict
+from typing import Any
 
 import numpy as np
 
@@ -10,15 +11,25 @@ from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.settings import OperationSettings
 from amber_thicket.core.shading.raking import raking
+from amber_thicket.core.tile.extended import bled
 
 
 class Settings(OperationSettings):
     pass
 
 
-def light(squared: Raster, *, frame: Frame) -> Raster:
-    """A layer of one pixel, whose evidence is what relief.raking.Raking holds."""
-    return Raster(np.zeros((1, 1), np.float32), evidence=asdict(raking(squared.pixels)))
+def light(squared: Raster | None, as_shot: Raster | None, cut: Raster | None, *, frame: Frame, **_: Any) -> Raster:
+    """A layer of one pixel, whose evidence is what relief.raking.Raking holds.
+
+    squared: the photograph. as_shot, cut: of a cut-out, the photograph and its mask: its colour is carried on beyond
+    its edge, which would be taken for relief, as the ground would.
+    """
+    if as_shot is not None and cut is not None:
+        pixels = bled(as_shot.pixels, cut.pixels)
+    else:
+        assert squared is not None
+        pixels = squared.pixels
+    return Raster(np.zeros((1, 1), np.float32), evidence=asdict(raking(pixels)))
 
 
 OPERATION = Operation(
@@ -26,7 +37,10 @@ OPERATION = Operation(
     label="Light",
     help="From which side the photograph is lit.",
     settings=Settings,
-    reads=("squared",),
+    reads=("squared", "tiled.as_shot", "cut"),
     writes="light",
     apply=light,
+    also=("tile.cutout",),
+    uses=lambda options: ("tiled.as_shot", "cut") if options["cutout"].on else ("squared",),
+    matters=lambda options: options["cutout"].on,
 )

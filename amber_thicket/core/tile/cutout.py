@@ -33,6 +33,13 @@ class Settings(OperationSettings):
     on: bool = setting(
         False, label="This is a cut-out", help="Something on an even ground that is cut out; it does not repeat."
     )
+    source: Literal["photograph", "evened", "back_lit"] = setting(
+        "photograph",
+        label="Mask from",
+        choices={"photograph": "Photograph", "evened": "Evened", "back_lit": "Back-lit"},
+        help="The picture ground and thing are told apart in: the photograph as it came in, what Even made of it, or "
+        "the back-lit photograph.",
+    )
     ground: tuple[Colour, ...] = setting(
         (), most=_PICKS, label="Ground", help="Colours of the ground; where there are none, those of the border count."
     )
@@ -87,7 +94,9 @@ class Ground(NamedTuple):
 
 
 def decide_mask(
-    tile: Raster | None,
+    evened: Raster | None,
+    as_shot: Raster | None = None,
+    back_lit: Raster | None = None,
     brought: Raster | None = None,
     /,
     *,
@@ -98,6 +107,7 @@ def decide_mask(
     **_: Any,
 ) -> Ground:
     """The colours of the ground, and where ground ends: picked, or found from the border of the picture."""
+    tile = _looked_at(evened, as_shot, back_lit)
     if tile is None:
         return Ground(np.zeros((1, 3)), 1.0)
     lab = linear_to_lab(tile.pixels)
@@ -113,13 +123,20 @@ def decide_mask(
     return Ground(marks, max(_FOUND_LEAST, 0.6 * float(limit) / 2))
 
 
+def _looked_at(*layers: Raster | None) -> Raster | None:
+    """The layer the mask is made from: the only one that was asked for, and is there."""
+    return next((layer for layer in reversed(layers) if layer is not None), None)
+
+
 def mask(
-    tile: Raster | None, brought: Raster | None = None, /, *, frame: Frame, decided: Ground, on: bool, soft: float,
-    holes: float, specks: float, edge: float, strokes: Sequence[MaskStroke], **_: Any,
+    evened: Raster | None, as_shot: Raster | None = None, back_lit: Raster | None = None, brought: Raster | None = None,
+    /, *, frame: Frame, decided: Ground, on: bool, soft: float, holes: float, specks: float, edge: float,
+    strokes: Sequence[MaskStroke], **_: Any,
 ) -> Raster:  # fmt: skip
-    """(H, W) in [0, 1]: how solid each place is; 1 everywhere for what is no cut-out. tile: (H, W, 3) linear.
-    brought: an opacity map that came along, which then is the mask.
+    """(H, W) in [0, 1]: how solid each place is; 1 everywhere for what is no cut-out. evened, as_shot, back_lit:
+    (H, W, 3) linear, the one the mask is made from. brought: an opacity map that came along, which then is the mask.
     """
+    tile = _looked_at(evened, as_shot, back_lit)
     if tile is None:
         return Raster(np.ones((frame.height, frame.width), np.float32))
     if brought is not None:
@@ -161,16 +178,23 @@ def _moved(solid: Pixels, by: float) -> Pixels:
     return np.asarray(np.clip(inside - outside + np.float32(by) + 0.5, 0, 1), np.float32)
 
 
+_SOURCES = {
+    "evened": ("varied",),
+    "photograph": ("tiled.as_shot",),
+    # Where no such photograph was brought, the one there is.
+    "back_lit": ("tiled.as_shot", "?tiled.translucency"),
+}
+
 OPERATION = Operation(
     id="tile.cutout",
     label="Cut-out",
     help="Cuts something out of an even ground, and carries its colour on beyond the edge.",
     settings=Settings,
-    reads=("varied", "?tiled.opacity"),
+    reads=("varied", "tiled.as_shot", "?tiled.translucency", "?tiled.opacity"),
     writes="cut",
     apply=mask,
     decide=decide_mask,
-    decides_by=("on", "ground", "tolerance"),
-    uses=lambda options: ("varied", "?tiled.opacity") if options["on"] else (),
+    decides_by=("on", "source", "ground", "tolerance"),
+    uses=lambda options: (*_SOURCES[options["source"]], "?tiled.opacity") if options["on"] else (),
     matters=lambda options: [value for name, value in options.items() if options["on"] or name == "on"],
 )

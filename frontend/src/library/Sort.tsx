@@ -94,6 +94,7 @@ function Question({ asked }: { asked: Asked }) {
     change({ ...sorting, rows });
   };
   const used = sorting.rows.filter((row) => row.role).length;
+  const kinds = KINDS.filter(({ value }) => !(asked.more && value === "apart"));
   let lamp = 0;
   return (
     <Dialog
@@ -103,26 +104,27 @@ function Question({ asked }: { asked: Asked }) {
       onClose={() => close(null)}
     >
       {!asked.fixed && (
-        <div role="radiogroup" aria-label="What they are together" className="mb-2 grid grid-cols-2 gap-1.5">
-          {KINDS.filter(({ value }) => !(asked.more && value === "apart")).map(({ value, label, about }) => (
+        <div role="radiogroup" aria-label="What they are together" className="mb-1 flex flex-wrap gap-1.5">
+          {kinds.map(({ value, label, about }) => (
             <button
               key={value}
               type="button"
               role="radio"
+              title={about}
               aria-checked={kind === value}
-              className={`rounded-card border px-2.5 py-1.5 text-left ${kind === value ? "border-amber bg-lifted" : "border-line bg-raised hover:border-soft"}`}
+              className={`rounded-card border px-2.5 py-1 ${kind === value ? "border-amber bg-lifted" : "border-line bg-raised hover:border-soft"}`}
               onClick={() => void again(value)}
             >
-              <span className="block font-medium">{label}</span>
-              <span className="block text-[12px] text-soft">{about}</span>
+              {label}
             </button>
           ))}
         </div>
       )}
+      <p className="text-[12px] text-soft">{KINDS.find(({ value }) => value === kind)?.about}</p>
       <p className="py-1 font-medium" data-sorted={kind}>
         {sorting.told}
       </p>
-      <ol aria-label="Files" className="max-h-[44vh] overflow-y-auto rounded-card border border-line">
+      <ol aria-label="Files" className="max-h-[46vh] overflow-y-auto rounded-card border border-line">
         {sorting.rows.map((row, at) => {
           if (row.role === "light") lamp++;
           return (

@@ -61,8 +61,7 @@ export function Merge({ material }: { material: Material }) {
                       `${frame.stops > 0 ? "+" : ""}${frame.stops.toFixed(1)} stops · `}
                     {frame.shift >= 0.3 && `${frame.shift.toFixed(1)} px aside · `}
                     {frame.moved >= 0.001 && `${(frame.moved * 100).toFixed(1)} % moved · `}
-                    {(frame.share * 100).toFixed(0)} % taken
-                    {!frame.placed && " · its place was not found"}
+                    {(frame.share * 100).toFixed(0)} %{!frame.placed && " · its place was not found"}
                   </span>
                 </span>
                 <span
@@ -73,12 +72,12 @@ export function Merge({ material }: { material: Material }) {
                 />
                 <Button
                   look="quiet"
-                  className="h-6 px-1.5 text-[12px]"
+                  className="h-6 px-1 text-[12px]"
                   onClick={() => void setRole(frame.file, number === 0 ? "base_color" : "")}
                   disabled={number === 0}
                   title={number === 0 ? "The others are brought to this one" : "Leave it out"}
                 >
-                  {number === 0 ? "First" : "Leave out"}
+                  {number === 0 ? "First" : "Out"}
                 </Button>
               </li>
             ))}
