@@ -16,6 +16,7 @@ from amber_thicket.core.numeric.colour import decode_srgb, srgb_to_linear
 from amber_thicket.errors import TooLarge, UnreadableFile
 from amber_thicket.formats.decode import Develop
 from amber_thicket.formats.picture import read_picture
+from amber_thicket.standins.capture_rig.raw_file import dng
 from tests.support import encoded
 
 RNG = np.random.default_rng(1)
@@ -105,20 +106,6 @@ class ExrTest(unittest.TestCase):
         for data in (whole[:40], whole[: len(whole) // 2]):
             with self.assertRaises(UnreadableFile):
                 read_picture(data, "cut.exr")
-
-
-def dng(mosaic: np.ndarray, neutral: tuple[float, float, float]) -> bytes:
-    """A DNG 1.4 file of an RGGB mosaic from a made-up camera whose primaries are those of BT.709."""
-    ratio = lambda values: tuple(n for v in values for n in (round(v * 10_000), 10_000))  # noqa: E731
-    # XYZ (D65) to linear BT.709: inverse of the matrix in IEC 61966-2-1.
-    to_camera = [3.2404542, -1.5371385, -0.4985314, -0.969266, 1.8760108, 0.041556, 0.0556434, -0.2040259, 1.0572252]
-    tags = [
-        (33421, "H", 2, (2, 2), True), (33422, "B", 4, bytes([0, 1, 1, 2]), True),
-        (50706, "B", 4, bytes([1, 4, 0, 0]), True), (50708, "s", 0, "Thicket Bench", True),
-        (50714, "H", 1, 200, True), (50717, "H", 1, 60_200, True), (50721, "2i", 9, ratio(to_camera), True),
-        (50728, "2I", 3, ratio(neutral), True), (50778, "H", 1, 21, True),
-    ]  # fmt: skip
-    return tiff(mosaic, photometric=32803, planarconfig=1, extratags=tags, metadata=None)
 
 
 class RawTest(unittest.TestCase):

@@ -199,7 +199,8 @@ PROFILES: dict[str, Profile] = {
                 _NORMAL,
                 _file("roughness", "roughness"),
                 _file("translucency", "translucency", required=False),
-                _file("back_color", "back_color", required=False),
+                # Both sides have one outline.
+                _file("back_color_opacity", "back_color", "opacity", required=False),
                 _file("ambient_occlusion", "ambient_occlusion"),
                 _HEIGHT,
                 _file("relief_parts", "relief_broad", "relief_fine", "relief_veins", required=False),

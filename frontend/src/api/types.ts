@@ -148,6 +148,7 @@ export interface SettingValues {
   "tile.tileset.border": number;
   "tile.tileset.seed": number;
   "tile.cutout.on": boolean;
+  "tile.cutout.source": "photograph" | "evened" | "back_lit";
   "tile.cutout.ground": string[];
   "tile.cutout.tolerance": number;
   "tile.cutout.soft": number;
@@ -155,7 +156,7 @@ export interface SettingValues {
   "tile.cutout.specks": number;
   "tile.cutout.edge": number;
   "tile.cutout.strokes": MaskStroke[];
-  "relief.cues.estimator": "auto" | "tone" | "shading" | "recesses";
+  "relief.cues.estimator": "auto" | "tone" | "shading" | "recesses" | "thickness";
   "relief.cues.source": "auto" | "photograph" | "evened";
   "relief.cues.light": "found" | "typed";
   "relief.cues.bearing": number;
