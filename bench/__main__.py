@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|pieces|relief|shading|tiling|verdicts] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|lights|pieces|relief|shading|tiling|verdicts] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import argparse
 
-from bench import arrive, bake, enlarge, operations, page, pieces, relief, shading, tiling, verdicts
+from bench import arrive, bake, enlarge, lights, operations, page, pieces, relief, shading, tiling, verdicts
 
 PARTS = {
     "operations": operations.run,
@@ -16,6 +16,7 @@ PARTS = {
     "page": page.run,
     "sliders": page.sliders,
     "enlarge": enlarge.run,
+    "lights": lights.run,
     "pieces": pieces.run,
     "relief": relief.run,
     "shading": shading.run,

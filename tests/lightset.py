@@ -69,3 +69,43 @@ def png(photo: np.ndarray) -> bytes:
 def angles(normal: np.ndarray, truth: np.ndarray) -> np.ndarray:
     """Degrees between unit vectors."""
     return np.degrees(np.arccos(np.clip((normal * truth).sum(-1), -1, 1)))
+
+
+def _stones(x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    return np.clip(np.abs(np.sin(x / 34)) ** 0.2 * np.abs(np.sin(y / 25)) ** 0.2, 0, 1)
+
+
+def _domes(x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    return np.exp(-(((x + 9) % 70 - 35) ** 2 + (y % 64 - 32) ** 2) / 140)
+
+
+# Reliefs of which half are others turned inside out. noise(s): a field with spread 1 whose features are s px wide.
+RELIEFS = {
+    "hills": lambda noise, x, y: 2 * noise(9),
+    "crests": lambda noise, x, y: -3 * np.abs(noise(9)),
+    "creases": lambda noise, x, y: 3 * np.abs(noise(9)),
+    "bumps on a level": lambda noise, x, y: 4 * np.clip(noise(9), 0.3, None),
+    "pits in a level": lambda noise, x, y: -4 * np.clip(noise(9), 0.3, None),
+    "waves": lambda noise, x, y: 3 * np.sin(x / 7) + 0.3 * noise(2),
+    "stones and joints": lambda noise, x, y: 7 * _stones(x, y),
+    "a net of ridges": lambda noise, x, y: -7 * _stones(x, y),
+    "rough ground": lambda noise, x, y: 1.2 * noise(2.5) + 3 * noise(14),
+    "steps": lambda noise, x, y: 6.0 * (noise(12) > 0.2),
+    "domes": lambda noise, x, y: 14 * _domes(x, y),
+    "bowls": lambda noise, x, y: -14 * _domes(x, y),
+}
+
+
+def relief(name: str, side: int, seed: int, *, steep: float = 1.0) -> Surface:
+    """A relief by its name with a tone of its own that says nothing about it. steep: times as steep."""
+    rng = np.random.default_rng(seed)
+    y, x = np.mgrid[0:side, 0:side].astype(np.float32)
+
+    def noise(size: float) -> np.ndarray:
+        field = cv2.GaussianBlur(rng.standard_normal((side, side)).astype(np.float32), (0, 0), size)
+        return field / field.std()
+
+    height = cv2.GaussianBlur((steep * RELIEFS[name](noise, x, y)).astype(np.float32), (0, 0), 0.8)
+    tone = (0.35 + 0.1 * noise(6))[..., None] * np.array([0.9, 0.9, 0.85])
+    flat = np.ones((side, side), np.float32)
+    return Surface(height - height.min(), tone.clip(0.05, 0.9).astype(np.float32), 0.5 * flat, 0 * flat, 100.0)

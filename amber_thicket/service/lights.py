@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any, Literal
 
 import cv2
@@ -17,6 +18,7 @@ from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.progress import progress_to, report_progress
 from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.response.roughness import measured
 from amber_thicket.core.source import halvings
 from amber_thicket.errors import NotFound, UnreadableFile
 from amber_thicket.service.preview import encoded
@@ -80,7 +82,15 @@ def _found(evaluation: Evaluation, names: dict[str, str]) -> LightSetReport:
     every = evaluation.files.get(settings.all_lights)
     level = made.look_level()
     lit = every.read(level).pixels if every and (every.width, every.height) == made.size else None
-    return analyze_light_set(made.as_shot(level), settings, steady, called, lit)
+    report = analyze_light_set(made.as_shot(level), settings, steady, called, lit)
+    # Centre and Spread begin at what was measured.
+    solved = evaluation.with_changes(report.changes).lights
+    if solved is None or "roughness" not in evaluation.brought or evaluation.recipe.settings("gather.maps").roughness:
+        return report
+    report_progress(0.97, "Reading the glints")
+    found = measured(solved.roughness(level))
+    said = {"response.roughness.centre": found.centre, "response.roughness.spread": found.spread}
+    return replace(report, changes=report.changes | said)
 
 
 def _tiny(pixels: Any) -> Any:

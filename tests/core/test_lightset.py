@@ -17,10 +17,13 @@ from amber_thicket.core.lightset.solve import solve_light_set
 from amber_thicket.core.lightset.source import light_set, unbent
 from amber_thicket.core.lightset.stabilize import Stabilization, apply_stabilization, moved_by, stabilize
 from amber_thicket.core.memory import Memory
+from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.square.lens import straight
 from amber_thicket.errors import BadSetting, UnreadableFile
-from tests.lightset import angles, shot
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
+from amber_thicket.standins.capture_rig.camera import ring as ring_of_lamps
+from tests.lightset import RELIEFS, angles, relief, shot
 from tests.support import ArraySource
 
 LAMPS = directions_of(bearings(8, first=37.0), 45.0)
@@ -126,6 +129,37 @@ class Found(unittest.TestCase):
         report = analyze_light_set(photos, asked(), no_stabilization(8), NAMES)
         self.assertFalse(report.certain)
         self.assertIn("say on which side the first lamp stood", " ".join(text for _, text in report.told))
+
+    def test_shadows_tell_and_slopes_do_not(self) -> None:
+        """Twelve reliefs, half of them others inside out: certain where they cast shadows, never certain and wrong."""
+        certain = asked_for = 0
+        for name in RELIEFS:
+            surface = relief(name, 240, 303, steep=1.8)
+            photos = np.stack(
+                [
+                    decode_srgb(photograph(surface, one, np.random.default_rng(k)))
+                    for k, one in enumerate(ring_of_lamps(8, first=50))
+                ]
+            )
+            cues = ring.half_turn(photos, directions_of(bearings(8, first=50.0), 45.0))
+            if abs(cues.shadows) > 0.005:
+                asked_for, certain = asked_for + 1, certain + cues.certain
+            self.assertFalse(cues.certain and cues.best < 0, (name, cues))
+        self.assertGreaterEqual(asked_for, 8)
+        self.assertGreaterEqual(certain, 0.85 * asked_for)
+        # Shallow bowls cast none: their flanks are dark under the lamps behind them, as those of domes are.
+        for name in ("bowls", "domes"):
+            surface = relief(name, 240, 5, steep=0.4)
+            photos = np.stack(
+                [
+                    decode_srgb(photograph(surface, one, np.random.default_rng(k)))
+                    for k, one in enumerate(ring_of_lamps(8, first=50))
+                ]
+            )
+            every = decode_srgb(photograph(surface, Shot(sun=0.0, sky=1.0, white=1.1), np.random.default_rng(9)))
+            lit_from = directions_of(bearings(8, first=50.0), 45.0)
+            self.assertFalse(ring.half_turn(photos, lit_from).certain, name)
+            self.assertGreater(ring.half_turn(photos, lit_from, every).best, 0, name)
 
     def test_two_photographs_out_of_order(self) -> None:
         photos, _ = shot("embossed_hide")

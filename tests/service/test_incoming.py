@@ -104,6 +104,20 @@ class LightSets(unittest.TestCase):
             changes = lights.light_set_found(left, names_of(material)).changes
             self.assertAlmostEqual(changes["gather.lights.first"], 62, delta=1.2)
 
+    def test_centre_and_spread_begin_at_what_was_measured_and_move_it(self) -> None:
+        with temporary_library() as library:
+            files = bring(library, {f"a_light_{k}.png": data for k, data in enumerate(self.lamps, 1)})
+            (material,) = take(library, incoming.sort(library, files), files)
+            before = library.evaluation(material)
+            measured = before.layer("roughness", (256, 256)).pixels
+            found = before.with_changes(lights.light_set_found(before, names_of(material)).changes)
+            same = found.layer("roughness", (256, 256)).pixels
+            self.assertLess(float(np.abs(same - measured).max()), 0.03)
+            moved = found.with_changes({"response.roughness.centre": 0.3, "response.roughness.spread": 0.05})
+            made = moved.layer("roughness", (256, 256)).pixels
+            self.assertAlmostEqual(float(made.mean()), 0.3, delta=0.02)
+            self.assertAlmostEqual(float(made.std()), 0.05, delta=0.012)
+
 
 class Others(unittest.TestCase):
     def test_a_leaf_of_four_photographs_settles_by_itself(self) -> None:

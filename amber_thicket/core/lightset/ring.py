@@ -26,6 +26,7 @@ from amber_thicket.core.shading.slope import integrated
 SHADOWS_TELL, LAMPS_AGREE, ALL_LIGHTS_TELL = 0.025, 2.2, 0.3
 # Recesses are no wider than this, px; a place in shadow is at most so much darker than shading explains.
 _RECESS, _MOST_DARKER = 12.0, 0.5
+_PLACES = 4
 # How far the misfit to a ring must fall before another order is proposed.
 ORDER_TELLS = 1.49
 _SMOOTH = 1.2
@@ -34,7 +35,8 @@ _LOWEST, _HIGHEST = 15.0, 50.0
 
 class HalfTurn(NamedTuple):
     """What tells bumps from dents, each positive for the lamps as they are. shadows: correlation of what is darker than
-    shading explains with the shadows they would cast; agree: by how many standard errors the lamps agree on that.
+    shading explains with the shadows they would cast; agree: by how many standard errors the lamps, or the places,
+    agree on that.
     all_lights: of what is bright under light from all sides with what lies high; 0 where there is no such photograph.
 
     What is dark under the lamps that light it least says nothing: flanks are, on bumps and in dents alike."""
@@ -133,7 +135,7 @@ def found(
     turn, curl, twisted, clockwise = min(tried, key=lambda t: t[1] / max(t[2], 1e-12))
     lamps = directions_of(bearings(count, first=turn, clockwise=clockwise, gap=gap)[at], elevation)
     report_progress(0.9, "Telling bumps from dents")
-    cues = _half_turn(photographs, lamps, all_lights)
+    cues = half_turn(photographs, lamps, all_lights)
     other = cues.best < 0
     sign = -1.0 if other else 1.0
     first = (turn + 180.0 * other) % 360.0
@@ -142,7 +144,7 @@ def found(
     return Found(first, clockwise, told.certain, told, curl, twisted, found_elevation)
 
 
-def _half_turn(photographs: Pixels, lamps: Pixels, all_lights: Pixels | None = None) -> HalfTurn:
+def half_turn(photographs: Pixels, lamps: Pixels, all_lights: Pixels | None = None) -> HalfTurn:
     """How much better what is seen fits the lamps as given than all turned by half. all_lights: (H, W, 3) linear."""
     made = solve_light_set(photographs, lamps)
     height = integrated(made.normal)
@@ -151,14 +153,28 @@ def _half_turn(photographs: Pixels, lamps: Pixels, all_lights: Pixels | None = N
     scale = np.maximum(np.median(values / np.maximum(relit, 0.1), axis=0), 1e-4)
     darker = np.clip(relit - values / scale, 0, _MOST_DARKER)
     darker[relit < 0.05] = 0
-    told = []
+    told, places = [], np.zeros((_PLACES, _PLACES))
     for k in range(len(lamps)):
         one, other = (_shade(h, lamps[k] * side) for h, side in ((height, (1, 1, 1)), (-height, (-1, -1, 1))))
         told.append(_alike(one - other, darker[k]))
+        places += _by_places((one - other) * (darker[k] - darker[k].mean()))
     shadows = float(np.mean(told))
-    agree = shadows / max(float(np.std(told)) / np.sqrt(len(told)), 1e-3)
+    # A relief that runs one way has shadows under some of the lamps only, but then all over.
+    agree = max(abs(_agree(np.array(told))), abs(_agree(places.ravel())))
     fine = height - blur(height, _RECESS, wraps=False)
-    return HalfTurn(shadows, abs(agree), 0.0 if all_lights is None else _occluded(fine, made, all_lights))
+    return HalfTurn(shadows, agree, 0.0 if all_lights is None else _occluded(fine, made, all_lights))
+
+
+def _by_places(field: Pixels) -> Pixels:
+    """Sums over a grid of parts of a field (H, W)."""
+    rows, columns = (np.linspace(0, side, _PLACES + 1).astype(int)[:-1] for side in field.shape)
+    return np.add.reduceat(np.add.reduceat(field, rows, axis=0), columns, axis=1)
+
+
+def _agree(values: Pixels) -> float:
+    """By how many of its standard errors a mean lies off zero."""
+    spread = float(values.std()) / np.sqrt(values.size)
+    return float(values.mean()) / spread if spread > 1e-9 else 0.0
 
 
 def _occluded(fine: Pixels, made: Solved, all_lights: Pixels) -> float:

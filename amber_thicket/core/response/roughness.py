@@ -16,11 +16,12 @@ from amber_thicket.core.settings import OperationSettings, setting
 
 _AROUND = 0.02
 _DETAIL = 0.004
+_CENTRE, _SPREAD = 0.7, 0.08
 
 
 class Settings(OperationSettings):
     centre: float = setting(
-        0.7,
+        _CENTRE,
         ge=0,
         le=1,
         step=0.01,
@@ -28,7 +29,7 @@ class Settings(OperationSettings):
         help="The roughness around which the map lies: 0 mirrors, 1 is chalk.",
     )
     spread: float = setting(
-        0.08, ge=0, le=0.5, step=0.01, label="Spread", help="How far typical places lie from the centre."
+        _SPREAD, ge=0, le=0.5, step=0.01, label="Spread", help="How far typical places lie from the centre."
     )
     tone: float = setting(
         -60.0,
@@ -105,9 +106,36 @@ def roughness(
     return Raster(soft_clip(pixels, floor, top))
 
 
-def given_roughness(given: Raster, *, frame: Frame, low: float, high: float, **_: float) -> Raster:
-    """The roughness map that was brought, kept within lowest and highest."""
-    return Raster(given.pixels.clip(min(low, high), max(low, high)))
+class Measured(NamedTuple):
+    """Mean and standard deviation of a roughness map that was brought, or worked out of a light set."""
+
+    centre: float
+    spread: float
+
+
+def decide_given_roughness(given: Raster, *, frame: Frame, **_: float) -> Measured:
+    return measured(given.pixels)
+
+
+def measured(pixels: Pixels) -> Measured:
+    """What Centre and Spread say of a map (H, W) as it is, to the hundredth they are set by."""
+    return Measured(round(float(pixels.mean()), 2), round(float(pixels.std()), 2))
+
+
+def given_roughness(
+    given: Raster, *, frame: Frame, decided: Measured, centre: float, spread: float, low: float, high: float, **_: float
+) -> Raster:
+    """The roughness map that was brought, (H, W), kept within lowest and highest.
+
+    Centre and Spread move and stretch it once they are set to something else than they come with; at its own values it
+    stays as it is.
+    """
+    pixels = given.pixels
+    gain = 1.0 if spread == _SPREAD or decided.spread == 0 else spread / decided.spread
+    wanted = decided.centre if centre == _CENTRE else centre
+    if gain != 1 or wanted != decided.centre:
+        pixels = pixels * np.float32(gain) + np.float32(wanted - gain * decided.centre)
+    return Raster(pixels.clip(min(low, high), max(low, high)))
 
 
 OPERATION = Operation(
@@ -120,5 +148,5 @@ OPERATION = Operation(
     apply=roughness,
     decide=decide_roughness,
     decides_by=(),
-    given=(ExistingMap("roughness", given_roughness),),
+    given=(ExistingMap("roughness", given_roughness, decide_given_roughness),),
 )

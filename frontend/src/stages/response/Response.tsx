@@ -11,7 +11,7 @@ import { Covers } from "./Covers";
 import { Paint } from "./Paint";
 import { Zones } from "./Zones";
 
-const MADE_FROM_COLOUR = ["centre", "spread", "tone", "detail"];
+const MADE_FROM_COLOUR = ["tone", "detail"];
 
 export function Response({ material }: { material: Material }) {
   const [rough, metal, lamp] = [useBrought("roughness"), useBrought("metallic"), useBrought("translucency")];
@@ -27,7 +27,7 @@ export function Response({ material }: { material: Material }) {
       {rough && <Brought role="roughness" file={rough} />}
       {!rough && lights && (
         <p className="pb-1 text-[12px] text-soft">
-          A first roughness from the glints of the light set; the range below makes it yours.
+          Measured from the glints of the light set; Centre and Spread move it.
         </p>
       )}
       <Operation
