@@ -513,6 +513,40 @@ class Merging(Answer):
     range: float
 
 
+class ChartPatch(Answer):
+    """wanted, made: as #rrggbb. before, after: ΔE00. used: neither burnt out nor lost in the dark."""
+
+    name: str
+    wanted: str
+    made: str
+    before: float
+    after: float
+    used: bool
+
+
+class ChartFound(Answer):
+    """A colour target. corners: of its corner patches, 0..1. before, after, worst: ΔE00. stops: of exposure. changes:
+    settings that follow."""
+
+    corners: tuple[tuple[float, float], ...]
+    sure: float
+    patches: tuple[ChartPatch, ...]
+    before: float
+    after: float
+    worst: float
+    stops: float
+    changes: Changes
+
+
+class CameraProfile(Answer):
+    id: int
+    name: str
+    matrix: tuple[float, ...]
+    before: float
+    after: float
+    created: float
+
+
 class Placed(Answer):
     """told: how the file was laid and how well it lies, in words."""
 

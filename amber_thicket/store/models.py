@@ -154,6 +154,18 @@ class Job(Base):
         return list(cls.select().order_by(cls.created.desc()).limit(limit))
 
 
+class CameraProfile(Base):
+    """What a colour target said of a camera in a light. matrix: nine numbers, row by row, for linear RGB. before,
+    after: mean ΔE00 of its patches."""
+
+    id = AutoField()
+    name = CharField(unique=True)
+    matrix = JsonField()
+    before = FloatField()
+    after = FloatField()
+    created = FloatField(default=time.time)
+
+
 class Token(Base):
     """An access token of one person. digest: its SHA-256; the token itself is kept nowhere."""
 
@@ -166,3 +178,4 @@ class Token(Base):
 TABLES = (Material, Step, Job)
 LATER = (Snapshot,)
 PEOPLE = (Token,)
+CAMERAS = (CameraProfile,)

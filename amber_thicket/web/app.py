@@ -38,6 +38,7 @@ from amber_thicket.store.lock import FolderLock
 from amber_thicket.store.models import stop_using, use
 from amber_thicket.web import (
     audit,
+    cameras,
     errors,
     generate,
     guard,
@@ -117,6 +118,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
         lights.blueprint,
         placing.blueprint,
         incoming.blueprint,
+        cameras.blueprint,
         merging.blueprint,
         sheets.blueprint,
         snapshots.blueprint,

@@ -17,6 +17,7 @@ from openapi_spec_validator import OpenAPIV31SpecValidator
 from PIL import Image
 
 from amber_thicket.core.numeric.colour import encode_srgb8
+from amber_thicket.standins.capture_rig.colour_target import photograph_target
 from amber_thicket.web import openapi, typescript
 from tests.lightset import shot
 from tests.support import encoded, photograph, retry, stroke
@@ -335,6 +336,34 @@ class RoutesTest(AppTest):
         self.ask("GET", f"/api/materials/{brief['id']}/merge/9/photograph.jpg", status=404)
         self.ask("POST", "/api/incoming/sort", json={"files": files, "kind": "nonsense"}, status=422)
         self.ask("POST", "/api/incoming/sort", json={"files": [{"blob": "0" * 64, "file": "a.png"}]}, status=404)
+
+    def test_a_colour_target(self) -> None:
+        shot = photograph_target(np.full((640, 640, 3), 0.2, np.float32), np.random.default_rng(3))
+        material = self.bring(encoded(shot.codes), "target.png")
+        at = f"/api/materials/{material['id']}"
+        found = self.ask("POST", f"{at}/chart", json={})
+        np.testing.assert_allclose(found["corners"], shot.corners, atol=0.003)
+        self.assertLess(found["after"], 1.5)
+        self.assertGreater(found["before"], 3 * found["after"])
+        marked = self.ask("POST", f"{at}/chart", json={"corners": shot.corners.tolist()})
+        self.assertAlmostEqual(marked["after"], found["after"], delta=0.2)
+        corners = ",".join(str(number) for corner in found["corners"] for number in corner)
+        shown = self.ask("GET", f"{at}/chart.jpg?corners={corners}")
+        self.assertEqual(Image.open(io.BytesIO(shown.data)).size, (640, 640))
+        self.ask("GET", f"{at}/chart.jpg?corners=1,2", status=422)
+        self.assertIn(b"dark skin", self.ask("GET", "/api/chart.svg").data)
+        matrix = found["changes"]["gather.camera.matrix"]
+        kept = self.ask(
+            "POST", "/api/cameras", json={"name": "Phone, shade", "matrix": matrix, "before": 8.0, "after": 0.6}
+        )
+        self.assertEqual([row["matrix"] for row in self.ask("GET", "/api/cameras")], [matrix])
+        changed = self.ask(
+            "PATCH", f"{at}/recipe",
+            json={"revision": self.ask("GET", at)["revision"], "changes": found["changes"], "label": "Camera's colours"},
+        )  # fmt: skip
+        self.assertEqual(changed["recipe"]["operations"]["gather.camera"]["matrix"], matrix)
+        self.ask("DELETE", f"/api/cameras/{kept['id']}")
+        self.ask("DELETE", f"/api/cameras/{kept['id']}", status=404)
 
     def test_a_light_set(self) -> None:
         photographs, _ = shot("embossed_hide", part=512, count=4, first=0.0)

@@ -3,7 +3,9 @@ import type {
   About,
   Brief,
   BroughtFile,
+  CameraProfile,
   Changes,
+  ChartFound,
   Checks,
   Compared,
   Deleted,
@@ -139,6 +141,12 @@ export const api = {
     send<Brief[]>("POST", "/api/incoming/take", { kind, rows, to, gesture }),
   settle: (id: string, keys: string[]) => send<Settled>("POST", `${at(id)}/settle`, { keys }),
   merging: (id: string) => get<Merging>(`${at(id)}/merge`),
+  chart: (id: string, file: string, corners: [number, number][]) =>
+    send<ChartFound>("POST", `${at(id)}/chart`, { file, corners }),
+  cameras: () => get<CameraProfile[]>("/api/cameras"),
+  keepCamera: (name: string, matrix: number[], before: number, after: number) =>
+    send<CameraProfile>("POST", "/api/cameras", { name, matrix, before, after }),
+  dropCamera: (id: number) => send<Nothing>("DELETE", `/api/cameras/${id}`, {}),
   fit: (id: string, file: string) => get<PlacementFit>(`${at(id)}/files/${file}/fit`),
   generate: (wanted: Wanted) => send<Job>("POST", "/api/generate", wanted),
   keep: (job: string, number: number) => send<Brief>("POST", `/api/generate/${job}/${number}/keep`, {}),

@@ -8,6 +8,8 @@ export interface SettingValues {
   "gather.white.blue": number;
   "gather.white.raw_white": "as_shot" | "daylight" | "average";
   "gather.white.raw_highlights": "cut" | "blend" | "rebuild";
+  "gather.camera.matrix": number[];
+  "gather.camera.amount": number;
   "gather.orient.turn": "0" | "90" | "180" | "270";
   "gather.orient.mirror": boolean;
   "gather.maps.base_color": string;
@@ -395,6 +397,14 @@ export interface BroughtFile {
   width: number;
   height: number;
 }
+export interface CameraProfile {
+  id: number;
+  name: string;
+  matrix: number[];
+  before: number;
+  after: number;
+  created: number;
+}
 /** A picture that was made. blob: in the store. findings: what is wrong with it; nothing that passed. */
 export interface Candidate {
   blob: string;
@@ -432,6 +442,31 @@ export interface CaptureView {
   plain: boolean;
 }
 export type Certainty = "counted" | "clear" | "close" | "likely" | "open";
+/** A colour target. corners: of its corner patches, 0..1. before, after, worst: ΔE00. stops: of exposure. changes: settings that follow. */
+export interface ChartFound {
+  corners: [number, number][];
+  sure: number;
+  patches: ChartPatch[];
+  before: number;
+  after: number;
+  worst: number;
+  stops: number;
+  changes: Changes;
+}
+/** file: key of the file that shows the target, "" for the photograph. corners: middles of its corner patches where they were marked: dark skin, bluish green, black, white. */
+export interface ChartIn {
+  file?: string;
+  corners?: [number, number][];
+}
+/** wanted, made: as #rrggbb. before, after: ΔE00. used: neither burnt out nor lost in the dark. */
+export interface ChartPatch {
+  name: string;
+  wanted: string;
+  made: string;
+  before: number;
+  after: number;
+  used: boolean;
+}
 export interface Checks {
   revision: number;
   findings: Finding[];
@@ -924,6 +959,13 @@ export interface Profile {
   png_only?: boolean;
   gloss?: boolean;
   needs?: string[];
+}
+/** A camera profile to keep. matrix: nine numbers, row by row. before, after: mean ΔE00. */
+export interface ProfileToKeep {
+  name: string;
+  matrix: number[];
+  before: number;
+  after: number;
 }
 /** Corners of something square in the capture, % of the picture without lens bend. confidence: 0..1. tilt, turn: degrees. accepted: sure enough to offer. */
 export interface Proposal {

@@ -3,6 +3,7 @@ import type { Material } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Facts } from "../../ui/Facts";
 import { Operation } from "../Operation";
+import { ColourTarget } from "./ColourTarget";
 import { Files } from "./Files";
 import { LightRing } from "./LightRing";
 import { Merge } from "./Merge";
@@ -49,6 +50,7 @@ export function Gather({ material }: { material: Material }) {
         without={source.format === "raw" ? [] : ["raw_white", "raw_highlights"]}
         flat={source.format === "raw"}
       />
+      <ColourTarget material={material} />
       <h3 className="mt-1 border-t border-line pt-2 font-medium">Way up</h3>
       <Operation id="gather.orient" />
     </>
