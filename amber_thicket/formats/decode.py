@@ -341,6 +341,37 @@ def _converted(codes: NDArray[Any], profile: bytes, notes: list[str]) -> NDArray
         return None
 
 
+# Display P3 (primaries of SMPTE EG 432-1, white D65) to BT.709, linear; from the chromaticities of both.
+_P3_TO_BT709 = np.array(
+    [[1.2249401, -0.2249402, 0.0], [-0.0420570, 1.0420571, 0.0], [-0.0196376, -0.0786361, 1.0982735]]
+)
+P3_PRIMARIES = 12
+
+
+def from_p3(codes: NDArray[Any]) -> NDArray[Any]:
+    """Codes of Display P3 (H, W, 3 or 4) of 8 or 16 bit as sRGB codes of 16 bit; alpha, if any, scaled along."""
+    most = float(np.iinfo(codes.dtype).max)
+    table = srgb_decoded(np.arange(int(most) + 1) / most).astype(np.float32)
+    out = np.empty(codes.shape, np.uint16)
+    for top in range(0, codes.shape[0], _BAND):
+        part = codes[top : top + _BAND]
+        light = np.take(table, part[..., :3]) @ _P3_TO_BT709.T.astype(np.float32)
+        out[top : top + _BAND, ..., :3] = np.rint(srgb_encoded(light.clip(0, 1)) * 65535)
+        if codes.shape[-1] > 3:
+            out[top : top + _BAND, ..., 3] = np.rint(part[..., 3] * (65535 / most))
+    return out
+
+
+def srgb_decoded(values: NDArray[Any]) -> NDArray[Any]:
+    """Linear light of sRGB values in [0, 1]. Source: IEC 61966-2-1."""
+    return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)
+
+
+def srgb_encoded(light: NDArray[Any]) -> NDArray[Any]:
+    """The way back."""
+    return np.where(light <= 0.0031308, light * 12.92, 1.055 * np.maximum(light, 1e-9) ** (1 / 2.4) - 0.055)
+
+
 def _profile_space(profile: bytes) -> bytes:
     return profile[16:20]
 

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.errors import UnreadableFile
-from amber_thicket.formats.decode import REMEDY, Decoded, profiled
+from amber_thicket.formats.decode import P3_PRIMARIES, REMEDY, Decoded, from_p3, profiled
 from amber_thicket.formats.limits import check_size
 from amber_thicket.formats.shot_tags import shot_of_exif, shot_of_image
 
@@ -53,7 +53,14 @@ def read_heif(data: bytes, name: str, as_stored: bool) -> Decoded:
     if len(found) > 1:
         notes.append("first of several pictures")
     codes = np.asarray(found)
-    made = profiled(codes, None if as_stored else found.info.get("icc_profile"), (0, False), notes)
+    profile = found.info.get("icc_profile")
+    primaries = int((found.info.get("nclx_profile") or {}).get("color_primaries", 0))
+    if not profile and not as_stored and primaries == P3_PRIMARIES and codes.ndim == 3 and codes.shape[-1] in (3, 4):
+        # Phones say so in a few numbers, without a profile.
+        bits = codes.dtype.itemsize * 8
+        made = Decoded(from_p3(codes), bits=bits, notes=[*notes, "converted from Display P3"])
+    else:
+        made = profiled(codes, None if as_stored else profile, (0, False), notes)
     made.bits = int(found.info.get("bit_depth") or made.bits)
     made.shot = shot_of_exif(found.info.get("exif"))
     return made

@@ -28,6 +28,8 @@ class StoredSource:
         self.key = f"{info['blob']}.{_DECODER}"
         self.width: int = info["width"]
         self.height: int = info["height"]
+        # How it was taken, as formats/shot_tags.py tells it.
+        self.shot: dict[str, Any] = info.get("shot", {})
         self._name: str = info["file"]
         self._raw = info["format"] == "raw"
         self._read = read

@@ -22,7 +22,8 @@ _AROUND, _GLASS = 768, 140
 def proposal(evaluation: Evaluation) -> Proposal:
     """Corners of something square in the capture, with how sure that is. Same capture, same answer."""
     key = f"proposal/{evaluation.gathered_key(_SIDE)}"
-    found: Proposal = evaluation.memory.get(key, lambda: propose(evaluation.gathered(_SIDE).pixels))
+    focal = getattr(evaluation.inputs.picture, "shot", {}).get("focal_35")
+    found: Proposal = evaluation.memory.get(key, lambda: propose(evaluation.gathered(_SIDE).pixels, focal))
     return found
 
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.square.propose import propose
+from amber_thicket.core.square.view import true_shape
 from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph
 from amber_thicket.standins.capture_rig.lime_render import lime_render
 from amber_thicket.standins.capture_rig.slate_shingles import slate_shingles
@@ -48,3 +49,17 @@ class ProposeTest(unittest.TestCase):
         straight_on = Stand(tilt=0, distance=1.3, picture=(1000, 1000))
         slate = propose(decode_srgb(photograph(slate_shingles(1024, 3), shot, np.random.default_rng(1), straight_on)))
         self.assertFalse(slate.accepted)
+
+    def test_the_focal_length_the_camera_told_makes_the_shape_right(self) -> None:
+        stand = Stand(tilt=28, pan=8, roll=3, focal=0.72, distance=0.83, picture=(900, 900))
+        pixels = decode_srgb(photograph(slate_shingles(1024, 5), Shot(), np.random.default_rng(1), stand))
+        back = np.linalg.inv(stand.homography())
+        off = []
+        for focal_35 in (None, 0.72 * 43.27 / 2**0.5):
+            corners = np.array(propose(pixels, focal_35).corners) / 100
+            flat = np.concatenate([corners, np.ones((4, 1))], 1) @ back.T
+            sides = np.diff(flat[:, :2] / flat[:, 2:], axis=0)
+            told = true_shape((corners - 0.5) * 900)
+            off.append(abs(told / (np.linalg.norm(sides[0]) / np.linalg.norm(sides[1])) - 1))
+        self.assertLess(off[1], 0.02)
+        self.assertLess(off[1], 0.5 * off[0])

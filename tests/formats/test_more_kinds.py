@@ -5,6 +5,7 @@ import struct
 import unittest
 from typing import Any
 
+import colour
 import cv2
 import imagecodecs
 import numpy as np
@@ -206,6 +207,40 @@ class HostileTest(unittest.TestCase):
             for lossless in (False, True):
                 data = bytes(imagecodecs.jpegxl_encode(codes, lossless=lossless))
                 self.assertEqual(_jpegxl_size(data, "p"), (wide, high), (high, wide, lossless))
+
+
+class Shots(unittest.TestCase):
+    def test_display_p3_is_converted_where_a_few_numbers_say_so(self) -> None:
+        """Against the matrices of colour-science (SMPTE EG 432-1 and IEC 61966-2-1)."""
+        codes = np.zeros((32, 32, 3), np.uint8)
+        codes[:] = (200, 90, 60)
+        found = read_picture(heif(codes, color_primaries=12, transfer_characteristics=13), "p.heic")
+        wanted = colour.RGB_to_RGB(
+            colour.cctf_decoding(codes[0, 0] / 255.0, "sRGB"), "Display P3", "sRGB", chromatic_adaptation_transform=None
+        )
+        np.testing.assert_allclose(found.pixels[16, 16], wanted, atol=0.004)
+        self.assertIn("converted from Display P3", found.notes)
+        plain = read_picture(heif(codes), "p.heic")
+        self.assertGreater(float(found.pixels[16, 16, 0] - plain.pixels[16, 16, 0]), 0.05)
+
+    def test_how_it_was_taken(self) -> None:
+        """Exif 2.32: 1/50 s at f/4 and ISO 200 lets in log2(1/50 × 2 / 16) stops."""
+        tags = Image.Exif()
+        inner = tags.get_ifd(0x8769)
+        inner[0x829A], inner[0x829D], inner[0x8827], inner[0xA405] = 0.02, 4.0, 200, 26
+        tags[0x0110] = "Bench"
+        stream = io.BytesIO()
+        Image.fromarray(RGB).save(stream, "JPEG", exif=tags)
+        for data in (stream.getvalue(), heif(RGB, exif=tags.tobytes())):
+            shot = read_picture(data, "p").shot
+            self.assertAlmostEqual(shot["stops"], np.log2(0.02 * 2 / 16), places=2)
+            self.assertEqual((shot["focal_35"], shot["model"]), (26, "Bench"))
+        # Tags that lie are left out without a word.
+        inner[0x829A], inner[0xA405] = 0.0, 65535
+        stream = io.BytesIO()
+        Image.fromarray(RGB).save(stream, "JPEG", exif=tags)
+        self.assertNotIn("stops", read_picture(stream.getvalue(), "p").shot)
+        self.assertNotIn("focal_35", read_picture(stream.getvalue(), "p").shot)
 
 
 if __name__ == "__main__":

@@ -23,6 +23,8 @@ _STEPS = np.array([0.02, 0.02, 0.01, 0.1, 0.02])
 _MOST_BEND, _BEND_GAIN = 0.15, 0.008
 _FARTHEST = np.radians(15)
 USUAL_FOCAL = 1.3
+# How strongly a focal length that the camera told is held to.
+_KNOWN_FOCAL = 0.2
 
 Forward = Callable[[float, float, float, float], NDArray[Any]]
 Box = tuple[float, float, float, float]
@@ -72,14 +74,22 @@ def agreement(flat: NDArray[np.float32], smooth: float) -> float:
 
 
 def refined(
-    tone: NDArray[np.float32], forward: Forward, start: NDArray[np.float64], box: Callable[[NDArray[Any]], Box]
+    tone: NDArray[np.float32],
+    forward: Forward,
+    start: NDArray[np.float64],
+    box: Callable[[NDArray[Any]], Box],
+    *,
+    known: bool = False,
+    bend: float = 0.0,
 ) -> NDArray[np.float64]:
     """(tilt, pan, turn, focal, k1) near start (the first four).
 
     tone: as tone_of gives it. forward: the view of a tilt. box: the part of the surface that is compared, from the
-    view; it stays the same through each of the three passes.
+    view; it stays the same through each of the three passes. known: the focal length is that of the start, about. bend:
+    a first guess of k1.
     """
     start = np.asarray(start, np.float64)
+    usual, hold = (float(start[3]), _KNOWN_FOCAL) if known else (USUAL_FOCAL, 0.01)
 
     def searched(at: NDArray[np.float64], smooth: float, part: Box) -> tuple[NDArray[np.float64], float]:
         """The best view near `at` (its lens bend too, when it has one), and its cost."""
@@ -89,7 +99,7 @@ def refined(
             if not 0.6 < p[3] < 4 or abs(k1) > _MOST_BEND or np.abs(p[:3] - start[:3]).max() > _FARTHEST:
                 return 1.0
             # Usual lenses are hardly bent and hardly long: a slight pull where the courses do not decide.
-            pull = 0.01 * float(np.log(p[3] / USUAL_FOCAL) ** 2) + 2 * k1 * k1
+            pull = hold * float(np.log(p[3] / usual) ** 2) + 2 * (k1 - bend) ** 2 * (p.size > 4)
             return pull - agreement(flattened(tone, forward(*p[:4]), part, k1), smooth)
 
         steps = _STEPS[: at.size] * (1.0 if smooth == _SMOOTH[0] else 0.4)
@@ -97,13 +107,13 @@ def refined(
         found = optimize.minimize(cost, at, method="Nelder-Mead", options=options)
         return found.x, float(found.fun)
 
-    at = np.append(start, 0.0)
+    at = np.append(start, bend)
     for smooth in _SMOOTH[:-1]:
         at, _ = searched(at, smooth, box(forward(*at[:4])))
     part = box(forward(*at[:4]))
     straight, plain = searched(at[:4], _SMOOTH[-1], part)
     # The bend is told apart from noise by what it gains; from both ends, as the search may stick.
     bent, best = min(
-        (searched(p, _SMOOTH[-1], part) for p in (at, np.append(straight, 0.0))), key=lambda found: found[1]
+        (searched(p, _SMOOTH[-1], part) for p in (at, np.append(straight, bend))), key=lambda found: found[1]
     )
     return bent if plain - best > _BEND_GAIN else np.append(straight, 0.0)

@@ -27,6 +27,8 @@ _EDGES = 12_000
 _COARSE = 2_000
 _NEAR = 0.03
 _FOCAL = courses.USUAL_FOCAL
+# Of a frame of 24 × 36 mm.
+_FILM_DIAGONAL = 43.27
 _STEEPEST = np.radians(58)
 ENOUGH = 0.2
 _ASKEW = 1.5
@@ -136,21 +138,21 @@ def _balanced(edges: _Edges, forward: NDArray[Any]) -> _Edges:
     return _Edges(edges.places, edges.along, weights / weights.sum())
 
 
-def _searched(edges: _Edges) -> tuple[float, NDArray[np.float64]]:
-    """Best order, and (tilt, pan, turn) in radians under a usual lens."""
+def _searched(edges: _Edges, focal: float = _FOCAL) -> tuple[float, NDArray[np.float64]]:
+    """Best order, and (tilt, pan, turn) in radians under a lens of that focal length, in widths of the picture."""
     coarse = edges.some(_COARSE)
     starts = [(0.0, 0.0, 0.0, 0.0)]
     for tilt in np.radians((-45, -30, -15, 0, 15, 30, 45)):
         for pan in np.radians((-36, -18, 0, 18, 36)):
             for turn in np.radians((-18, -6, 6, 18)):
-                starts.append((_order(coarse, _forward(tilt, pan, turn, _FOCAL), 0.14), tilt, pan, turn))
+                starts.append((_order(coarse, _forward(tilt, pan, turn, focal), 0.14), tilt, pan, turn))
     starts.sort(reverse=True)
 
     def cost(p: NDArray[np.float64], among: _Edges, near: float) -> float:
         if abs(p[0]) > _STEEPEST or abs(p[1]) > _STEEPEST:
             return 1.0
         # A slight pull towards straight on where the edges do not decide.
-        return 0.004 * float(p[:2] @ p[:2]) - _order(among, _forward(p[0], p[1], p[2], _FOCAL), near)
+        return 0.004 * float(p[:2] @ p[:2]) - _order(among, _forward(p[0], p[1], p[2], focal), near)
 
     tried = []
     for _, *start in starts[:4]:
@@ -160,10 +162,10 @@ def _searched(edges: _Edges) -> tuple[float, NDArray[np.float64]]:
             at = optimize.minimize(cost, at, args=(coarse, near), method="Nelder-Mead", options=options).x
         tried.append((cost(at, coarse, _NEAR), *at))
     at = np.array(min(tried)[1:])
-    fair = _balanced(edges, _forward(at[0], at[1], at[2], _FOCAL))
+    fair = _balanced(edges, _forward(at[0], at[1], at[2], focal))
     options = {"xatol": 1e-4, "fatol": 1e-6, "maxiter": 120}
     at = optimize.minimize(cost, at, args=(fair, _NEAR), method="Nelder-Mead", options=options).x
-    return _order(edges, _forward(at[0], at[1], at[2], _FOCAL), _NEAR), at
+    return _order(edges, _forward(at[0], at[1], at[2], focal), _NEAR), at
 
 
 def rough_tilt(pixels: Pixels) -> tuple[float, float]:
@@ -176,20 +178,23 @@ def _away(tilt: float, pan: float) -> float:
     return float(np.degrees(np.arccos(np.clip(np.cos(tilt) * np.cos(pan), -1, 1))))
 
 
-def propose(pixels: Pixels) -> Proposal:
-    """The corners of a flat rectangle in a picture of something square-built. pixels: linear RGB (H, W, 3)."""
+def propose(pixels: Pixels, focal_35: float | None = None) -> Proposal:
+    """The corners of a flat rectangle in a picture of something square-built. pixels: linear RGB (H, W, 3). focal_35:
+    the focal length the camera told, in mm for a frame of 35 mm film; None where it did not."""
     height, width = pixels.shape[:2]
     aspect = height / width
     edges = _edges(pixels)
-    order, at = _searched(edges)
+    focal = focal_35 / _FILM_DIAGONAL * float(np.hypot(1, aspect)) if focal_35 else _FOCAL
+    order, at = _searched(edges, focal)
     tone = courses.tone_of(pixels)
 
     def part(forward: NDArray[Any]) -> courses.Box:
         return _largest_upright(_seen(forward, aspect))
 
-    found = np.array([*at, _FOCAL, 0.0])
+    found = np.array([*at, focal, 0.0])
     if order > ENOUGH:
-        found = courses.refined(tone, _forward, found[:4], part)
+        guess = _usual_bend(focal_35) if focal_35 else 0.0
+        found = courses.refined(tone, _forward, found[:4], part, known=bool(focal_35), bend=guess)
     tilt, pan, turn, focal, k1 = found
     forward = _forward(tilt, pan, turn, focal)
     away = _away(tilt, pan)
@@ -211,6 +216,11 @@ def propose(pixels: Pixels) -> Proposal:
         reason,
         accepted,
     )
+
+
+def _usual_bend(focal_35: float) -> float:
+    """The bend a lens of that focal length usually has: wide ones bow lines outward. Common practice, no source."""
+    return -0.02 * min((24 / focal_35) ** 2, 2.0)
 
 
 def _seen(forward: NDArray[Any], aspect: float) -> NDArray[np.float64]:
