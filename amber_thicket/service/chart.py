@@ -106,13 +106,18 @@ def profile_json(profile: CameraProfile) -> dict[str, Any]:
 
 
 def picture(evaluation: Evaluation, key: str, chart: Chart) -> bytes:
-    """The photograph with the places that were read on it, as JPEG."""
-    pixels = _pixels(evaluation, key)
+    """The part of the photograph the target lies in, with the places that were read on it, as JPEG."""
+    pixels, at = _pixels(evaluation, key), chart.corners
+    room = 0.3 * (at.max(0) - at.min(0))
+    (left, top), (right, bottom) = (at.min(0) - room).clip(0, 1), (at.max(0) + room).clip(0, 1)
+    rows, columns = pixels.shape[:2]
+    pixels = pixels[int(top * rows) : int(bottom * rows) + 1, int(left * columns) : int(right * columns) + 1]
+    at = (at - (left, top)) / (right - left, bottom - top)
     factor = max(1, round(max(pixels.shape[:2]) / _SHOWN))
     size = (pixels.shape[1] // factor, pixels.shape[0] // factor)
     codes = encode_srgb8(np.ascontiguousarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA).clip(0, 1)))
     grid = np.array([[0, 0], [COLUMNS - 1, 0], [COLUMNS - 1, ROWS - 1], [0, ROWS - 1]], np.float32)
-    to_picture = cv2.getPerspectiveTransform(grid, (chart.corners * np.array(size)).astype(np.float32))
+    to_picture = cv2.getPerspectiveTransform(grid, (at * np.array(size)).astype(np.float32))
     for number in range(ROWS * COLUMNS):
         row, column = divmod(number, COLUMNS)
         box = np.array(

@@ -349,7 +349,7 @@ class RoutesTest(AppTest):
         self.assertAlmostEqual(marked["after"], found["after"], delta=0.2)
         corners = ",".join(str(number) for corner in found["corners"] for number in corner)
         shown = self.ask("GET", f"{at}/chart.jpg?corners={corners}")
-        self.assertEqual(Image.open(io.BytesIO(shown.data)).size, (640, 640))
+        self.assertLess(Image.open(io.BytesIO(shown.data)).size[1], 500)
         self.ask("GET", f"{at}/chart.jpg?corners=1,2", status=422)
         self.assertIn(b"dark skin", self.ask("GET", "/api/chart.svg").data)
         matrix = found["changes"]["gather.camera.matrix"]

@@ -45,7 +45,7 @@ class PlacementFit(NamedTuple):
     @property
     def told(self) -> str:
         """In words with figures."""
-        partly = "" if self.covers > 0.995 else f"; it reaches over {self.covers:.0%} of the picture"
+        partly = "" if self.covers > 0.995 else f"; it reaches over {100 * self.covers:.0f} % of the picture"
         if self.by == "nothing":
             return f"Cannot tell whether it lies right: nothing was found that both show{partly}."
         apart = f"{self.apart:.1f} px of {SIDE}" if self.apart is not None else "far"

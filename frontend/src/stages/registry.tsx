@@ -75,6 +75,11 @@ function SquareTool(props: OverlayProps) {
   return tool === "level" ? <LevelLine {...props} /> : <BendPoints {...props} />;
 }
 
+/** A cut-out does not repeat: nothing of it stands out at every repeat. */
+function PlacesOfTile(props: OverlayProps) {
+  return props.material.recipe.operations["tile.cutout"]?.on === true ? null : <PlaceMarks {...props} />;
+}
+
 function JoinsWhereAsked(props: OverlayProps) {
   return useMarking((state) => state.joins) ? <Joins {...props} /> : null;
 }
@@ -121,7 +126,7 @@ export const STAGES: Record<StageId, Stage> = {
     instead: "joined",
     overlays: [
       { id: "joins", shows: (spot) => worked(spot) && !onPhotograph(spot), Over: JoinsWhereAsked },
-      { id: "places", shows: onTile, Over: PlaceMarks },
+      { id: "places", shows: onTile, Over: PlacesOfTile },
       drawing,
       { id: "brush", shows: (spot) => worked(spot) && !onPhotograph(spot), Over: BrushLayer },
       { id: "repeats", shows: onPhotograph, Over: RepeatGrid },
