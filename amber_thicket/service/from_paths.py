@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from amber_thicket.core.align.sorting import Item, light_set, small_copy
 from amber_thicket.core.gather.lights import MOST
 from amber_thicket.core.gather.roles import families, named
-from amber_thicket.core.gather.sorting import Item, light_set, small_copy
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.lightset.find import LightSetReport, check_light_set
 from amber_thicket.core.memory import Memory

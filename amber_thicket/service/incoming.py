@@ -7,9 +7,9 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from amber_thicket.core.align.sorting import Item, Kind, Sorting, small_copy, sort_files
 from amber_thicket.core.gather.merge import FEWEST, MOST
 from amber_thicket.core.gather.roles import Guess, guessed
-from amber_thicket.core.gather.sorting import Item, Kind, Sorting, small_copy, sort_files
 from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import BadSetting, UnreadableFile

@@ -10,12 +10,13 @@ import cv2
 import numpy as np
 
 from amber_thicket.core.align.fit import PlacementFit, measure_fit
-from amber_thicket.core.align.register import Registration, register_by_points, register_photographs, silhouette
+from amber_thicket.core.align.register import Registration, register_by_points, register_photographs
 from amber_thicket.core.align.warp import warp_to
 from amber_thicket.core.gather.frames import placed_with
 from amber_thicket.core.gather.registration import RegisteredFile
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import coded_luminance, encode_srgb8
+from amber_thicket.core.numeric.ground import silhouette
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.roles import ROLES
 from amber_thicket.core.source import Source, halvings

@@ -9,7 +9,7 @@ from typing import Any, get_args
 from flask import Blueprint, Response, request
 from pydantic import Field, field_validator
 
-from amber_thicket.core.gather.sorting import Kind
+from amber_thicket.core.align.sorting import Kind
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.service import answers, incoming
 from amber_thicket.service.incoming import Brought

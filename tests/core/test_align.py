@@ -7,10 +7,11 @@ import unittest
 import cv2
 import numpy as np
 
-from amber_thicket.core.align.register import register_by_points, register_photographs, silhouette
+from amber_thicket.core.align.register import register_by_points, register_photographs
 from amber_thicket.core.align.warp import Stitched, WarpedSource, largest_rectangle, warp_to
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb
+from amber_thicket.core.numeric.ground import silhouette
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from amber_thicket.standins.capture_rig.cork_board import cork_board

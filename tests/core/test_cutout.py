@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 
 import cv2
 import numpy as np
 
+from amber_thicket.core.even.glare import glare_mask
+from amber_thicket.core.gather.triage import triage
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
-from amber_thicket.core.numeric.colour import decode_srgb, linear_to_lab
+from amber_thicket.core.numeric.colour import decode_srgb, linear_to_lab, luminance
 from amber_thicket.core.present import present
 from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.relief.cues import thickness_told
 from amber_thicket.core.relief.split import ridges
 from amber_thicket.core.tile.extended import bled
 from amber_thicket.errors import BadSetting
+from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from amber_thicket.standins.capture_rig.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
 from tests.support import ArraySource, stroke
 
@@ -142,6 +147,95 @@ class Parts(unittest.TestCase):
         self.assertEqual(present(Recipe()), ())
         asked = present(Recipe().with_changes({"relief.split.on": True}))
         self.assertEqual(asked, ("relief_broad", "relief_fine", "relief_veins"))
+
+
+def leaf(seed: int, *, back_lit: bool, **changes):
+    """(evaluation of a frond's photographs, the frond)."""
+    side = 640
+    frond, rng = kelp_frond(side, seed), np.random.default_rng(2)
+    files = {"a" * 16: ArraySource(decode_srgb(front_shot(frond, rng)), "front")}
+    lit = {}
+    if back_lit:
+        shot = back_lit_shot(frond, placed(0, (0, 0), 1.0, mirrored=False), rng)
+        files["b" * 16], lit = ArraySource(decode_srgb(shot), "lit"), {"gather.maps.translucency": "b" * 16}
+    recipe = Recipe().with_changes(CUT | lit | changes)
+    return Evaluation(recipe, files["a" * 16], Memory(10**9), files=files), frond
+
+
+class Relief(unittest.TestCase):
+    """A seed nothing was tuned on."""
+
+    def told(self, *, back_lit: bool) -> tuple[float, float, Evaluation]:
+        """(correlation with the true height inside, how much higher the rim came out, in spreads)."""
+        made, frond = leaf(12, back_lit=back_lit)
+        height = made.layer("height", (512, 512)).pixels
+        true, mask = (
+            cv2.resize(one, (512, 512), interpolation=cv2.INTER_AREA) for one in (frond.front.height, frond.mask)
+        )
+        away = cv2.distanceTransform((mask > 0.5).astype(np.uint8), cv2.DIST_L2, 5)
+        inside = away > 4
+        rim = float(height[(away > 1) & (away < 6)].mean() - height[away > 10].mean()) / float(height[inside].std())
+        return float(np.corrcoef(height[inside], true[inside])[0, 1]), rim, made
+
+    def test_light_is_told_inside_the_outline_and_its_rim_is_no_ridge(self) -> None:
+        correlation, rim, made = self.told(back_lit=False)
+        self.assertGreater(correlation, 0.3)
+        self.assertLess(abs(rim), 0.2)
+        # The lamp stood at 110°; the outline and the ground would say 90°.
+        self.assertAlmostEqual(made.layer("light", (512, 512)).evidence["bearing"], 105, delta=12)
+
+    def test_what_lets_little_light_through_is_thick(self) -> None:
+        correlation, rim, made = self.told(back_lit=True)
+        self.assertGreater(correlation, 0.7)
+        self.assertLess(abs(rim), 0.2)
+        self.assertGreater(made.layer("height", (512, 512)).evidence["thickness"], 0.4)
+        # Beer and Lambert: twice as thick lets the square of the share through.
+        solid = np.ones((8, 8), np.float32)
+        through = np.full((8, 8, 3), 0.5, np.float32)
+        through[:4], through[4:] = 0.5, 0.25
+        told = thickness_told(through, solid)
+        self.assertAlmostEqual(float(told[6, 4] - told[1, 4]), float(np.log(2)), places=4)
+
+    def test_the_mask_comes_from_the_photograph_whatever_even_does(self) -> None:
+        plain, frond = leaf(12, back_lit=True)
+        evened = plain.with_changes({"even.tone.contrast": -60.0, "even.light.amount": 100.0})
+        masks = [one.layer("opacity", (512, 512)).pixels for one in (plain, evened)]
+        np.testing.assert_array_equal(*masks)
+        true = cv2.resize(frond.mask, (512, 512), interpolation=cv2.INTER_AREA)
+        by_light = plain.with_changes({"tile.cutout.source": "back_lit"}).layer("opacity", (512, 512)).pixels
+        for found in (masks[0], by_light):
+            self.assertGreater(float(np.minimum(found, true).sum() / np.maximum(found, true).sum()), 0.985)
+
+    def test_veins_of_several_widths_are_lines(self) -> None:
+        rng = np.random.default_rng(3)
+        y, x = np.mgrid[0:256, 0:256].astype(np.float32)
+        thick = np.exp(-(((x - 90 - 8 * np.sin(y / 40)) / 9) ** 2))
+        fine = 0.12 * np.exp(-(((y - 128 - 5 * np.sin(x / 25)) / 1.6) ** 2)) * (x > 130)
+        spots = 0.25 * (cv2.GaussianBlur(rng.standard_normal((256, 256)).astype(np.float32), (0, 0), 1.5) > 0.33)
+        found = ridges(thick + fine + cv2.GaussianBlur(spots.astype(np.float32), (0, 0), 1.0), 6.0)
+        lines = (np.abs(x - 90 - 8 * np.sin(y / 40)) < 2) | ((np.abs(y - 128 - 5 * np.sin(x / 25)) < 1) & (x > 135))
+        away = cv2.distanceTransform((~lines).astype(np.uint8), cv2.DIST_L2, 5) > 14
+        self.assertGreater(float(np.median(found[lines & (x < 120)])), 0.8)
+        self.assertGreater(float(np.median(found[lines & (x > 135)])), 1.6 * float(np.percentile(found[away], 75)))
+
+
+class Gloss(unittest.TestCase):
+    def test_glints_on_a_dark_leaf_are_told_from_pale_spots(self) -> None:
+        frond = kelp_frond(768, 6)
+        inside = frond.mask > 0.99
+        shiny = replace(frond.front, roughness=np.where(inside, 0.28, 0.9).astype(np.float32))
+        lamp = Shot(bearing=110, elevation=55, sky=0.9, vignette=0.05, gloss=0.9, white=1.3)
+        seen = decode_srgb(photograph(shiny, lamp, np.random.default_rng(2)))
+        without = decode_srgb(photograph(shiny, replace(lamp, gloss=0.0), np.random.default_rng(2)))
+        strong = inside & (luminance(seen) > 2.5 * luminance(without) + 0.02)
+        found = glare_mask(seen, 768, 50.0)
+        self.assertGreater(float(found[strong].mean()), 0.85)
+        # The same leaf without any glint has pale spots twice as bright as what is around them.
+        self.assertLess(float(glare_mask(without, 768, 50.0)[inside].mean()), 0.0015)
+        told = [
+            {f["what"]: f["level"] for f in triage(one, bits=8, floating=False)}["Glare"] for one in (seen, without)
+        ]
+        self.assertEqual(told, ["attention", "pass"])
 
 
 if __name__ == "__main__":

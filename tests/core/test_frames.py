@@ -7,11 +7,11 @@ import unittest
 import numpy as np
 
 from amber_thicket.core.align.fit import measure_fit
-from amber_thicket.core.align.register import silhouette
 from amber_thicket.core.align.warp import warp_to
 from amber_thicket.core.gather.frames import joined_files, lie_in, placed_with
 from amber_thicket.core.gather.registration import RegisteredFile, Settings
 from amber_thicket.core.numeric.colour import decode_srgb
+from amber_thicket.core.numeric.ground import silhouette
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from amber_thicket.standins.capture_rig.cork_board import cork_board
 from amber_thicket.standins.capture_rig.kelp_frond import back_shot, front_shot, kelp_frond, placed

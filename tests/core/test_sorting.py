@@ -8,9 +8,10 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
+from amber_thicket.core.align.sorting import Item, small_copy, sort_files
 from amber_thicket.core.gather.roles import families, guessed, named
-from amber_thicket.core.gather.sorting import Item, evenly_lit, small_copy, sort_files, upside_down
 from amber_thicket.core.numeric.colour import decode_srgb
+from amber_thicket.core.shading.one_view import evenly_lit, upside_down
 from amber_thicket.standins.capture_rig.camera import Shot, photograph, ring
 from amber_thicket.standins.capture_rig.kelp_frond import back_shot, front_shot, kelp_frond, placed
 from tests.support import rig_surface

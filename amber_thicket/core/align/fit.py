@@ -10,9 +10,9 @@ from typing import Literal, NamedTuple
 
 import numpy as np
 
-from amber_thicket.core.align.register import silhouette
 from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.ground import silhouette
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 

@@ -12,9 +12,9 @@ from typing import Any, Literal, NamedTuple
 
 import numpy as np
 
-from amber_thicket.core.numeric.colour import encode_srgb8, linear_to_lab
+from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import shrink
-from amber_thicket.core.numeric.ground import away, border
+from amber_thicket.core.numeric.ground import silhouette
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import UnreadableFile
@@ -24,7 +24,7 @@ _CV: Any = cv2
 _SIDE = 1024
 _RATIO, _FEWEST = 0.75, 24
 _ASIDE_GAINS = 0.004
-_MASK_FITS, _BORDER_EVEN = 0.80, 9.0
+_MASK_FITS = 0.80
 
 
 class Registration(NamedTuple):
@@ -126,25 +126,6 @@ def _by_features(one: Pixels, other: Pixels, mirrored: bool) -> Registration | N
     if mirrored:
         matrix = flip @ matrix
     return Registration(_shares(matrix, one, other), "features", sure, rest)
-
-
-def silhouette(pixels: Pixels) -> Pixels | None:
-    """(H, W) in 0..1: where something lies on an even ground; None where the border of the picture is not even.
-
-    pixels: (H, W, 3) linear.
-    """
-    lab = linear_to_lab(np.ascontiguousarray(pixels))
-    rim = border(lab, 64)
-    ground = np.median(rim, axis=0)[None]
-    off = away(rim, ground)
-    if np.percentile(off, 75) > _BORDER_EVEN:
-        return None
-    far = away(lab, ground)
-    limit, _ = cv2.threshold(np.clip(far * 2.5, 0, 255).astype(np.uint8), 0, 255, cv2.THRESH_OTSU)
-    limit = max(float(limit) / 2.5, 2.5 * float(np.percentile(off, 75)))
-    soft = np.clip((far - 0.6 * limit) / (0.8 * limit), 0, 1).astype(np.float32)
-    share = float((soft > 0.5).mean())
-    return cv2.medianBlur(soft, 3) if 0.02 < share < 0.92 else None
 
 
 def _by_outline(one: Pixels, other: Pixels) -> Registration | None:

@@ -13,10 +13,7 @@ import numpy as np
 
 from amber_thicket.core.even._round import with_margin, without_margin
 from amber_thicket.core.numeric.colour import (
-    decode_srgb,
-    encode_srgb8,
     logarithm,
-    luminance,
     luminance_of,
     srgb_to_linear,
 )
@@ -29,6 +26,7 @@ from amber_thicket.core.numeric.quantiles import quantiles
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
+from amber_thicket.core.shading.mirrored import mirrored_on_dark
 from amber_thicket.core.synthesis.cut import features
 from amber_thicket.core.synthesis.fill import covering, patched
 from amber_thicket.core.synthesis.mosaic import Mosaic
@@ -37,8 +35,6 @@ from amber_thicket.core.synthesis.patchwork import Mask
 
 # Coded brightness from which on light can be mirrored; px of 768 up to which a place is a speck.
 _BRIGHT, _SURE, _SPECK = 0.62, 0.8, 14 / 768
-# On what is darker than this, coded, glare may be fainter: so bright, coded, is what is added, and so white.
-_DARK, _LEAST_BRIGHT, _WHITE, _COLOURED = 0.5, 0.3, 0.84, 0.35
 _AROUND, _MOST, _PLACES = 0.03, 0.25, 24
 
 
@@ -93,26 +89,6 @@ def glare_mask(pixels: Pixels, tile: float, amount: float) -> Mask:
     held[0] = False
     beyond_doubt = held[labels] if held.any() else np.zeros(labels.shape, bool)
     return np.asarray(beyond_doubt | mirrored_on_dark(pixels, tile, limit))
-
-
-def mirrored_on_dark(pixels: Pixels, tile: float, limit: float) -> Mask:
-    """(H, W) bool: glare that is bright only beside the dark it lies on, as on a glossy leaf. What mirrored light adds
-    there is white; what is pale by itself adds its own colour. limit: as in glare_mask()."""
-    factor = max(1, round(tile / 768))
-    small = shrink(pixels, factor)
-    reach = 2 * max(1, round(0.5 * _AROUND * tile / factor)) + 1
-    base = decode_srgb(cv2.medianBlur(encode_srgb8(small.clip(0, 1)), reach))
-    added, under = small - base, luminance(base)
-    most = added.max(-1)
-    rise = np.log(np.maximum(luminance(small), 1e-4) / np.maximum(under, 1e-4))
-    # On grey nothing tells what is mirrored from what is pale.
-    coloured = base.max(-1) - base.min(-1) > _COLOURED * base.max(-1)
-    white = coloured & (added.min(-1) > _WHITE * most) & (under < srgb_to_linear(np.array([_DARK]))[0])
-    told: Mask = white & (rise > limit) & (most > srgb_to_linear(np.array([_LEAST_BRIGHT]))[0])
-    if factor > 1:
-        size = (pixels.shape[1], pixels.shape[0])
-        told = np.asarray(cv2.resize(told.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0)
-    return told
 
 
 @compiled(loose=True)

@@ -13,14 +13,14 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.align.register import silhouette
-from amber_thicket.core.even.glare import mirrored_on_dark
 from amber_thicket.core.gather.features import count_features
 from amber_thicket.core.gather.tilt import tilt
 from amber_thicket.core.numeric.colour import coded_luminance, encode_srgb, luminance
 from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.core.numeric.ground import silhouette
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.shading.mirrored import mirrored_on_dark
 from amber_thicket.core.shading.raking import ONE_SIDE, raking
 from amber_thicket.core.tile.join import Settings
 

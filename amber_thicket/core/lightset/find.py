@@ -9,12 +9,12 @@ from typing import Any
 import numpy as np
 
 from amber_thicket.core.gather.lights import FEWEST, MOST, Settings
-from amber_thicket.core.gather.sorting import upside_down
 from amber_thicket.core.lightset import ring
 from amber_thicket.core.lightset.stabilize import Stabilization, apply_stabilization, middle
 from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.settings import as_plain
+from amber_thicket.core.shading.one_view import upside_down
 from amber_thicket.errors import UnreadableFile
 
 _PART = 768

@@ -30,6 +30,9 @@ from amber_thicket.core.tile.extended import bled
 _TONE, _TONE_LEAST, _GIVEN_UP, _SIDEWAYS = 0.40, 0.20, 0.25, 0.35
 # How much thickness counts where it is told, and tone and recesses beside it; the least light that is believed.
 _THICKNESS, _BESIDE, _DARKEST = 0.6, 0.08, 2e-3
+# How far from the edge of a cut-out its tone is not believed, and how far what it has in common along it is no relief,
+# in tile widths; in so many steps.
+_RIM, _ALONG_RIM, _RIM_STEPS = 0.007, 0.06, 24
 _Layer = Callable[[], Raster]
 
 
@@ -210,8 +213,34 @@ def thickness_told(through: Pixels, solid: Pixels) -> Pixels:
     through: (H, W, 3) linear. solid: (H, W) in [0, 1].
     """
     thick = -np.log(np.maximum(luminance(through), _DARKEST)).astype(np.float32)
-    field = bled(thick, solid)
+    field = bled(thick, solid, _RIM)
     return np.asarray(field - float(field.mean()), np.float32)
+
+
+def _within(tone: Pixels, cut: _Layer | None, settings: dict[str, Any]) -> Pixels:
+    """The tone of a cut-out without what its edge does to it."""
+    return bled(tone, cut().pixels, _RIM) if cut is not None and settings["cutout"].on else tone
+
+
+def inside_outline(cue: Pixels, solid: Pixels, tile: float) -> Pixels:
+    """A height (H, W) that does not follow the outline: what places as far from the edge have in common is taken off.
+    A paler rim, or a shadow along it, is no relief. solid: (H, W) in [0, 1]; tile: px of a tile width."""
+    inside = (solid > 0.5).astype(np.uint8)
+    away = cv2.distanceTransform(inside, cv2.DIST_L2, 5)
+    reach = _ALONG_RIM * tile
+    far = away > reach
+    if not far.any():
+        return cue
+    step = np.clip(away / reach * _RIM_STEPS, 0, _RIM_STEPS)
+    near = (inside > 0) & ~far
+    whole = np.minimum(step[near].astype(int), _RIM_STEPS - 1)
+    count = np.bincount(whole, minlength=_RIM_STEPS)
+    means = np.bincount(whole, cue[near], minlength=_RIM_STEPS) / np.maximum(count, 1)
+    profile = np.where(count > 0, means - float(cue[far].mean()), 0.0)
+    middles = np.append(np.arange(_RIM_STEPS) + 0.5, _RIM_STEPS + 0.5)
+    off = np.interp(step.ravel(), middles, np.append(profile, 0.0)).reshape(cue.shape)
+    # Beyond the outline it goes on as at the rim.
+    return np.asarray(cue - np.where(inside > 0, off, profile[0]), np.float32)
 
 
 def _thickness_of(through: _Layer | None, cut: _Layer | None, settings: dict[str, Any]) -> Pixels | None:
@@ -240,7 +269,7 @@ def decide_cues(
         tone = tone_with((hued_as_shot if photograph else hued)().pixels, hues)
     else:
         tone = coded_luminance((as_shot if photograph else tiled)().pixels)
-    parts = _parts(tone, frame.tile_width, _thickness_of(through, cut, settings))
+    parts = _parts(_within(tone, cut, settings), frame.tile_width, _thickness_of(through, cut, settings))
     steep = [
         0.0 if field is None else steepness(field, frame.tile_width) for field in (parts.recesses, parts.thickness)
     ]
@@ -279,7 +308,7 @@ def cues(
     parts = decided.parts
     if parts.shape != (frame.height, frame.width):
         tone = tone_of((as_shot if decided.photograph else tiled)().pixels, _hues_in(settings))
-        parts = _parts(tone, frame.tile_width, _thickness_of(through, cut, settings))
+        parts = _parts(_within(tone, cut, settings), frame.tile_width, _thickness_of(through, cut, settings))
     result: Any = None
     if set(gains) & {"tone", "shading"}:
         told = told_by_both(
@@ -297,6 +326,8 @@ def cues(
     if "thickness" in gains and parts.thickness is not None:
         thickness = parts.thickness
         result = cv2.scaleAdd(thickness, gains["thickness"], np.zeros_like(thickness) if result is None else result)
+    if cut is not None and settings["cutout"].on:
+        result = inside_outline(result, cut().pixels, frame.tile_width)
     whole = sum(shares.values())
     evidence = {
         "bearing": round(float(decided.bearing), 1),

@@ -47,6 +47,8 @@ def _around_middle(values: Pixels) -> Pixels:
 
 
 # Veins are looked for at so many times the width that is asked for, and followed along by so many of that.
+# Where all that bends is round, its faint crests are no veins: they count against this much of the bending.
+_ROUND = 0.3
 _WIDTHS, _LENGTH, _STEPS = (0.2, 0.35, 0.6, 1.0, 1.7, 2.8, 4.0), 3.0, 7
 
 
@@ -62,16 +64,17 @@ def ridges(height: Pixels, width: float) -> Pixels:
         factor = 1
         while sigma / factor > 3 and height.shape[0] % (2 * factor) == 0 and height.shape[1] % (2 * factor) == 0:
             factor *= 2
-        line = _line(shrink(height, factor), max(sigma / factor, 0.6))
-        line /= np.float32(max(float(np.percentile(line, 99)), 1e-12))
+        line, bend = _line(shrink(height, factor), max(sigma / factor, 0.6))
+        line /= np.float32(max(float(np.percentile(line, 99)), _ROUND * float(np.percentile(bend, 99.9)), 1e-12))
         if factor > 1:
             line = enlarge(line, *height.shape, wraps=True)
         np.maximum(found, np.minimum(line, 1.5), out=found)
     return found
 
 
-def _line(height: Pixels, sigma: float) -> Pixels:
-    """(H, W) from 0: how strongly a crest about 2 sigma px wide goes on along its direction."""
+def _line(height: Pixels, sigma: float) -> tuple[Pixels, Pixels]:
+    """(H, W) from 0: how strongly a crest about 2 sigma px wide goes on along its direction, and how much the surface
+    bends there at all."""
     smooth = blur(height, sigma, wraps=True)
     xx = np.roll(smooth, 1, 1) + np.roll(smooth, -1, 1) - 2 * smooth
     yy = np.roll(smooth, 1, 0) + np.roll(smooth, -1, 0) - 2 * smooth
@@ -80,11 +83,15 @@ def _line(height: Pixels, sigma: float) -> Pixels:
     middle, half = (xx + yy) / 2, (xx - yy) / 2
     swing = np.sqrt(half**2 + xy**2)
     crest = np.maximum(swing - middle - np.abs(middle + swing), 0).astype(np.float32)
+    bend = np.abs(middle) + swing
     # The direction along a crest, as a double angle, from what is around as well.
     swing = np.maximum(swing, 1e-12)
     cosine, sine = (
         blur(np.ascontiguousarray(crest * part / swing, np.float32), max(1.0, sigma), wraps=True) for part in (half, xy)
     )
+    # Round a dome crests run together from all sides: no line.
+    around = blur(crest, max(1.0, sigma), wraps=True)
+    crest = crest * np.minimum(np.hypot(cosine, sine) / np.maximum(around, 1e-12), 1)
     angle = np.arctan2(sine, cosine) / 2
     across, down = np.cos(angle).astype(np.float32), np.sin(angle).astype(np.float32)
     rows, columns = crest.shape
@@ -101,7 +108,7 @@ def _line(height: Pixels, sigma: float) -> Pixels:
             padded, column + at * across + margin, row + at * down + margin, cv2.INTER_LINEAR
         )
         whole += share
-    return np.asarray((total / np.float32(whole)) ** 2)
+    return np.asarray((total / np.float32(whole)) ** 2), bend
 
 
 def part(which: str, height: Raster | None, /, *, frame: Frame, split: Any, **_: Any) -> Raster:

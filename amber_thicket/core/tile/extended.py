@@ -17,12 +17,13 @@ from amber_thicket.core.settings import OperationSettings
 _RIM = 0.0025
 
 
-def bled(colour: Pixels, solid: Pixels) -> Pixels:
-    """Colour that goes on beyond the mask as it is at the rim. colour: (H, W[, C]); solid: (H, W)."""
+def bled(colour: Pixels, solid: Pixels, rim: float = _RIM) -> Pixels:
+    """Colour that goes on beyond the mask as it is at the rim. colour: (H, W[, C]); solid: (H, W). rim: how far from
+    the edge it is not believed, in tile widths."""
     if float(solid.min()) > 0.99:
         return colour
     # At the rim blur and shadow mix the ground in, so only what lies a little inside counts.
-    near = 2 * max(1, round(_RIM * solid.shape[1])) + 1
+    near = 2 * max(1, round(rim * solid.shape[1])) + 1
     sure = cv2.erode((solid > 0.97).astype(np.float32), np.ones((near, near), np.uint8))
     factor = max(1, colour.shape[1] // 1024)
     rows, columns = solid.shape
