@@ -10,7 +10,7 @@ from typing import Any
 
 from amber_thicket.core.align.sorting import Item, light_set, small_copy
 from amber_thicket.core.gather.lights import MOST
-from amber_thicket.core.gather.roles import families, named
+from amber_thicket.core.gather.roles import PHOTOGRAPHS, families, named
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.lightset.find import LightSetReport, check_light_set
 from amber_thicket.core.memory import Memory
@@ -27,6 +27,7 @@ from amber_thicket.service.mapset import (
     read_map,
     start_size,
 )
+from amber_thicket.service.settling import settled_recipe
 from amber_thicket.service.sources import StoredSource, describe, file_key
 
 
@@ -93,15 +94,37 @@ def load_material_from_paths(
         notes.append(
             f"{path.name}: {'not used, ' if taken or not given else ''}{LABELS.get(guess.role, '')} {guess.why}"
         )
-        different = mismatch_note(info, (infos[0]["width"], infos[0]["height"]))
+        size = (infos[0]["width"], infos[0]["height"])
+        different = None if guess.role in (*PHOTOGRAPHS, "part") else mismatch_note(info, size)
         notes += [f"{path.name}: {different}"] if different else []
     first = infos[0]
+    fresh = recipe is None
     if recipe is None:
         recipe = Recipe().with_changes(start_size(first["width"], first["height"]))
     if own | changes:
         recipe = recipe.with_changes(own | changes)
     name = named(files[0].name).family if len(files) > 1 else files[0].stem
-    return LoadedMaterial(_evaluation(infos, contents, recipe, memory), name or files[0].stem, tuple(notes))
+    evaluation = _evaluation(infos, contents, recipe, memory)
+    more: list[str] = []
+    if fresh:
+        evaluation, more = _settled(evaluation, infos, changes)
+    return LoadedMaterial(evaluation, name or files[0].stem, (*notes, *more))
+
+
+def _settled(
+    evaluation: Evaluation, infos: Sequence[dict[str, Any]], changes: dict[str, Any]
+) -> tuple[Evaluation, list[str]]:
+    """What follows from files that lie elsewhere, or are lit one by one, as when they are brought into the library:
+    sides are laid, lamps are found. changes: what was asked for stays so."""
+    told = []
+    if evaluation.lights is not None and not any(path.startswith("gather.lights.") for path in changes):
+        report = light_set_found(evaluation, {info["key"]: info["file"] for info in infos})
+        evaluation = evaluation.with_changes(report.changes | changes)
+        told += [text for _, text in report.told]
+    for placed, _, _, said in settled_recipe(evaluation, infos, {info["key"] for info in infos}):
+        evaluation = placed
+        told.append(said)
+    return evaluation, told
 
 
 def load_light_set_from_paths(

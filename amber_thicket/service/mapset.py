@@ -55,6 +55,9 @@ def read_map(data: bytes, blob: str, name: str) -> tuple[dict[str, Any], Guess, 
     """(description, guessed role, pixels as stored) of a file that may be a map. Raises UnreadableFile, TooLarge."""
     picture = read_picture(data, name, as_stored=True)
     guess = guessed(name, picture.pixels)
+    if named(name).role == "front":
+        # The first front is the photograph already.
+        guess = Guess("part", "its name says that it shows the front as well")
     return describe_map(picture, blob, len(data), name, guess), guess, picture
 
 
