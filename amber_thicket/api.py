@@ -35,7 +35,12 @@ from amber_thicket.core.registry import catalogue
 from amber_thicket.errors import NotFound, ThicketError
 from amber_thicket.service import audit as audits
 from amber_thicket.service.bake import check, pack
-from amber_thicket.service.from_paths import LoadedMaterial, load_light_set_from_paths, load_material_from_paths
+from amber_thicket.service.from_paths import (
+    LoadedMaterial,
+    load_light_set_from_paths,
+    load_material_from_paths,
+    load_walk_by_from_paths,
+)
 from amber_thicket.service.suggested import suggestions
 
 MEMORY_BYTES = 1_400_000_000
@@ -43,7 +48,7 @@ Settings = Mapping[str, Any]
 PathLike = str | os.PathLike[str]
 Progress = Callable[[float, str], None]
 
-__all__ = ["Material", "audit", "bake", "light_set", "open_maps", "open_photo", "repair", "settings"]
+__all__ = ["Material", "audit", "bake", "light_set", "open_maps", "open_photo", "repair", "settings", "walk_by"]
 
 
 @dataclass(frozen=True)
@@ -141,6 +146,28 @@ def light_set(
         "certain": report.certain,
         "confidence": round(report.confidence, 3),
         "told": [text for _, text in report.told],
+    }
+    return _material(loaded, found)
+
+
+def walk_by(paths: Iterable[PathLike], settings: Settings | None = None, *, width_mm: float | None = None) -> Material:
+    """2 to 12 handheld photographs of one surface from slightly different places, as a material; all lies on the first.
+
+    width_mm: how wide the sample is in reality. found says where the camera was held, how the surface lies, how deep
+    the relief is, and on how much of the picture it is sure. Raises UnreadableFile, BadSetting.
+    """
+    asked = dict(settings or {}) | ({"square.size.sample_mm": width_mm} if width_mm else {})
+    loaded, told = load_walk_by_from_paths([Path(path) for path in paths], asked, Memory(MEMORY_BYTES))
+    walked = loaded.evaluation.inputs.walked
+    assert walked is not None
+    taken = walked.settings
+    found = {
+        "normal": list(taken.normal),
+        "focal_length_in_widths": taken.focal,
+        "poses": [{"turn": list(frame.turn), "place": list(frame.place)} for frame in taken.frames],
+        "depth_fraction_of_width": round(walked.depth(), 6),
+        "sure_share": round(walked.told().share, 4),
+        "told": list(told),
     }
     return _material(loaded, found)
 

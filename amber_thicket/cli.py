@@ -67,6 +67,12 @@ def parser() -> argparse.ArgumentParser:
     lights.add_argument("--elevation", type=float, metavar="D", help="of the lamps above the surface; 45 when left out")
     lights.add_argument("--json", action="store_true", help="print what was found, and the manifest")
 
+    walk = commands.add_parser("walk-by", help="make maps from handheld photographs of one surface")
+    walk.add_argument("files", type=Path, nargs="+", help="2 to 12 photographs; all lies on the first")
+    _packing(walk)
+    walk.add_argument("--width-mm", type=float, metavar="W", help="how wide the sample is in reality")
+    walk.add_argument("--json", action="store_true", help="print what was found, and the manifest")
+
     settings = commands.add_parser("settings", help="list every operation and setting")
     settings.add_argument("--json", action="store_true")
 
@@ -134,6 +140,7 @@ def main(arguments: list[str] | None = None) -> int:
         "bake": _bake,
         "audit": _audit,
         "light-set": _light_set,
+        "walk-by": _walk_by,
         "settings": _settings,
         "serve": _serve,
         "demo": _serve,
@@ -208,7 +215,8 @@ def _written(material: Material, options: argparse.Namespace) -> int:
     tell: Callable[[Path], None] = (lambda path: None) if options.json else print
     manifest = api.bake(material, options.out, name=options.name, on_file=tell)
     if options.json:
-        print(json.dumps({"light_set": material.found, **manifest} if material.found else manifest, indent=2))
+        found = {options.command.replace("-", "_"): material.found} if material.found else {}
+        print(json.dumps(found | manifest, indent=2))
     blocked = [found for found in manifest["checks"] if found["level"] == "blocked"]
     for found in blocked:
         print(f"blocked: {found['rule']} {found['map'] or ''}: {found['measured']} ({found['limit']})", file=sys.stderr)
@@ -225,6 +233,15 @@ def _light_set(options: argparse.Namespace) -> int:
         direction=options.direction,
         elevation=options.elevation,
     )
+    if not options.json:
+        print("\n".join(material.found["told"]))
+    return _written(material, options)
+
+
+def _walk_by(options: argparse.Namespace) -> int:
+    from amber_thicket import api
+
+    material = api.walk_by(options.files, changes_from(options), width_mm=options.width_mm)
     if not options.json:
         print("\n".join(material.found["told"]))
     return _written(material, options)

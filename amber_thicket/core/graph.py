@@ -12,7 +12,6 @@ from typing import Any
 
 from amber_thicket.core.gather.maps import as_layer
 from amber_thicket.core.inputs import resolve_inputs
-from amber_thicket.core.lightset.source import MadePart
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.numeric.sampling import repeated
 from amber_thicket.core.operation import ExistingMap, Operation
@@ -278,7 +277,7 @@ class Evaluation:
         if step == "photo":
             source = self.brought[role]
             settings = self.recipe.settings("gather.maps")
-            if isinstance(source, MadePart):
+            if getattr(source, "made", False):
                 return source.read(self._map_level(source, sizes))
             data = EVERY[role].encoding == "linear"
             return as_layer(role, source.read(self._map_level(source, sizes), data=data).pixels, settings)

@@ -16,6 +16,7 @@ from amber_thicket.core.memory import Memory
 from amber_thicket.core.merge.source import Merged, merged_source
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.source import Source, channel_of
+from amber_thicket.core.walk.source import WalkBy, WalkPart, walk_by
 
 
 class Inputs(NamedTuple):
@@ -23,7 +24,7 @@ class Inputs(NamedTuple):
 
     picture: the photograph with what is joined to it. photograph: the file that is worked on, "" where it has no name.
     joined: the files that go on where it ends. merged: what the photograph is merged of, if it is. placed: (3, 3) by
-    file, from places of the picture to places of the file."""
+    file, from places of the picture to places of the file. walked: the walk-by that height is told by, if any."""
 
     colour: Source
     brought: dict[str, Source]
@@ -33,6 +34,7 @@ class Inputs(NamedTuple):
     joined: tuple[str, ...]
     merged: Merged | None
     placed: dict[str, Pixels]
+    walked: WalkBy | None = None
 
 
 def resolve_inputs(recipe: Any, files: Mapping[str, Source], first: Source, memory: Memory) -> Inputs:
@@ -67,6 +69,12 @@ def resolve_inputs(recipe: Any, files: Mapping[str, Source], first: Source, memo
         for name, file in files.items()
     }
     brought = {role: found for role in TAKEN if (found := channel_of(files, getattr(maps, role)))}
+    walked = walk_by(recipe.settings("gather.walk"), photograph, files, memory)
+    if walked is not None:
+        for role in ("height", "normal"):
+            brought.setdefault(role, WalkPart(walked, role))
+        part = WalkPart(walked, "base_color")
+        return Inputs(part, brought, None, part, photograph, (), merged, placed, walked)
     made = light_set(lights, files, memory)
     if made is None:
         return Inputs(picture, brought, None, picture, photograph, joined, merged, placed)

@@ -17,7 +17,7 @@ from amber_thicket.core.settings import OperationSettings, plain_of, validated
 from amber_thicket.errors import BadRecipe, BadSetting
 
 # What says which file is what.
-_FILES = ("gather.maps", "gather.lights", "gather.registration", "gather.merge")
+_FILES = ("gather.maps", "gather.lights", "gather.registration", "gather.merge", "gather.walk")
 
 
 @dataclass(frozen=True)

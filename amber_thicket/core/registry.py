@@ -7,7 +7,7 @@ from typing import Any
 from amber_thicket.core import limits
 from amber_thicket.core.even import blotches, drift, glare, highlight, hues, light, original, raking, shadow, sun, tone
 from amber_thicket.core.even import known_shading as known
-from amber_thicket.core.gather import camera, lights, maps, merge, orient, white
+from amber_thicket.core.gather import camera, lights, maps, merge, orient, walk, white
 from amber_thicket.core.gather import registration as placed
 from amber_thicket.core.links import chain, linked
 from amber_thicket.core.operation import Operation
@@ -44,6 +44,7 @@ OPERATIONS: tuple[Operation, ...] = linked(
         lights.OPERATION,
         placed.OPERATION,
         merge.OPERATION,
+        walk.OPERATION,
         lens.OPERATION,
         flat.OPERATION,
         crop.OPERATION,

@@ -513,6 +513,24 @@ class Merging(Answer):
     range: float
 
 
+class WalkFrame(Answer):
+    """One photograph of a walk-by. aside: where its camera was, right, down and forward of the first, in distances to
+    the surface."""
+
+    file: str
+    name: str
+    aside: tuple[float, float, float]
+
+
+class Walk(Answer):
+    """found: where the camera was held is known."""
+
+    frames: tuple[WalkFrame, ...]
+    found: bool
+    key: str
+    focal: float
+
+
 class ChartPatch(Answer):
     """wanted, made: as #rrggbb. before, after: ΔE00. used: neither burnt out nor lost in the dark."""
 

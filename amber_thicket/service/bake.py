@@ -89,7 +89,7 @@ def _of_files(evaluation: Evaluation) -> dict[str, Any]:
     """What the rules know of the files: which maps were brought, the shape of each, how wide the tile is."""
     shapes = {role: (one.width, one.height) for role, one in evaluation.brought.items()}
     shapes["base_color"] = (evaluation.source.width, evaluation.source.height)
-    made = evaluation.lights is not None
+    made = evaluation.lights is not None or evaluation.inputs.walked is not None
     blocks = {} if made or "normal" not in evaluation.brought else {"normal_blocks": _blocks(evaluation, "normal")}
     return {
         **blocks,
@@ -347,6 +347,10 @@ def _told_source(evaluation: Evaluation) -> dict[str, Any]:
     if evaluation.lights:
         return {"light_set": [frame.key.split(".")[0] for frame in evaluation.lights.frames]}
     taken = evaluation.inputs
+    if taken.walked:
+        return {"walk_by": [frame.key.split(".")[0] for frame in taken.walked.frames]}
+    if taken.merged:
+        return {"merged": [frame.key.split(".")[0] for frame in taken.merged.frames]}
     if taken.joined:
         return {"joined": [evaluation.files[key].key.split(".")[0] for key in (taken.photograph, *taken.joined)]}
     return {"sha256": evaluation.source.key.split(".")[0]}

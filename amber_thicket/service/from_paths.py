@@ -29,6 +29,7 @@ from amber_thicket.service.mapset import (
 )
 from amber_thicket.service.settling import settled_recipe
 from amber_thicket.service.sources import StoredSource, describe, file_key
+from amber_thicket.service.walking import walk_found, with_step
 
 
 @dataclass(frozen=True)
@@ -160,6 +161,31 @@ def load_light_set_from_paths(
     recipe = recipe.with_changes({**report.changes, **changes})
     name = named(sources[0].name)
     return LoadedMaterial(_evaluation(infos, contents, recipe, memory), name.family or sources[0].stem, ()), report
+
+
+def load_walk_by_from_paths(
+    sources: Sequence[Path], changes: dict[str, Any], memory: Memory
+) -> tuple[LoadedMaterial, tuple[str, ...]]:
+    """Handheld photographs of one surface, the first the one all lies on: (material, what was found).
+
+    Raises UnreadableFile, BadSetting.
+    """
+    infos, contents = [], {}
+    recipe = Recipe()
+    for path in sources:
+        data = _bytes(path)
+        picture = read_picture(data, path.name)
+        blob = hashlib.sha256(data).hexdigest()
+        if blob in contents:
+            raise UnreadableFile(f"{path.name} is there twice.", remedy="Give every photograph once.")
+        contents[blob] = data
+        infos.append(describe(picture, blob, len(data), path.name))
+        recipe = recipe.with_changes(with_step(recipe, infos[-1]["key"]))
+    recipe = recipe.with_changes(start_size(infos[0]["width"], infos[0]["height"]) | changes)
+    found, told = walk_found(_evaluation(infos, contents, recipe, memory), {i["key"]: i["file"] for i in infos})
+    recipe = recipe.with_changes(found | changes)
+    name = named(sources[0].name).family or sources[0].stem
+    return LoadedMaterial(_evaluation(infos, contents, recipe, memory), name, ()), tuple(text for _, text in told)
 
 
 def _evaluation(

@@ -26,6 +26,7 @@ ROLES: dict[Kind, tuple[str, ...]] = {
     "bracket": ("merged", ""),
     "focus": ("merged", ""),
     "cutout": ("photo", "part", "back", "back_lit", ""),
+    "walk_by": ("walk", ""),
     "parts": ("photo", "part", ""),
     "maps": (),
 }
@@ -115,7 +116,7 @@ def take(
 
 
 def _new(library: Library, file: Brought, role: str, kind: Kind) -> Material:
-    as_role = {"cutout": "cutout", "bracket": "merged", "focus": "merged"}.get(kind, "")
+    as_role = {"cutout": "cutout", "bracket": "merged", "focus": "merged", "walk_by": "walk"}.get(kind, "")
     changes: dict[str, Any] = {"gather.merge.by": "focus"} if kind == "focus" else {}
     if kind == "light_set" and role in ("light", "all_lights"):
         as_role = role

@@ -85,7 +85,7 @@ class Library:
             )
         info = describe(picture, incoming.name, incoming.length, file_name)
         guess = Guess(as_role, "it was brought in as such") if as_role else first_guess(file_name, picture)
-        role = "photo" if guess.role in ("", "cutout", "merged") else guess.role
+        role = "photo" if guess.role in ("", "cutout", "merged", "walk") else guess.role
         info |= {"role": role, "why": guess.why, **({"origin": origin} if origin else {})}
         changes = {**first_changes(info, guess, picture), **(changes or {})}
         recipe = Recipe().with_changes(start_size(width, height) | changes)

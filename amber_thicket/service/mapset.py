@@ -30,6 +30,7 @@ from amber_thicket.formats.picture import Picture, read_picture
 from amber_thicket.service.lights import with_frame, without_frame
 from amber_thicket.service.registration import place_exchanged, register_file
 from amber_thicket.service.sources import describe_map, file_key, files_of
+from amber_thicket.service.walking import with_step, without_step
 
 # What was kept of another size once; it is told of the photograph that is worked on now.
 _OLD_NOTE = re.compile("the first file has [0-9]")
@@ -48,6 +49,7 @@ LABELS = {
     "all_lights": "All lights",
     "merged": "Merged",
     "part": "Part of the picture",
+    "walk": "From another place",
 }
 
 
@@ -77,6 +79,8 @@ def first_changes(info: dict[str, Any], guess: Guess, picture: Picture) -> dict[
         return with_frame(Recipe(), key)
     if guess.role == "merged":
         return with_exposure(Recipe(), info)
+    if guess.role == "walk":
+        return with_step(Recipe(), key)
     if guess.role == "cutout":
         return {**CUT_OUT}
     if guess.role in ("photo", *PHOTOGRAPHS):
@@ -102,6 +106,8 @@ def changes_for(recipe: Recipe, info: dict[str, Any], guess: Guess) -> dict[str,
         return with_frame(recipe, key)
     if guess.role == "merged":
         return with_exposure(recipe, info)
+    if guess.role == "walk":
+        return with_step(recipe, key)
     changes = assignment(key, guess)
     taken = any(
         getattr(recipe.settings(path.rpartition(".")[0]), path.rpartition(".")[2])
@@ -142,6 +148,7 @@ def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any
     frames = {lamp.file for lamp in lights.frames}
     taken = evaluation.inputs
     photograph = evaluation.files.get(taken.photograph)
+    walked = {frame.file for frame in evaluation.recipe.settings("gather.walk").frames}
     merged = {frame.file for frame in evaluation.recipe.settings("gather.merge").frames}
     registered = evaluation.recipe.settings("gather.registration")
     placed = {row.file for row in (*registered.files, *registered.joined)}
@@ -158,13 +165,15 @@ def listed(source: dict[str, Any], evaluation: Evaluation) -> list[dict[str, Any
             role = "merged"
         if not role and key in taken.joined:
             role = "part"
+        if not role and key in walked and key != taken.photograph:
+            role = "walk"
         if not role and key == taken.photograph and not chosen.base_color:
             role = "base_color"
         if role == "roughness" and chosen.roughness_white == "smooth":
             role = "gloss"
         shown = ("file", "width", "height", "bits", "floating", "format")
         notes = [note for note in info["notes"] if not _OLD_NOTE.search(note)]
-        if photograph and role not in ("", "base_color", "light", "merged", "part") and key not in placed:
+        if photograph and role not in ("", "base_color", "light", "merged", "part", "walk") and key not in placed:
             notes += [note] if (note := mismatch_note(info, (photograph.width, photograph.height))) else []
         rows.append(
             {
@@ -214,11 +223,14 @@ def with_role(library: Any, material: Any, key: str, role: str) -> tuple[dict[st
     changes |= without_frame(recipe, key)
     if recipe.settings("gather.lights").all_lights == key:
         changes["gather.lights.all_lights"] = None
-    changes |= _unmerged(recipe, key) if role != "base_color" else {}
+    changes |= _unmerged(recipe, key) | without_step(recipe, key) if role != "base_color" else {}
     if role == "light":
         changes |= with_frame(recipe, key)
     elif role == "merged":
         changes |= _merged_with(library, material, recipe, info)
+    elif role == "walk":
+        own = with_step(recipe, library.evaluation(material).inputs.photograph)
+        changes |= own | with_step(recipe.with_changes(own) if own else recipe, key)
     elif role == "part":
         changes |= register_file(library.evaluation(material), key, "join")[0]
     elif role == "all_lights":

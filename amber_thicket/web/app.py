@@ -51,6 +51,7 @@ from amber_thicket.web import (
     sheets,
     snapshots,
     space,
+    walking,
 )
 from amber_thicket.web import jobs as jobs_routes
 from amber_thicket.web import registration as placing
@@ -120,6 +121,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
         incoming.blueprint,
         cameras.blueprint,
         merging.blueprint,
+        walking.blueprint,
         sheets.blueprint,
         snapshots.blueprint,
         materials.blueprint,

@@ -107,7 +107,7 @@ export type ZoneChange = ScalarChange & ColourChange & HeightChange;
 /** Layers that are there to compare with. */
 export type ComparedRole = Extract<LayerId, `truth_${string}`>;
 /** What a file may be. */
-export type FileRole = AnyRole | "gloss" | "light" | "all_lights" | "merged" | "part";
+export type FileRole = AnyRole | "gloss" | "light" | "all_lights" | "merged" | "part" | "walk";
 /** Content keys of the layers there are; of optional maps only where there is such a map. */
 export type LayerKeys = Record<Exclude<LayerId, OptionalRole>, string> & Partial<Record<OptionalRole, string>>;
 """

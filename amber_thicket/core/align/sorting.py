@@ -20,14 +20,16 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.core.shading.one_view import changes_of, compare, evenly_lit, of_one_view
 from amber_thicket.errors import UnreadableFile
 
-Kind = Literal["apart", "light_set", "bracket", "focus", "cutout", "parts", "maps"]
+Kind = Literal["apart", "light_set", "bracket", "focus", "cutout", "walk_by", "parts", "maps"]
 # Files are looked at with so many px on their longer side.
 LOOK = 640
 # A bracket differs by so many stops, and by no more than this from place to place at one tone.
 _STOPS, _AT_ONE_TONE = 0.4, 0.12
 # In a focus stack each photograph is so many stops of fine detail sharper somewhere.
 _SHARPER, _CALM = 1.0, 0.16
-_MOST_PARTS, _MOST_SIDES, _MOST_EXPOSURES = 6, 4, 9
+_MOST_PARTS, _MOST_SIDES, _MOST_EXPOSURES, _MOST_STEPS = 6, 4, 9, 12
+# Photographs of a walk-by show the same place: the middle of one lies no further aside in another.
+_STEP_ASIDE = 0.26
 
 
 class Item(NamedTuple):
@@ -43,7 +45,7 @@ class Item(NamedTuple):
 
 class Row(NamedTuple):
     """One file as it would be taken. at: its number among the files that came. role: "photo", "light", "all_lights",
-    "back", "back_lit", "part", "merged", a role of a map, or "" for not used. why: in words."""
+    "back", "back_lit", "part", "merged", "walk", a role of a map, or "" for not used. why: in words."""
 
     at: int
     role: str
@@ -96,7 +98,9 @@ def _by_pixels(items: Sequence[Item]) -> Sorting:
         return maps(items)._replace(sure=False)
     if len(items) <= _MOST_SIDES and all(_is_thing(item.pixels) for item in items):
         return cut_out(items)._replace(sure=False)
-    if len(items) <= _MOST_PARTS and all(_overlaps(items[n], items[n + 1]) for n in range(len(items) - 1)):
+    if one_size and len(items) <= _MOST_STEPS and all(_beside(items[0], item) < _STEP_ASIDE for item in items[1:]):
+        return walk(items)
+    if len(items) <= _MOST_PARTS and all(_beside(items[n], items[n + 1]) < 1 for n in range(len(items) - 1)):
         return parts(items)._replace(sure=False)
     return apart(items)
 
@@ -160,12 +164,15 @@ def _sharpness(pixels: Pixels) -> Pixels:
     return np.asarray(np.log2(blur(fine * fine, 10.0, wraps=False, fast=True) + 1e-7) / 2)
 
 
-def _overlaps(one: Item, other: Item) -> bool:
+def _beside(one: Item, other: Item) -> float:
+    """How far aside the middle of one photograph lies in another, in shares of it; infinite where they show nothing in
+    common."""
     try:
         found = register_photographs(one.pixels, other.pixels, outlines=False)
     except UnreadableFile:
-        return False
-    return found.sure > 0.3
+        return np.inf
+    middle = found.matrix @ np.array([0.5, 0.5, 1.0])
+    return float(np.abs(middle[:2] / middle[2] - 0.5).max()) if found.sure > 0.2 else np.inf
 
 
 def _number(name: str) -> tuple[int, str]:
@@ -256,6 +263,13 @@ def _side(first: Item, other: Item) -> tuple[str, str]:
     return "back_lit", "its outline is the front's, its colours are not"
 
 
+def walk(items: Sequence[Item]) -> Sorting:
+    """One surface from slightly different places."""
+    order = sorted(range(len(items)), key=lambda n: _number(items[n].name))
+    rows = [Row(n, "walk", "" if k else "all lies on this one") for k, n in enumerate(order)]
+    return Sorting("walk_by", tuple(rows), f"{len(items)} photographs of one surface from different places", sure=False)
+
+
 def parts(items: Sequence[Item]) -> Sorting:
     """Photographs that go on into each other."""
     order = sorted(range(len(items)), key=lambda n: _number(items[n].name))
@@ -286,6 +300,6 @@ def apart(items: Sequence[Item]) -> Sorting:
 
 
 _AS: dict[str, Callable[[Sequence[Item]], Sorting]] = {
-    "apart": apart, "light_set": light_set, "bracket": bracket, "focus": focus, "cutout": cut_out, "parts": parts,
-    "maps": maps,
+    "apart": apart, "light_set": light_set, "bracket": bracket, "focus": focus, "cutout": cut_out, "walk_by": walk,
+    "parts": parts, "maps": maps,
 }  # fmt: skip

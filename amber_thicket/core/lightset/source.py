@@ -150,6 +150,7 @@ class MadePart:
 
     whole: LightSet
     role: str
+    made = True
 
     @property
     def key(self) -> str:

@@ -208,7 +208,7 @@ def propose(pixels: Pixels, focal_35: float | None = None) -> Proposal:
     else:
         reason = f"Lines crossing at right angles lie {away:.0f}° off straight on and {np.degrees(turn):.1f}° askew."
     return Proposal(
-        _corners(forward, aspect),
+        corners_of(forward, aspect),
         round(float(k1), 3),
         round(confidence, 2),
         round(away, 1),
@@ -245,7 +245,7 @@ def _largest_upright(seen: NDArray[np.float64], steps: int = 241) -> tuple[float
     return float(x[left]), float(top[left, right]), float(x[right]), float(bottom[left, right])
 
 
-def _corners(forward: NDArray[Any], aspect: float) -> tuple[tuple[float, float], ...]:
+def corners_of(forward: NDArray[Any], aspect: float) -> tuple[tuple[float, float], ...]:
     """Corners (per cent of the picture) of the largest upright rectangle on the surface that lies within it."""
     left, top, right, bottom = _largest_upright(_seen(forward, aspect))
     chosen = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])

@@ -145,8 +145,9 @@ def light_field(shape: tuple[int, int], shot: Shot) -> Field:
     return result
 
 
-def photograph(surface: Surface, shot: Shot, rng: np.random.Generator, stand: Stand | None = None) -> NDArray[np.uint8]:
-    """8-bit sRGB codes of the surface as the shot sees it: straight on, or from where the camera stands."""
+def light_of(surface: Surface, shot: Shot, toward: tuple[float, float, float] = (0.0, 0.0, 1.0)) -> Field:
+    """(H, W, 3) linear light that leaves the surface toward a camera, straight on, in no exposure. toward: where the
+    camera is, seen from the surface: right, up, out."""
     normals = normals_of(surface.height, depth=1.0, wraps=False)
     bearing, elevation = np.radians(shot.bearing), np.radians(shot.elevation)
     sun = np.array([np.cos(bearing) * np.cos(elevation), np.sin(bearing) * np.cos(elevation), np.sin(elevation)])
@@ -160,14 +161,25 @@ def photograph(surface: Surface, shot: Shot, rng: np.random.Generator, stand: St
     # A metal has no body colour; what it throws back is the light around it, in its own colour.
     metal = surface.metallic[..., None]
     light = surface.albedo * ((1 - metal) * (direct + ambient) + metal * (0.35 * direct + 0.8 * ambient))
-    half = sun + np.array([0, 0, 1], np.float32)
+    away = np.array(toward, np.float32)
+    half = sun + away / np.linalg.norm(away)
     half /= np.linalg.norm(half)
     power = 2 / np.maximum(surface.roughness, 0.1) ** 4
     glint = shot.gloss * (power + 8) / 25 * np.clip(normals @ half, 0, 1) ** power
     mirror = 0.04 * (1 - metal) + surface.albedo * metal
-    light = light + mirror * (glint * lit * shot.sun)[..., None]
+    return np.asarray(light + mirror * (glint * lit * shot.sun)[..., None], np.float32)
+
+
+def photograph(surface: Surface, shot: Shot, rng: np.random.Generator, stand: Stand | None = None) -> NDArray[np.uint8]:
+    """8-bit sRGB codes of the surface as the shot sees it: straight on, or from where the camera stands."""
+    light = light_of(surface, shot)
     if stand:
-        light = np.maximum(seen_from(light.astype(np.float32), stand), 0)
+        light = np.maximum(seen_from(light, stand), 0)
+    return exposed(light, shot, rng)
+
+
+def exposed(light: Field, shot: Shot, rng: np.random.Generator) -> NDArray[np.uint8]:
+    """8-bit sRGB codes of light (H, W, 3) that falls on the sensor: fall-off, focus, exposure, tone and noise."""
     light = light * light_field(light.shape[:2], shot)[..., None]
     light = cv2.GaussianBlur(light, (0, 0), shot.focus)
     scale = shot.exposure / (shot.white or np.percentile(light, 99.7))

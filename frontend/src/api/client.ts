@@ -31,6 +31,7 @@ import type {
   Sorting,
   Space,
   TilingSuggestion,
+  Walk,
   Wanted,
   ZoneSuggestions,
 } from "./types";
@@ -147,6 +148,9 @@ export const api = {
   keepCamera: (name: string, matrix: number[], before: number, after: number) =>
     send<CameraProfile>("POST", "/api/cameras", { name, matrix, before, after }),
   dropCamera: (id: number) => send<Nothing>("DELETE", `/api/cameras/${id}`, {}),
+  walk: (id: string) => get<Walk>(`${at(id)}/walk`),
+  findWalk: (id: string, revision: number) => send<Settled>("POST", `${at(id)}/walk/find`, { revision }),
+  stopWalk: (id: string) => send<Nothing>("DELETE", `${at(id)}/walk/find`, {}),
   fit: (id: string, file: string) => get<PlacementFit>(`${at(id)}/files/${file}/fit`),
   generate: (wanted: Wanted) => send<Job>("POST", "/api/generate", wanted),
   keep: (job: string, number: number) => send<Brief>("POST", `/api/generate/${job}/${number}/keep`, {}),

@@ -56,6 +56,10 @@ export interface SettingValues {
   "gather.merge.by": "exposure" | "focus";
   "gather.merge.align": boolean;
   "gather.merge.ghosts": boolean;
+  "gather.walk.frames": Held[];
+  "gather.walk.normal": number[];
+  "gather.walk.focal": number;
+  "gather.walk.colour": "merged" | "first";
   "square.lens.k1": number;
   "square.lens.k2": number;
   "square.lens.p1": number;
@@ -271,7 +275,7 @@ export type ZoneChange = ScalarChange & ColourChange & HeightChange;
 /** Layers that are there to compare with. */
 export type ComparedRole = Extract<LayerId, `truth_${string}`>;
 /** What a file may be. */
-export type FileRole = AnyRole | "gloss" | "light" | "all_lights" | "merged" | "part";
+export type FileRole = AnyRole | "gloss" | "light" | "all_lights" | "merged" | "part" | "walk";
 /** Content keys of the layers there are; of optional maps only where there is such a map. */
 export type LayerKeys = Record<Exclude<LayerId, OptionalRole>, string> & Partial<Record<OptionalRole, string>>;
 
@@ -667,6 +671,12 @@ export interface HeightChange {
   raised?: number;
   spread?: number;
   alone?: boolean;
+}
+/** One photograph, and where the camera was: turn (a rotation vector) and place of what it sees, in the frame of the first one, whose distance to the surface is 1. */
+export interface Held {
+  file: string;
+  turn?: [number, number, number];
+  place?: [number, number, number];
 }
 export interface HistogramTold {
   first: number;
@@ -1226,6 +1236,19 @@ export interface ToTake {
   rows: RowToTake[];
   to?: string;
   gesture?: string;
+}
+/** found: where the camera was held is known. */
+export interface Walk {
+  frames: WalkFrame[];
+  found: boolean;
+  key: string;
+  focal: number;
+}
+/** One photograph of a walk-by. aside: where its camera was, right, down and forward of the first, in distances to the surface. */
+export interface WalkFrame {
+  file: string;
+  name: string;
+  aside: [number, number, number];
 }
 /** What is asked of a provider. */
 export interface Wanted {

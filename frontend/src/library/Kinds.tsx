@@ -1,10 +1,10 @@
 /** What can be brought in, each with a sentence: the way into the library for what is no single photograph. */
-import { Aperture, Contrast, Focus, Images, Layers, Leaf, SunDim, WholeWord } from "lucide-react";
+import { Aperture, Contrast, Focus, Footprints, Images, Layers, Leaf, SunDim, WholeWord } from "lucide-react";
 import type { ComponentType } from "react";
 import { goTo } from "../app/router";
 import { Dialog } from "../ui/Dialog";
 
-export type Kind = "photographs" | "lights" | "cutout" | "maps" | "bracket" | "focus";
+export type Kind = "photographs" | "lights" | "cutout" | "maps" | "bracket" | "focus" | "walk";
 
 const KINDS: {
   kind: Kind | "words" | "audit";
@@ -30,6 +30,12 @@ const KINDS: {
     name: "Existing maps",
     about: "All maps of one surface: they go through every step together.",
     icon: Layers,
+  },
+  {
+    kind: "walk",
+    name: "Walk-by",
+    about: "2 to 12 handheld photographs, a step aside between them: true height without lamps or tripod.",
+    icon: Footprints,
   },
   {
     kind: "bracket",

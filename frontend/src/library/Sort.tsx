@@ -9,7 +9,7 @@ import { Dialog } from "../ui/Dialog";
 import { Pick } from "../ui/Pick";
 import { tellProblem } from "../ui/notices";
 
-export type SortKind = "apart" | "light_set" | "bracket" | "focus" | "cutout" | "parts" | "maps";
+export type SortKind = "apart" | "light_set" | "bracket" | "focus" | "cutout" | "walk_by" | "parts" | "maps";
 
 const KINDS: { value: SortKind; label: string; about: string }[] = [
   { value: "apart", label: "A surface each", about: "Every file becomes a material of its own." },
@@ -17,6 +17,11 @@ const KINDS: { value: SortKind; label: string; about: string }[] = [
   { value: "bracket", label: "Exposure bracket", about: "One view, lighter and darker: merged to one picture." },
   { value: "focus", label: "Focus stack", about: "One view, sharp at different depths: merged to one picture." },
   { value: "cutout", label: "Cut-out", about: "Front, back and back-lit photograph of one thing." },
+  {
+    value: "walk_by",
+    label: "Walk-by",
+    about: "One surface from slightly different places: its height is told by what moves.",
+  },
   { value: "parts", label: "Parts of one picture", about: "Photographs that go on into each other: joined." },
   { value: "maps", label: "Maps of one surface", about: "Made elsewhere: they go through every step together." },
 ];
@@ -28,6 +33,7 @@ const WORDS: Record<string, string> = {
   back: "Back side",
   back_lit: "Back-lit",
   merged: "Merged",
+  walk: "From another place",
   gloss: "Gloss",
   packed: "Packed",
 };
@@ -37,6 +43,7 @@ const ROLES: Record<SortKind, string[]> = {
   bracket: ["merged"],
   focus: ["merged"],
   cutout: ["photo", "part", "back", "back_lit"],
+  walk_by: ["walk"],
   parts: ["photo", "part"],
   maps: ["photo", "gloss", "packed"],
 };
@@ -139,7 +146,7 @@ function Question({ asked }: { asked: Asked }) {
                 <span className={`block truncate ${row.role ? "" : "text-soft line-through"}`}>{row.file}</span>
                 {row.why && <span className="block truncate text-[12px] text-soft">{row.why}</span>}
               </span>
-              {kind === "light_set" && (
+              {(kind === "light_set" || kind === "walk_by") && (
                 <>
                   <button
                     type="button"
@@ -188,7 +195,13 @@ function Question({ asked }: { asked: Asked }) {
       <div className="mt-3 flex items-center justify-end gap-2">
         <Button onClick={() => close(null)}>Leave them</Button>
         <Button look="main" disabled={!used} onClick={() => close({ kind, rows: [...sorting.rows] })}>
-          {kind === "light_set" ? "Find the lamps" : kind === "apart" ? `Make ${used} materials` : "Use them so"}
+          {kind === "light_set"
+            ? "Find the lamps"
+            : kind === "walk_by"
+              ? "Find the height"
+              : kind === "apart"
+                ? `Make ${used} materials`
+                : "Use them so"}
         </Button>
       </div>
     </Dialog>

@@ -8,6 +8,7 @@ import type { Brief, BroughtFile } from "../api/types";
 import { go } from "../app/router";
 import { useEditor } from "../editor/store";
 import { useLights } from "../stages/gather/lights";
+import { findWalk } from "../stages/gather/walk";
 import { tell, tellProblem } from "../ui/notices";
 import type { Kind } from "./Kinds";
 import { askHowSorted, SortQuestion, type SortKind } from "./Sort";
@@ -50,6 +51,7 @@ const SORTED_AS: Record<Kind, SortKind | ""> = {
   lights: "light_set",
   cutout: "cutout",
   maps: "maps",
+  walk: "walk_by",
   bracket: "bracket",
   focus: "focus",
 };
@@ -110,6 +112,9 @@ async function settle(id: string, before: string[] = []) {
       if (useEditor.getState().material?.id === id) useEditor.setState({ material: newest });
       useLights.setState({ found: { ...found, id } });
     }
+    if (material.files.some((file) => file.role === "walk") && !material.recipe.operations["gather.walk"]?.normal) {
+      await findWalk(id, material.revision);
+    }
     if (fresh.some((file) => ["back", "back_lit", "part"].includes(file.guess))) {
       const { told } = await api.settle(
         id,
@@ -144,7 +149,7 @@ export function useArrivals() {
       const [{ id }] = made as [Brief];
       const detail = await api.material(id).catch(() => null);
       // While the lamps are looked for, the page shows how far that is.
-      if (detail && detail.files.filter((file) => file.role === "light").length >= 3) go(id);
+      if (detail?.files.some((file) => file.role === "light" || file.role === "walk")) go(id);
       await settle(id);
       await queries.invalidateQueries({ queryKey: ["materials"] });
       go(id);

@@ -15,7 +15,7 @@ import { place, usePlacing, wayOf } from "./placing";
 
 const compared = (file: MaterialFile) => file.role.startsWith("truth_");
 /** Photographs of a light set are listed in their ring, merged ones with what is taken from them. */
-const elsewhere = (file: MaterialFile) => compared(file) || file.role === "light" || file.role === "merged";
+const elsewhere = (file: MaterialFile) => compared(file) || ["light", "merged", "walk"].includes(file.role);
 
 export function Files({ material }: { material: Material }) {
   const picker = useRef<HTMLInputElement>(null);
@@ -83,6 +83,7 @@ function FileRow({ file, photograph }: { file: MaterialFile; photograph: boolean
     { value: "all_lights", label: "All lights" },
     { value: "merged", label: "Merged" },
     { value: "part", label: "Part of the picture" },
+    { value: "walk", label: "From another place" },
     { value: "none", label: "Not used" },
   ];
   const size = `${file.width} × ${file.height} · ${file.bits} bit${file.floating ? " float" : ""} ${file.format.toUpperCase()}`;

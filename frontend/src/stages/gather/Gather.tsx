@@ -9,6 +9,7 @@ import { LightRing } from "./LightRing";
 import { Merge } from "./Merge";
 import { PlacePoints } from "./PlacePoints";
 import { usePicking } from "./picking";
+import { WalkBy } from "./WalkBy";
 import { Triage } from "./Triage";
 
 export function Gather({ material }: { material: Material }) {
@@ -31,6 +32,7 @@ export function Gather({ material }: { material: Material }) {
       )}
       {material.files.some((file) => file.role === "light") && <LightRing material={material} />}
       {material.files.some((file) => file.role === "merged") && <Merge material={material} />}
+      {material.files.some((file) => file.role === "walk") && <WalkBy material={material} />}
       <PlacePoints material={material} />
       <h3 className="mt-2 border-t border-line pt-2 font-medium">Triage</h3>
       <Triage material={material} />

@@ -1,0 +1,211 @@
+"""A walk-by as files of a material: colour, height and normal on the first photograph's grid, worked out when read."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from amber_thicket.core.gather.walk import FEWEST, Settings
+from amber_thicket.core.memory import Memory
+from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.raster import Pixels, Raster
+from amber_thicket.core.relief.normal import from_height
+from amber_thicket.core.source import Source, halvings
+from amber_thicket.core.walk.poses import Camera, Poses
+from amber_thicket.core.walk.relief import Parallax, find_height
+
+VERSION = 1
+# Parallax is told on photographs of up to this many px.
+LOOK = 1280
+_BAND, _FADE = 192, 0.02
+# A view that is so much brighter or darker at a place, log, counts half: glare, or something that passed.
+_OTHER = 0.12
+
+
+class Told(NamedTuple):
+    """parallax: what was found, at the size it is looked for. low, high: heights that become 0 and 1. share: of the
+    picture where at least two photographs agree."""
+
+    parallax: Parallax
+    low: float
+    high: float
+    share: float
+
+
+@dataclass(frozen=True)
+class WalkBy:
+    """Photographs of one size, the one all lies on first."""
+
+    settings: Settings
+    frames: tuple[Source, ...]
+    poses: Poses
+    memory: Memory
+
+    @cached_property
+    def key(self) -> str:
+        poses = [self.poses.normal.tolist(), self.poses.focal]
+        poses += [[*camera.turn.tolist(), *camera.place.tolist()] for camera in self.poses.cameras]
+        parts = [VERSION, self.settings.colour, [frame.key for frame in self.frames], poses]
+        return "walk-" + hashlib.sha256(json.dumps(parts).encode()).hexdigest()[:24]
+
+    @property
+    def size(self) -> tuple[int, int]:
+        return self.frames[0].width, self.frames[0].height
+
+    def look_level(self) -> int:
+        """How often photographs are halved to tell parallax."""
+        return halvings(max(self.size), LOOK)
+
+    def told(self) -> Told:
+        """The height, once for all sizes."""
+
+        def compute() -> Told:
+            level = self.look_level()
+            found = find_height([frame.read(level).pixels for frame in self.frames], self.poses, hold_focal=True)
+            low, high = (float(v) for v in np.percentile(found.height, (0.05, 99.95)))
+            room = max(0.03 * (high - low), 1e-6)
+            return Told(found, low - room, high + room, float((found.agree > 1.2).mean()))
+
+        known: Told = self.memory.get(f"walk/{self.key}", compute)
+        return known
+
+    def height(self, level: int) -> Pixels:
+        """(H, W) in [0, 1] at a halving."""
+        told = self.told()
+        size = (self.size[0] >> level, self.size[1] >> level)
+        smaller = size[0] < told.parallax.height.shape[1]
+        whole = cv2.resize(told.parallax.height, size, interpolation=cv2.INTER_AREA if smaller else cv2.INTER_CUBIC)
+        return np.asarray(((whole - told.low) / (told.high - told.low)).clip(0, 1), np.float32)
+
+    def depth(self) -> float:
+        """How deep the height reaches, in widths of the picture on the surface."""
+        told = self.told()
+        return (told.high - told.low) * self.poses.focal
+
+    def normal(self, level: int) -> Pixels:
+        """(H, W, 3) unit vectors, as steep as the relief is."""
+        height = self.height(level)
+        return from_height(height, depth=self.depth() * height.shape[1], wraps=False)
+
+    def colour(self, level: int) -> Pixels:
+        """(H, W, 3) linear: what all photographs show alike; glare and what passed by go."""
+        first = self.frames[0].read(level).pixels
+        if self.settings.colour == "first":
+            return first
+        told = self.told()
+        rows, columns = first.shape[:2]
+        height = cv2.resize(told.parallax.height, (columns, rows), interpolation=cv2.INTER_LINEAR)
+        others = [frame.read(level).pixels for frame in self.frames[1:]]
+        out = np.empty_like(first)
+        y, x = np.mgrid[0:rows, 0:columns]
+        places = np.stack([(x + 0.5 - columns / 2) / columns, (y + 0.5 - rows / 2) / columns], -1)
+        gains = self._gains(others, first, places, height)
+        for top in range(0, rows, _BAND):
+            part = np.s_[top : top + _BAND]
+            stack, weights = [first[part]], [np.full(first[part].shape[:2], 1.5, np.float32)]
+            for number, (other, gain) in enumerate(zip(others, gains, strict=True), 1):
+                seen, inside = self._seen(number, other, places[part], height[part], first.shape)
+                stack.append(seen * gain)
+                weights.append(inside)
+            out[part] = _common(np.stack(stack), np.stack(weights))
+        return out
+
+    def _seen(
+        self, number: int, pixels: Pixels, places: Pixels, height: Pixels, shape: tuple[int, ...]
+    ) -> tuple[Pixels, Pixels]:
+        """(what another photograph shows at these places, how far it reaches there in 0..1)."""
+        rows, columns = shape[:2]
+        poses = self.told().parallax.poses
+        flat = poses.points(places.reshape(-1, 2), height.ravel())
+        seen = poses.cameras[number].seen(flat, poses.focal) * columns
+        x = (seen[:, 0] + columns / 2 - 0.5).reshape(height.shape).astype(np.float32)
+        y = (seen[:, 1] + rows / 2 - 0.5).reshape(height.shape).astype(np.float32)
+        shown = cv2.remap(pixels, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+        away = np.minimum(np.minimum(x, columns - 1 - x), np.minimum(y, rows - 1 - y)) / (_FADE * columns)
+        return np.maximum(shown, 0), away.clip(0, 1)
+
+    def _gains(self, others: list[Pixels], first: Pixels, places: Pixels, height: Pixels) -> list[Pixels]:
+        """What brings each photograph to the exposure and white of the first."""
+        step = max(1, first.shape[1] // 400)
+        some = np.s_[::step, ::step]
+        found = []
+        for number, other in enumerate(others, 1):
+            seen, inside = self._seen(number, other, places[some], height[some], first.shape)
+            sure = inside > 0.99
+            ratio = np.log(np.maximum(first[some][sure], 2e-3)) - np.log(np.maximum(seen[sure], 2e-3))
+            found.append(np.exp(np.median(ratio, axis=0)).astype(np.float32))
+        return found
+
+
+def _common(stack: Pixels, weights: Pixels) -> Pixels:
+    """(H, W, 3): of several views (N, H, W, 3) what most agree on. weights: (N, H, W)."""
+    tone = np.log(np.maximum(stack.mean(-1), 1e-3))
+    told = np.where(weights > 0.05, tone, np.nan)
+    with np.errstate(all="ignore"):
+        middle = np.nanmedian(told, axis=0) if len(stack) > 2 else np.nanmin(told, axis=0)
+    share = weights / (1 + ((tone - middle) / _OTHER) ** 4)
+    total = np.maximum(share.sum(0), 1e-6)
+    return np.asarray((stack * share[..., None]).sum(0) / total[..., None], np.float32)
+
+
+@dataclass(frozen=True)
+class WalkPart:
+    """One map of a walk-by, read like a file. Its pixels are in the inside form already."""
+
+    whole: WalkBy
+    role: str
+    made = True
+
+    @property
+    def key(self) -> str:
+        return f"{self.whole.key}.{self.role}"
+
+    @property
+    def width(self) -> int:
+        return self.whole.size[0]
+
+    @property
+    def height(self) -> int:
+        return self.whole.size[1]
+
+    def read(self, level: int, **_: Any) -> Raster:
+        """base_color (H, W, 3) linear, height (H, W) in [0, 1], or normal (H, W, 3) unit vectors."""
+        if self.role == "normal":
+            return Raster(self.whole.normal(level), vectors=True)
+        return Raster(self.whole.height(level) if self.role == "height" else self.whole.colour(level))
+
+    def alpha(self, level: int) -> Raster:
+        return Raster(np.ones((self.height >> level, self.width >> level), np.float32))
+
+
+def walk_by(settings: Settings, photograph: str, files: Mapping[str, Source], memory: Memory) -> WalkBy | None:
+    """The walk-by of a material; None until its poses are found, where too few photographs are left, or where the one
+    that is worked on is not the first of them."""
+    frames = [frame for frame in settings.frames if frame.file in files]
+    if (
+        len(settings.normal) != 3
+        or len(frames) < FEWEST
+        or not settings.frames
+        or settings.frames[0].file != photograph
+    ):
+        return None
+    size = (files[photograph].width, files[photograph].height)
+    frames = [frame for frame in frames if (files[frame.file].width, files[frame.file].height) == size]
+    if len(frames) < FEWEST:
+        return None
+    cameras = tuple(Camera(np.array(frame.turn), np.array(frame.place)) for frame in frames)
+    normal = np.array(settings.normal)
+    poses = Poses(normal / np.linalg.norm(normal), settings.focal, cameras, (), 0.0)
+    return WalkBy(settings, tuple(files[frame.file] for frame in frames), poses, memory)
+
+
+def look_tones(whole: WalkBy) -> tuple[Pixels, Pixels]:
+    """(height in [0, 1], how many photographs agree), both at the size parallax is told at: what proves it."""
+    told = whole.told()
+    return ((told.parallax.height - told.low) / (told.high - told.low)).clip(0, 1), told.parallax.agree

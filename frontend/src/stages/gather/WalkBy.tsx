@@ -1,0 +1,135 @@
+/** Photographs of a walk-by: where the camera was held for each, seen from above, and the pictures that prove the height. */
+import { useQuery } from "@tanstack/react-query";
+import { ScanSearch, Square } from "lucide-react";
+import { useState } from "react";
+import { api } from "../../api/client";
+import type { Material } from "../../api/types";
+import { setRole } from "../../editor/store";
+import { Button } from "../../ui/Button";
+import { Dialog } from "../../ui/Dialog";
+import { Level } from "../../ui/Level";
+import { tellProblem } from "../../ui/notices";
+import { Setting } from "../Setting";
+import { findWalk, useWalk } from "./walk";
+
+const R = 62;
+
+export function WalkBy({ material }: { material: Material }) {
+  const { looking, found } = useWalk();
+  const [shown, setShown] = useState<"height" | "agree" | null>(null);
+  const walk = useQuery({
+    queryKey: [
+      "walk",
+      material.id,
+      JSON.stringify(material.recipe.operations["gather.walk"] ?? {}),
+      material.source.key,
+    ],
+    queryFn: () => api.walk(material.id),
+    placeholderData: (old) => old,
+  });
+  const frames = walk.data?.frames ?? [];
+  const reach = Math.max(0.05, ...frames.map(({ aside: [x, y] }) => Math.hypot(x, y)));
+  const told = found?.id === material.id ? found.told : [];
+  return (
+    <section aria-label="Walk-by" className="border-t border-line pt-2">
+      <h3 className="flex items-center justify-between font-medium">
+        Walk-by
+        {looking ? (
+          <Button
+            look="quiet"
+            className="h-6 px-1.5 text-[12px]"
+            onClick={() => void api.stopWalk(material.id).catch(tellProblem)}
+          >
+            <Square size={11} /> Stop looking
+          </Button>
+        ) : (
+          <Button look="quiet" className="h-6 px-1.5 text-[12px]" onClick={() => void findWalk()}>
+            <ScanSearch size={13} /> {walk.data?.found ? "Find anew" : "Find the height"}
+          </Button>
+        )}
+      </h3>
+      {walk.data?.found && (
+        <svg
+          viewBox="-100 -82 200 164"
+          width="200"
+          height="164"
+          role="img"
+          aria-label="Where the camera was held, seen from above"
+          className="mx-auto block py-1"
+        >
+          <circle r={R} fill="none" stroke="var(--line)" strokeDasharray="2 4" />
+          <rect x="-22" y="-18" width="44" height="36" rx="2" fill="var(--raised)" stroke="var(--line)" />
+          {frames.map(({ file, aside: [x, y] }, index) => (
+            <g key={file} transform={`translate(${(x / reach) * R} ${(y / reach) * R})`}>
+              <circle
+                r="10"
+                fill="var(--lifted)"
+                stroke={index === 0 ? "var(--amber)" : "var(--soft)"}
+                strokeWidth={index === 0 ? 2 : 1}
+              />
+              <text y="3.500" textAnchor="middle" fontSize="10" fill="var(--text)" className="figures">
+                {index + 1}
+              </text>
+            </g>
+          ))}
+        </svg>
+      )}
+      {told.length > 0 && (
+        <ul aria-label="What was found" className="flex flex-col gap-1 py-1">
+          {told.map(({ level, text }) => (
+            <li key={text} className="grid grid-cols-[16px_1fr] gap-x-2 text-[12.5px]">
+              <Level level={level} word={false} /> {text}
+            </li>
+          ))}
+        </ul>
+      )}
+      {walk.data?.found && (
+        <div className="flex gap-1 py-1">
+          <Button className="h-6 px-1.5 text-[12px]" onClick={() => setShown("height")}>
+            Height as told
+          </Button>
+          <Button className="h-6 px-1.5 text-[12px]" onClick={() => setShown("agree")}>
+            Where it is sure
+          </Button>
+        </div>
+      )}
+      <ol className="flex flex-col">
+        {frames.map((frame, index) => (
+          <li key={frame.file} className="flex h-7 items-center gap-2">
+            <span className="figures w-4 text-soft">{index + 1}</span>
+            <span className="min-w-0 flex-1 truncate" title={frame.name}>
+              {frame.name}
+            </span>
+            <Button
+              look="quiet"
+              disabled={index === 0}
+              className="h-6 px-1.5 text-[12px]"
+              title={index === 0 ? "All lies on this one" : "Leave it out"}
+              onClick={() => void setRole(frame.file, "")}
+            >
+              {index === 0 ? "First" : "Out"}
+            </Button>
+          </li>
+        ))}
+      </ol>
+      <Setting path="gather.walk.colour" />
+      {shown && walk.data && (
+        <Dialog
+          title={shown === "height" ? "Height as it was told" : "Where photographs agree"}
+          about={
+            shown === "height" ? "Bright is high." : "White: all photographs agree; black: what is around was taken."
+          }
+          open
+          onClose={() => setShown(null)}
+          wide
+        >
+          <img
+            src={`/api/materials/${material.id}/walk/${shown}.jpg?key=${walk.data.key}`}
+            alt={shown === "height" ? "The height" : "Agreement"}
+            className="mx-auto block max-h-[62vh]"
+          />
+        </Dialog>
+      )}
+    </section>
+  );
+}
