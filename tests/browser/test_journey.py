@@ -360,7 +360,7 @@ class JourneyTest(BrowserTest):
         }"""
         codes = list(encoded(photograph("grass")[:300, :300]))
         self.page.wait_for_selector("main")
-        self.page.route("**/api/materials?*", lambda route: (time.sleep(0.4), route.continue_())[1])
+        self.page.route("**/api/incoming?*", lambda route: (time.sleep(0.4), route.continue_())[1])
         self.page.evaluate(given, [["quay.png", "jetty.png"], codes, "drop"])
         self.page.wait_for_selector("[aria-label='Captures on their way'] >> text=quay.png")
         for name in ("quay", "jetty"):

@@ -116,7 +116,9 @@ def _one_view(items: Sequence[Item]) -> Sorting:
             return focus(items)
         if len(items) <= _MOST_EXPOSURES and apart_by.max() > _STOPS:
             return bracket(items)
-    elif len(items) >= 3:
+        # The same picture several times: nobody has to be asked what they are together.
+        return apart(items)
+    if len(items) >= 3:
         return light_set(items)
     return apart(items)._replace(sure=False)
 

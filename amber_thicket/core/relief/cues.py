@@ -104,6 +104,13 @@ class Settings(OperationSettings):
         label="Tone or shading",
         help="Below 0 tone counts more than was found right, above 0 shading does.",
     )
+    inside: bool = setting(
+        True,
+        folded=True,
+        label="Inside the outline",
+        help="Of a cut-out: reads the light and the height inside its outline alone, and its thickness from a back-lit "
+        "photograph.",
+    )
     red: float = _hue("red")
     yellow: float = _hue("yellow")
     green: float = _hue("green")
@@ -219,7 +226,11 @@ def thickness_told(through: Pixels, solid: Pixels) -> Pixels:
 
 def _within(tone: Pixels, cut: _Layer | None, settings: dict[str, Any]) -> Pixels:
     """The tone of a cut-out without what its edge does to it."""
-    return bled(tone, cut().pixels, _RIM) if cut is not None and settings["cutout"].on else tone
+    return bled(tone, cut().pixels, _RIM) if cut is not None and _looks_inside(settings) else tone
+
+
+def _looks_inside(settings: dict[str, Any]) -> bool:
+    return bool(settings["cutout"].on and settings["inside"])
 
 
 def inside_outline(cue: Pixels, solid: Pixels, tile: float) -> Pixels:
@@ -229,14 +240,17 @@ def inside_outline(cue: Pixels, solid: Pixels, tile: float) -> Pixels:
     away = cv2.distanceTransform(inside, cv2.DIST_L2, 5)
     reach = _ALONG_RIM * tile
     far = away > reach
-    if not far.any():
+    # What the rim is held against is what lies next to it, further in: so it goes on smoothly there.
+    beside = far & (away < 1.5 * reach)
+    if not beside.any():
         return cue
     step = np.clip(away / reach * _RIM_STEPS, 0, _RIM_STEPS)
     near = (inside > 0) & ~far
     whole = np.minimum(step[near].astype(int), _RIM_STEPS - 1)
     count = np.bincount(whole, minlength=_RIM_STEPS)
     means = np.bincount(whole, cue[near], minlength=_RIM_STEPS) / np.maximum(count, 1)
-    profile = np.where(count > 0, means - float(cue[far].mean()), 0.0)
+    profile = np.where(count > 0, means - float(cue[beside].mean()), 0.0)
+    profile = np.convolve(np.pad(profile, 2, mode="edge"), np.ones(5) / 5, mode="valid")
     middles = np.append(np.arange(_RIM_STEPS) + 0.5, _RIM_STEPS + 0.5)
     off = np.interp(step.ravel(), middles, np.append(profile, 0.0)).reshape(cue.shape)
     # Beyond the outline it goes on as at the rim.
@@ -244,7 +258,7 @@ def inside_outline(cue: Pixels, solid: Pixels, tile: float) -> Pixels:
 
 
 def _thickness_of(through: _Layer | None, cut: _Layer | None, settings: dict[str, Any]) -> Pixels | None:
-    if through is None or cut is None or not settings["cutout"].on:
+    if through is None or cut is None or not _looks_inside(settings):
         return None
     return thickness_told(through().pixels, cut().pixels)
 
@@ -326,7 +340,7 @@ def cues(
     if "thickness" in gains and parts.thickness is not None:
         thickness = parts.thickness
         result = cv2.scaleAdd(thickness, gains["thickness"], np.zeros_like(thickness) if result is None else result)
-    if cut is not None and settings["cutout"].on:
+    if cut is not None and _looks_inside(settings):
         result = inside_outline(result, cut().pixels, frame.tile_width)
     whole = sum(shares.values())
     evidence = {
@@ -353,10 +367,10 @@ OPERATION = Operation(
     apply=cues,
     decide=decide_cues,
     # What Even does to the shading changes the inputs as well.
-    decides_by=("source", *BANDS),
+    decides_by=("source", "inside", *BANDS),
     settle=settle_cues,
     also=("tile.join", "tile.cutout", "#takes_light_out"),
-    uses=lambda options: _READS if options["cutout"].on else _READS[:5],
+    uses=lambda options: _READS if _looks_inside(options) else _READS[:5],
     matters=lambda options: [value for name, value in options.items() if name != "cutout"] + [options["cutout"].on],
     lazy=True,
     version=3,

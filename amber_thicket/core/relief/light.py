@@ -32,6 +32,10 @@ def light(squared: Raster | None, as_shot: Raster | None, cut: Raster | None, *,
     return Raster(np.zeros((1, 1), np.float32), evidence=asdict(raking(pixels)))
 
 
+def _looks_inside(options: dict[str, Any]) -> bool:
+    return bool(options["cutout"].on and options["cues"].inside)
+
+
 OPERATION = Operation(
     id="relief.light",
     label="Light",
@@ -40,7 +44,7 @@ OPERATION = Operation(
     reads=("squared", "tiled.as_shot", "cut"),
     writes="light",
     apply=light,
-    also=("tile.cutout",),
-    uses=lambda options: ("tiled.as_shot", "cut") if options["cutout"].on else ("squared",),
-    matters=lambda options: options["cutout"].on,
+    also=("tile.cutout", "relief.cues"),
+    uses=lambda options: ("tiled.as_shot", "cut") if _looks_inside(options) else ("squared",),
+    matters=lambda options: _looks_inside(options),
 )

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from amber_thicket.core.numeric.colour import luminance
-from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.filters import blur, shrink
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
@@ -21,7 +21,9 @@ from amber_thicket.core.walk.poses import Poses, refine_poses
 _CV: Any = cv2
 # px that flow there and back may miss, and the residual at which a view counts half.
 _THERE_AND_BACK, _HALF = 1.0, 0.6
-_ROUNDS, _PASSES = 5, 3
+_ROUNDS = 5
+# How much smaller photographs are looked at in each pass, and how far it is when each begins.
+_PASSES, _BEGIN = (2, 2, 1), (0.0, 0.2, 0.4, 1.0)
 _EDGE = 14
 
 
@@ -61,31 +63,36 @@ def _flow_tone(pixels: Pixels) -> Any:
 
 def find_height(photographs: Sequence[Pixels], poses: Poses, *, hold_focal: bool) -> Parallax:
     """photographs: (H, W, 3) linear, of one size, the first the one the height lies on."""
-    shape = photographs[0].shape
-    places = places_of(shape)
-    tones = [_flow_tone(pixels) for pixels in photographs]
     flow = _CV.DISOpticalFlow_create(_CV.DISOPTICAL_FLOW_PRESET_MEDIUM)
     flow.setFinestScale(0)
     flow.setPatchSize(10)
     flow.setPatchStride(3)
     flow.setVariationalRefinementIterations(8)
-    height = np.zeros(shape[:2], np.float32)
-    found = Parallax(height, height, height, poses)
-    for number in range(_PASSES):
+    found: Parallax | None = None
+    for number, factor in enumerate(_PASSES):
+        seen = [shrink(pixels, factor) for pixels in photographs]
+        shape, places = seen[0].shape[:2], places_of(seen[0].shape)
+        tones = [_flow_tone(pixels) for pixels in seen]
+        before = np.zeros(shape, np.float32)
+        if found is not None:
+            poses, before = found.poses, found.height
+            if before.shape != shape:
+                before = cv2.resize(before, shape[::-1], interpolation=cv2.INTER_LINEAR)
+        start = Parallax(before, before, before, poses)
         moves, steps, weights = [], [], []
-        for view in range(1, len(photographs)):
-            share = (number + (view - 1) / (len(photographs) - 1)) / _PASSES
-            report_progress(0.35 + 0.55 * share, "Comparing what moved" if number else "Comparing what moved, roughly")
-            move, weight = _moved(flow, tones, view, places, found)
+        for view in range(1, len(seen)):
+            share = (_BEGIN[number] + (_BEGIN[number + 1] - _BEGIN[number]) * (view - 1) / (len(seen) - 1)) * 0.6
+            report_progress(0.35 + share, "Comparing what moved" if number else "Comparing what moved, roughly")
+            move, weight = _moved(flow, tones, view, places, start)
             moves.append(move)
             weights.append(weight)
-            steps.append(_per_height(found.poses, view, places, found.height.ravel(), shape))
-        made, spread, count = _merged(moves, steps, weights)
-        height = _filled(found.height + made, count)
-        poses = found.poses
-        if number < _PASSES - 1:
-            poses = _refined(found.poses, moves, weights, places, found.height, height, hold_focal)
-        found = Parallax(_level(height, count, places), spread, count, poses)
+            steps.append(_per_height(poses, view, places, before.ravel(), shape))
+        made, spread, agree = _merged(moves, steps, weights)
+        height = _filled(before + made, agree)
+        if number < len(_PASSES) - 1:
+            poses = _refined(poses, moves, weights, places, before, height, hold_focal)
+        found = Parallax(_level(height, agree, places), spread, agree, poses)
+    assert found is not None
     return found
 
 

@@ -168,6 +168,7 @@ export interface SettingValues {
   "relief.cues.bearing": number;
   "relief.cues.other_end": boolean;
   "relief.cues.balance": number;
+  "relief.cues.inside": boolean;
   "relief.cues.red": number;
   "relief.cues.yellow": number;
   "relief.cues.green": number;

@@ -93,8 +93,8 @@ function Question({ asked }: { asked: Asked }) {
       tellProblem(error);
     }
   };
-  const setRole = (blob: string, role: string) =>
-    change({ ...sorting, rows: sorting.rows.map((row) => (row.blob === blob ? { ...row, role, why: "" } : row)) });
+  const setRole = (of: SortedRow, role: string) =>
+    change({ ...sorting, rows: sorting.rows.map((row) => (row === of ? { ...row, role, why: "" } : row)) });
   const move = (at: number, by: number) => {
     const rows = [...sorting.rows];
     [rows[at], rows[at + by]] = [rows[at + by]!, rows[at]!];
@@ -135,7 +135,10 @@ function Question({ asked }: { asked: Asked }) {
         {sorting.rows.map((row, at) => {
           if (row.role === "light") lamp++;
           return (
-            <li key={row.blob} className="flex items-center gap-2.5 border-b border-line px-2 py-1.5 last:border-0">
+            <li
+              key={`${row.blob}/${row.file}`}
+              className="flex items-center gap-2.5 border-b border-line px-2 py-1.5 last:border-0"
+            >
               <span className="figures w-5 text-right text-soft">{row.role === "light" ? lamp : ""}</span>
               <img
                 src={`/api/incoming/${row.blob}.jpg?file=${encodeURIComponent(row.file)}`}
@@ -185,7 +188,7 @@ function Question({ asked }: { asked: Asked }) {
                     ],
                   },
                 ]}
-                onChange={(role) => setRole(row.blob, role === "none" ? "" : role)}
+                onChange={(role) => setRole(row, role === "none" ? "" : role)}
                 className="h-6 w-32 px-1.5 text-[12px]"
               />
             </li>

@@ -63,7 +63,7 @@ async function together(files: File[], kind: SortKind | "", to = ""): Promise<Br
   for (const file of files) {
     const one = await bringOne(file, (progress) => upload(file, progress, "incoming"));
     // The same file twice is one file.
-    if (one && !kept.some(({ blob }) => blob === one.blob)) kept.push(one);
+    if (one && !kept.some(({ blob, file }) => blob === one.blob && file === one.file)) kept.push(one);
   }
   if (!kept.length) return null;
   try {
