@@ -17,10 +17,12 @@ from openapi_spec_validator import OpenAPIV31SpecValidator
 from PIL import Image
 
 from amber_thicket.core.numeric.colour import encode_srgb8
+from amber_thicket.standins.capture_rig.camera import Shot
 from amber_thicket.standins.capture_rig.colour_target import photograph_target
+from amber_thicket.standins.capture_rig.handheld import Hand, seen_by
 from amber_thicket.web import openapi, typescript
 from tests.lightset import shot
-from tests.support import encoded, photograph, retry, stroke
+from tests.support import encoded, photograph, retry, rig_surface, stroke
 from tests.web.test_app import AppTest
 
 GREY = encoded(np.full((256, 256, 3), 128, np.uint8))
@@ -336,6 +338,38 @@ class RoutesTest(AppTest):
         self.ask("GET", f"/api/materials/{brief['id']}/merge/9/photograph.jpg", status=404)
         self.ask("POST", "/api/incoming/sort", json={"files": files, "kind": "nonsense"}, status=422)
         self.ask("POST", "/api/incoming/sort", json={"files": [{"blob": "0" * 64, "file": "a.png"}]}, status=404)
+
+    def test_a_walk_by(self) -> None:
+        surface = rig_surface("tide_pebbles", 512, 7)
+        places = (
+            Hand((0.0, 0.0, 1.2)),
+            Hand((0.2, 0.02, 1.25), (0.07, 0.0), 2.0),
+            Hand((-0.12, 0.15, 1.2), (-0.04, 0.05)),
+        )
+        rows = []
+        for number, place in enumerate(places):
+            codes = seen_by(surface, Shot(gloss=0.1), place, (400, 320), np.random.default_rng(number)).codes
+            file = f"/api/incoming?file=beach_{number}.png"
+            rows.append({**self.ask("POST", file, data=encoded(codes)), "role": "walk"})
+        rows = [{key: row[key] for key in ("blob", "file", "role")} for row in rows]
+        sorted_out = self.ask(
+            "POST", "/api/incoming/sort", json={"files": [{k: r[k] for k in ("blob", "file")} for r in rows]}
+        )
+        self.assertEqual(sorted_out["kind"], "walk_by")
+        (brief,) = self.ask("POST", "/api/incoming/take", json={"kind": "walk_by", "rows": rows})
+        at = f"/api/materials/{brief['id']}"
+        self.assertFalse(self.ask("GET", f"{at}/walk")["found"])
+        self.ask("GET", f"{at}/walk/height.jpg", status=404)
+        found = self.ask("POST", f"{at}/walk/find", json={"revision": self.ask("GET", at)["revision"]})
+        self.assertIn("3 photographs tell the height", found["told"][0]["text"])
+        walk = self.ask("GET", f"{at}/walk")
+        self.assertTrue(walk["found"])
+        self.assertAlmostEqual(walk["frames"][1]["aside"][0], 0.2 / 1.2, delta=0.05)
+        self.assertAlmostEqual(walk["frames"][2]["aside"][1], 0.15 / 1.2, delta=0.05)
+        for what in ("height", "agree"):
+            shown = Image.open(io.BytesIO(self.ask("GET", f"{at}/walk/{what}.jpg").data))
+            self.assertEqual(shown.size, (400, 320))
+        self.assertEqual(self.ask("DELETE", f"{at}/walk/find"), {})
 
     def test_a_colour_target(self) -> None:
         shot = photograph_target(np.full((640, 640, 3), 0.2, np.float32), np.random.default_rng(3))

@@ -1,0 +1,123 @@
+"""Height by parallax of a few handheld photographs, against the truth of the bench: poses unknown."""
+
+from __future__ import annotations
+
+import unittest
+from functools import lru_cache
+
+import cv2
+import numpy as np
+
+from amber_thicket.core.gather.walk import Held, Settings
+from amber_thicket.core.memory import Memory
+from amber_thicket.core.numeric.colour import decode_srgb, luminance
+from amber_thicket.core.walk.poses import find_poses, matched
+from amber_thicket.core.walk.relief import find_height, places_of
+from amber_thicket.core.walk.source import WalkPart, walk_by
+from amber_thicket.errors import UnreadableFile
+from amber_thicket.service.incoming import Brought, take
+from amber_thicket.service.walking import walk_found
+from amber_thicket.standins.capture_rig.camera import Shot
+from amber_thicket.standins.capture_rig.handheld import Hand, View, hands, seen_by
+from tests.support import ArraySource, encoded, rig_surface, temporary_library
+
+SIZE = (560, 448)
+LIGHT = Shot(bearing=120, elevation=50, sky=0.6, gloss=0.2)
+
+
+@lru_cache(maxsize=4)
+def walk(kind: str, seed: int, count: int) -> tuple[View, ...]:
+    surface = rig_surface(kind, 768, seed)
+    places = hands(count, np.random.default_rng(seed))
+    return tuple(seen_by(surface, LIGHT, hand, SIZE, np.random.default_rng(k)) for k, hand in enumerate(places))
+
+
+def level(height: np.ndarray) -> np.ndarray:
+    """Without its plane: which way the surface leans belongs to the poses."""
+    design = np.column_stack([places_of(height.shape), np.ones(height.size)])
+    return height - (design @ np.linalg.lstsq(design, height.ravel(), rcond=None)[0]).reshape(height.shape)
+
+
+def alike(one: np.ndarray, other: np.ndarray) -> float:
+    inner = np.s_[24:-24, 24:-24]
+    return float(np.corrcoef(one[inner].ravel(), other[inner].ravel())[0, 1])
+
+
+class Parallax(unittest.TestCase):
+    def test_five_views_tell_the_height_the_lens_and_what_is_up(self) -> None:
+        views = walk("tide_pebbles", 7, 5)
+        photographs = [decode_srgb(view.codes) for view in views]
+        poses = find_poses(matched(photographs))
+        found = find_height(photographs, poses, hold_focal=False)
+        true = level(views[0].hit[..., 2])
+        self.assertGreater(alike(found.height, true), 0.9)
+        slopes = [np.concatenate([g.ravel() for g in np.gradient(cv2.GaussianBlur(one, (0, 0), 1.0))]) for one in
+                  (np.ascontiguousarray(found.height), true.astype(np.float32))]  # fmt: skip
+        self.assertGreater(float(np.corrcoef(*slopes)[0, 1]), 0.7)
+        self.assertAlmostEqual(found.poses.focal, 1.15, delta=0.06)
+        # In units of the camera's distance: 1.15 × 1.02 to 1.14 widths, less the height of the plane.
+        inner = np.s_[24:-24, 24:-24]
+        scale = float((found.height[inner] * true[inner]).sum() / (found.height[inner] ** 2).sum())
+        self.assertAlmostEqual(scale, 1.22, delta=0.12)
+
+    def test_two_views_already_work(self) -> None:
+        views = walk("tide_pebbles", 7, 5)[:2]
+        photographs = [decode_srgb(view.codes) for view in views]
+        found = find_height(photographs, find_poses(matched(photographs), 1.15), hold_focal=True)
+        true = level(views[0].hit[..., 2])
+        broad = [cv2.GaussianBlur(np.ascontiguousarray(one, np.float32), (0, 0), 3.0) for one in (found.height, true)]
+        self.assertGreater(alike(*broad), 0.8)
+
+    def test_glare_goes_and_the_parts_fit_together(self) -> None:
+        views = walk("tide_pebbles", 7, 5)[:3]
+        photographs = [decode_srgb(view.codes) for view in views]
+        spoilt = photographs[0].copy()
+        cv2.circle(spoilt, (280, 220), 14, (1.0, 1.0, 1.0), -1)
+        poses = find_poses(matched(photographs), 1.15)
+        names = [f"{k:016x}" for k in range(3)]
+        frames = tuple(
+            Held(file=name, turn=tuple(camera.turn), place=tuple(camera.place))
+            for name, camera in zip(names, poses.cameras, strict=True)
+        )
+        settings = Settings(frames=frames, normal=tuple(poses.normal), focal=poses.focal)
+        files = {n: ArraySource(p, n) for n, p in zip(names, [spoilt, *photographs[1:]], strict=True)}
+        made = walk_by(settings, names[0], files, Memory(10**9))
+        assert made is not None
+        colour = WalkPart(made, "base_color").read(0).pixels
+        spot = np.s_[212:228, 272:288]
+        clean = float(luminance(photographs[0])[spot].mean())
+        self.assertLess(abs(float(luminance(colour)[spot].mean()) - clean), 0.3 * clean)
+        normal = WalkPart(made, "normal").read(0).pixels
+        np.testing.assert_allclose(np.linalg.norm(normal, axis=-1), 1, atol=1e-4)
+        half = WalkPart(made, "height").read(1).pixels
+        self.assertEqual(half.shape, (SIZE[1] // 2, SIZE[0] // 2))
+        # Another photograph in the first's place, or too few, is no walk-by.
+        self.assertIsNone(walk_by(settings, names[1], files, Memory(10**9)))
+        self.assertIsNone(walk_by(Settings(frames=frames), names[0], files, Memory(10**9)))
+
+
+class CannotWork(unittest.TestCase):
+    def test_other_surfaces_share_too_little(self) -> None:
+        one = decode_srgb(walk("tide_pebbles", 7, 5)[0].codes)
+        other = decode_srgb(
+            seen_by(rig_surface("cork_board", 768, 5), LIGHT, Hand((0, 0, 1.2)), SIZE, np.random.default_rng(1)).codes
+        )
+        with self.assertRaisesRegex(UnreadableFile, "Photograph 2 shares too little"):
+            find_poses(matched([one, other]))
+
+    def test_a_camera_that_only_turned_tells_no_height(self) -> None:
+        surface = rig_surface("tide_pebbles", 768, 7)
+        turned = (Hand((0, 0, 1.2)), Hand((0, 0, 1.2), (0.06, 0.03), 4.0))
+        with temporary_library() as library:
+            rows = []
+            for number, hand in enumerate(turned):
+                codes = seen_by(surface, LIGHT, hand, SIZE, np.random.default_rng(number)).codes
+                name = f"beach_{number}.png"
+                rows.append((Brought(library.blobs.put([encoded(codes)])[0], name), "walk"))
+            (material,) = take(library, "walk_by", rows)
+            with self.assertRaisesRegex(UnreadableFile, "only turned or zoomed"):
+                walk_found(library.evaluation(material), {})
+
+
+if __name__ == "__main__":
+    unittest.main()
