@@ -55,10 +55,21 @@ class Parallax(unittest.TestCase):
                   (np.ascontiguousarray(found.height), true.astype(np.float32))]  # fmt: skip
         self.assertGreater(float(np.corrcoef(*slopes)[0, 1]), 0.7)
         self.assertAlmostEqual(found.poses.focal, 1.15, delta=0.06)
-        # In units of the camera's distance: 1.15 × 1.02 to 1.14 widths, less the height of the plane.
-        inner = np.s_[24:-24, 24:-24]
-        scale = float((found.height[inner] * true[inner]).sum() / (found.height[inner] ** 2).sum())
-        self.assertAlmostEqual(scale, 1.22, delta=0.12)
+        # In units of the camera's distance to the plane; at so few px the flow sees a little less than there is.
+        inner = np.s_[40:-40, 40:-40]
+        made, wanted = (
+            cv2.GaussianBlur(np.ascontiguousarray(one, np.float32), (0, 0), 8.0)[inner] for one in (found.height, true)
+        )
+        made, wanted = made - made.mean(), wanted - wanted.mean()
+        distance = hands(5, np.random.default_rng(7))[0].place[2] - float(np.median(views[0].hit[..., 2]))
+        self.assertAlmostEqual(float((made * wanted).sum() / (made**2).sum()) / distance, 1.05, delta=0.12)
+        # And the cameras stood where they were found, to half a per cent.
+        turn = hands(5, np.random.default_rng(7))
+        for number in range(1, 5):
+            camera = found.poses.cameras[number]
+            place = -cv2.Rodrigues(camera.turn)[0].T @ camera.place
+            moved = turn[0].turn() @ (np.array(turn[number].place) - np.array(turn[0].place)) / distance
+            self.assertLess(float(np.linalg.norm(place - moved)), 0.006)
 
     def test_two_views_already_work(self) -> None:
         views = walk("tide_pebbles", 7, 5)[:2]

@@ -23,7 +23,7 @@ _CV: Any = cv2
 _THERE_AND_BACK, _HALF = 1.0, 0.6
 _ROUNDS = 5
 # How much smaller photographs are looked at in each pass, and how far it is when each begins.
-_PASSES, _BEGIN = (2, 2, 1), (0.0, 0.2, 0.4, 1.0)
+_PASSES, _BEGIN = (2, 1, 1), (0.0, 0.12, 0.56, 1.0)
 _EDGE = 14
 
 

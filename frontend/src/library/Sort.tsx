@@ -33,7 +33,7 @@ const WORDS: Record<string, string> = {
   back: "Back side",
   back_lit: "Back-lit",
   merged: "Merged",
-  walk: "From another place",
+  walk: "Photograph",
   gloss: "Gloss",
   packed: "Packed",
 };

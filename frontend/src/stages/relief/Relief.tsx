@@ -27,6 +27,7 @@ export function Relief({ material }: { material: Material }) {
   const [height, brought, open] = [useBrought("height"), useBrought("normal"), useBrought("ambient_occlusion")];
   const detail = useEditor((state) => valueOf(state, "gather.maps.normal_is")) === "detail";
   const lights = isLightSet(material);
+  const walked = Boolean(material.recipe.operations["gather.walk"]?.normal) && !height;
   const leaning = detail ? null : (brought ?? lights);
   return (
     <>
@@ -36,6 +37,8 @@ export function Relief({ material }: { material: Material }) {
           <Setting path="gather.maps.height_white" />
           <Setting path="gather.maps.height_steps" />
         </>
+      ) : walked ? (
+        <p className="py-1.5">Height is told by what moved between the photographs of the walk-by.</p>
       ) : leaning ? (
         <p className="py-1.5">
           {brought ? "Height follows the normal map that was brought." : "Height follows the normals of the light set."}
