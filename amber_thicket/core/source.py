@@ -71,6 +71,40 @@ class OneChannel:
         return self.whole.alpha(level)
 
 
+class Several(Protocol):
+    """What maps are worked out of, many photographs as a rule. size: (width, height) px."""
+
+    @property
+    def key(self) -> str: ...
+
+    @property
+    def size(self) -> tuple[int, int]: ...
+
+
+@dataclass(frozen=True)
+class Made:
+    """One map that is worked out of several photographs, read like a file; its pixels have the inside form already."""
+
+    whole: Several
+    role: str
+    made = True
+
+    @property
+    def key(self) -> str:
+        return f"{self.whole.key}.{self.role}"
+
+    @property
+    def width(self) -> int:
+        return self.whole.size[0]
+
+    @property
+    def height(self) -> int:
+        return self.whole.size[1]
+
+    def alpha(self, level: int) -> Raster:
+        return Raster(np.ones((self.height >> level, self.width >> level), np.float32))
+
+
 def channel_of(files: Mapping[str, Source], name: str) -> Source | None:
     """The file, or the channel of a file, that a setting of gather.maps names; None where there is none."""
     key, _, channel = name.partition(".")

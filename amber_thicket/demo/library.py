@@ -22,7 +22,7 @@ from amber_thicket.service.images import file_name
 from amber_thicket.service.library import Library
 from amber_thicket.service.lights import light_set_found
 from amber_thicket.service.registration import register_file as laid
-from amber_thicket.service.sources import file_key, files_of
+from amber_thicket.service.sources import file_key, files_of, names_of
 from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph, ring
 from amber_thicket.standins.capture_rig.coir_matting import coir_matting
 from amber_thicket.standins.capture_rig.cork_board import cork_board
@@ -164,8 +164,7 @@ def _hide(library: Library, name: str) -> Material:
         material = library.add_map(str(material.id), [data], f"embossed_hide_light_{number}.jpg", gesture="lights")
     for file, data in truth_files(surface, None, "embossed_hide"):
         material = library.add_map(str(material.id), [data], file, gesture="lights")
-    names = {file_key(info["blob"]): info["file"] for info in files_of(material.source)}
-    report = light_set_found(library.evaluation(material), names)
+    report = light_set_found(library.evaluation(material), names_of(material.source))
     return library.edit(str(material.id), material.revision, report.changes, label="Lamps found", gesture="")
 
 

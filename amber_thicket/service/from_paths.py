@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -16,7 +16,7 @@ from amber_thicket.core.lightset.find import LightSetReport, check_light_set
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.errors import UnreadableFile
-from amber_thicket.formats.picture import kind_of, read_picture
+from amber_thicket.formats.picture import Picture, kind_of, read_picture
 from amber_thicket.service.lights import light_set_found, with_frame
 from amber_thicket.service.mapset import (
     LABELS,
@@ -136,14 +136,9 @@ def load_light_set_from_paths(
     Raises UnreadableFile, BadSetting.
     """
     infos, contents, items = [], {}, []
-    for path in sources:
-        data = _bytes(path)
-        picture = read_picture(data, path.name)
-        blob = hashlib.sha256(data).hexdigest()
-        if blob in contents:
-            raise UnreadableFile(f"{path.name} is there twice.", remedy="Give every photograph once.")
-        contents[blob] = data
-        infos.append(describe(picture, blob, len(data), path.name))
+    for path, info, data, picture in _photographs(sources):
+        contents[info["blob"]] = data
+        infos.append(info)
         items.append(Item(path.name, small_copy(picture.pixels), (0, 0), first_guess(path.name, picture)))
     # The order is the one the files were given in; what is lit from all sides is no lamp.
     role_of = {row.at: row.role for row in light_set(items).rows}
@@ -172,20 +167,28 @@ def load_walk_by_from_paths(
     """
     infos, contents = [], {}
     recipe = Recipe()
-    for path in sources:
-        data = _bytes(path)
-        picture = read_picture(data, path.name)
-        blob = hashlib.sha256(data).hexdigest()
-        if blob in contents:
-            raise UnreadableFile(f"{path.name} is there twice.", remedy="Give every photograph once.")
-        contents[blob] = data
-        infos.append(describe(picture, blob, len(data), path.name))
-        recipe = recipe.with_changes(with_step(recipe, infos[-1]["key"]))
+    for _, info, data, _ in _photographs(sources):
+        contents[info["blob"]] = data
+        infos.append(info)
+        recipe = recipe.with_changes(with_step(recipe, info["key"]))
     recipe = recipe.with_changes(start_size(infos[0]["width"], infos[0]["height"]) | changes)
     found, told = walk_found(_evaluation(infos, contents, recipe, memory), {i["key"]: i["file"] for i in infos})
     recipe = recipe.with_changes(found | changes)
     name = named(sources[0].name).family or sources[0].stem
     return LoadedMaterial(_evaluation(infos, contents, recipe, memory), name, ()), tuple(text for _, text in told)
+
+
+def _photographs(sources: Sequence[Path]) -> Iterator[tuple[Path, dict[str, Any], bytes, Picture]]:
+    """(path, description, bytes, picture) of each file. Raises UnreadableFile, also where one is there twice."""
+    seen: set[str] = set()
+    for path in sources:
+        data = _bytes(path)
+        picture = read_picture(data, path.name)
+        blob = hashlib.sha256(data).hexdigest()
+        if blob in seen:
+            raise UnreadableFile(f"{path.name} is there twice.", remedy="Give every photograph once.")
+        seen.add(blob)
+        yield path, describe(picture, blob, len(data), path.name), data, picture
 
 
 def _evaluation(

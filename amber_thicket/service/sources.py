@@ -65,6 +65,11 @@ def files_of(source: dict[str, Any]) -> list[dict[str, Any]]:
     return [source, *source.get("more", [])]
 
 
+def names_of(source: dict[str, Any]) -> dict[str, str]:
+    """What the files of a material are called, by key."""
+    return {file_key(info["blob"]): info["file"] for info in files_of(source)}
+
+
 def describe_map(picture: Picture, blob: str, length: int, name: str, guess: Guess) -> dict[str, Any]:
     """What the database keeps of an existing map. picture: read as stored."""
     notes = list(picture.notes)

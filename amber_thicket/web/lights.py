@@ -8,7 +8,7 @@ from flask import Blueprint, Response
 
 from amber_thicket.errors import NotFound, PassedState
 from amber_thicket.service import answers, lights
-from amber_thicket.service.sources import file_key, files_of
+from amber_thicket.service.sources import names_of
 from amber_thicket.web.endpoint import Query, endpoint
 from amber_thicket.web.materials import Known, material_detail
 from amber_thicket.web.services import services
@@ -22,16 +22,12 @@ class LightsKey(Query):
     key: str = ""
 
 
-def _names(source: dict[str, Any]) -> dict[str, str]:
-    return {file_key(info["blob"]): info["file"] for info in files_of(source)}
-
-
 @endpoint(blueprint, "GET", "/api/materials/<material_id>/lights", answer=answers.Lights)
 def described(material_id: str) -> Any:
     """The ring of lamps, what was put right, and how well the photographs are explained."""
     library = services().library
     material = library.get(material_id)
-    return lights.described(library.evaluation(material), _names(material.source))
+    return lights.described(library.evaluation(material), names_of(material.source))
 
 
 @endpoint(blueprint, "POST", "/api/materials/<material_id>/lights/find", answer=answers.LightsFound, body=Known)
@@ -41,7 +37,9 @@ def found(material_id: str, body: Known) -> Any:
     material = kept.library.get(material_id)
     cancel = kept.slots.take(f"{material_id}/lights")
     evaluation = kept.watched(material_id, kept.library.evaluation(material, cancel))
-    report = lights.light_set_found(evaluation, _names(material.source), evaluation.told or (lambda share, what: None))
+    report = lights.light_set_found(
+        evaluation, names_of(material.source), evaluation.told or (lambda share, what: None)
+    )
     material = kept.library.edit(material_id, known.revision, report.changes, label="Lamps found", gesture="")
     kept.events.announce("material", {"id": material.id, "revision": material.revision})
     told = [{"level": level, "text": text} for level, text in report.told]

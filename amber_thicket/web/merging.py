@@ -8,7 +8,7 @@ from flask import Blueprint, Response
 
 from amber_thicket.errors import NotFound
 from amber_thicket.service import answers, merging
-from amber_thicket.service.sources import file_key, files_of
+from amber_thicket.service.sources import names_of
 from amber_thicket.web.endpoint import endpoint
 from amber_thicket.web.services import services
 
@@ -20,9 +20,8 @@ def described(material_id: str) -> Any:
     """What was found out about the photographs that are merged."""
     library = services().library
     material = library.get(material_id)
-    names = {file_key(info["blob"]): info["file"] for info in files_of(material.source)}
     evaluation = services().watched(material_id, library.evaluation(material))
-    return merging.described(evaluation, names)
+    return merging.described(evaluation, names_of(material.source))
 
 
 @endpoint(blueprint, "GET", "/api/materials/<material_id>/merge/<int:number>/<what>.jpg", media=("image/jpeg",))

@@ -8,7 +8,7 @@ from flask import Blueprint, Response
 
 from amber_thicket.errors import NotFound
 from amber_thicket.service import answers, walking
-from amber_thicket.service.sources import file_key, files_of
+from amber_thicket.service.sources import names_of
 from amber_thicket.web.endpoint import endpoint
 from amber_thicket.web.materials import Known, material_detail
 from amber_thicket.web.services import services
@@ -16,16 +16,12 @@ from amber_thicket.web.services import services
 blueprint = Blueprint("walking", __name__)
 
 
-def _names(source: dict[str, Any]) -> dict[str, str]:
-    return {file_key(info["blob"]): info["file"] for info in files_of(source)}
-
-
 @endpoint(blueprint, "GET", "/api/materials/<material_id>/walk", answer=answers.Walk)
 def described(material_id: str) -> Any:
     """The photographs of a walk-by and where the camera was held."""
     library = services().library
     material = library.get(material_id)
-    return walking.described(library.evaluation(material), _names(material.source))
+    return walking.described(library.evaluation(material), names_of(material.source))
 
 
 @endpoint(blueprint, "POST", "/api/materials/<material_id>/walk/find", answer=answers.Settled, body=Known)
@@ -36,7 +32,7 @@ def found(material_id: str, body: Known) -> Any:
     cancel = kept.slots.take(f"{material_id}/walk")
     evaluation = kept.watched(material_id, kept.library.evaluation(material, cancel))
     changes, told = walking.walk_found(
-        evaluation, _names(material.source), evaluation.told or (lambda share, what: None)
+        evaluation, names_of(material.source), evaluation.told or (lambda share, what: None)
     )
     material = kept.library.edit(material_id, body.revision, changes, label="Camera's places found", gesture="")
     kept.events.announce("material", {"id": material.id, "revision": material.revision})

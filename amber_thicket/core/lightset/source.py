@@ -19,7 +19,7 @@ from amber_thicket.core.lightset.stabilize import Stabilization, apply_stabiliza
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.raster import Pixels, Raster
-from amber_thicket.core.source import Source, halvings
+from amber_thicket.core.source import Made, Source, halvings
 
 VERSION = 1
 # What has to be put right is found on photographs of up to this many px.
@@ -145,24 +145,10 @@ def unbent(normal: Pixels, reach: float) -> Pixels:
 
 
 @dataclass(frozen=True)
-class MadePart:
-    """One map of a light set, read like a file. Its pixels are in the inside form already."""
+class MadePart(Made):
+    """One map of a light set."""
 
     whole: LightSet
-    role: str
-    made = True
-
-    @property
-    def key(self) -> str:
-        return f"{self.whole.key}.{self.role}"
-
-    @property
-    def width(self) -> int:
-        return self.whole.size[0]
-
-    @property
-    def height(self) -> int:
-        return self.whole.size[1]
 
     def read(self, level: int, **_: Any) -> Raster:
         """base_color (H, W, 3) linear, normal (H, W, 3) unit vectors, or roughness (H, W)."""
@@ -172,9 +158,6 @@ class MadePart:
             "roughness": lambda: Raster(self.whole.roughness(level)),
         }
         return ways[self.role]()
-
-    def alpha(self, level: int) -> Raster:
-        return Raster(np.ones((self.height >> level, self.width >> level), np.float32))
 
 
 def light_set(settings: Settings, files: Mapping[str, Source], memory: Memory) -> LightSet | None:

@@ -16,7 +16,7 @@ from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.relief.normal import from_height
-from amber_thicket.core.source import Source, halvings
+from amber_thicket.core.source import Made, Source, halvings
 from amber_thicket.core.walk.poses import Camera, Poses
 from amber_thicket.core.walk.relief import Parallax, find_height
 
@@ -155,33 +155,16 @@ def _common(stack: Pixels, weights: Pixels) -> Pixels:
 
 
 @dataclass(frozen=True)
-class WalkPart:
-    """One map of a walk-by, read like a file. Its pixels are in the inside form already."""
+class WalkPart(Made):
+    """One map of a walk-by."""
 
     whole: WalkBy
-    role: str
-    made = True
-
-    @property
-    def key(self) -> str:
-        return f"{self.whole.key}.{self.role}"
-
-    @property
-    def width(self) -> int:
-        return self.whole.size[0]
-
-    @property
-    def height(self) -> int:
-        return self.whole.size[1]
 
     def read(self, level: int, **_: Any) -> Raster:
         """base_color (H, W, 3) linear, height (H, W) in [0, 1], or normal (H, W, 3) unit vectors."""
         if self.role == "normal":
             return Raster(self.whole.normal(level), vectors=True)
         return Raster(self.whole.height(level) if self.role == "height" else self.whole.colour(level))
-
-    def alpha(self, level: int) -> Raster:
-        return Raster(np.ones((self.height >> level, self.width >> level), np.float32))
 
 
 def walk_by(settings: Settings, photograph: str, files: Mapping[str, Source], memory: Memory) -> WalkBy | None:

@@ -1,6 +1,6 @@
 """Camera RAW files of the simulated camera: DNG 1.4, an RGGB mosaic of 16 bit.
 
-Source of the tags: Adobe, "Digital Negative (DNG) specification", version 1.4; XYZ (D65) to linear BT.709: the
+Source of the tags: "Digital Negative (DNG) specification", version 1.4; XYZ (D65) to linear BT.709: the
 inverse of the matrix in IEC 61966-2-1.
 """
 
