@@ -85,6 +85,9 @@ class Fits(unittest.TestCase):
             self.assertEqual(fit.by, "detail")
             self.assertAlmostEqual(fit.apart, 2 * aside, delta=0.7)
 
+    def test_an_empty_card_has_no_outline(self) -> None:
+        self.assertIsNone(silhouette(np.full((96, 96, 3), 0.4, np.float32)))
+
     def test_nothing_in_common_cannot_be_told(self) -> None:
         one, other = (
             decode_srgb(photograph(cork_board(384, seed), Shot(), np.random.default_rng(seed))) for seed in (3, 8)

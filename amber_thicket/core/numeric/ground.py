@@ -42,6 +42,9 @@ def silhouette(pixels: Pixels) -> Pixels | None:
     far = away(lab, ground)
     limit, _ = cv2.threshold(np.clip(far * 2.5, 0, 255).astype(np.uint8), 0, 255, cv2.THRESH_OTSU)
     limit = max(float(limit) / 2.5, 2.5 * float(np.percentile(off, 75)))
+    if limit <= 0:
+        # The same colour everywhere: nothing lies on it.
+        return None
     soft = np.clip((far - 0.6 * limit) / (0.8 * limit), 0, 1).astype(np.float32)
     share = float((soft > 0.5).mean())
     return cv2.medianBlur(soft, 3) if 0.02 < share < 0.92 else None
