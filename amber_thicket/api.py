@@ -166,7 +166,7 @@ def walk_by(paths: Iterable[PathLike], settings: Settings | None = None, *, widt
         "focal_length_in_widths": taken.focal,
         "poses": [{"turn": list(frame.turn), "place": list(frame.place)} for frame in taken.frames],
         "depth_fraction_of_width": round(walked.depth(), 6),
-        "sure_share": round(walked.told().share, 4),
+        "sure_share": round(walked.told().parallax.share(), 4),
         "told": list(told),
     }
     return _material(loaded, found)

@@ -19,17 +19,6 @@ from amber_thicket.service.preview import encoded
 from amber_thicket.store.models import Material
 
 _SHOWN = 240
-# Roles that are the same for every kind, and what a person may call a file of each kind.
-ROLES: dict[Kind, tuple[str, ...]] = {
-    "apart": ("photo", ""),
-    "light_set": ("light", "all_lights", "photo", ""),
-    "bracket": ("merged", ""),
-    "focus": ("merged", ""),
-    "cutout": ("photo", "part", "back", "back_lit", ""),
-    "walk_by": ("walk", ""),
-    "parts": ("photo", "part", ""),
-    "maps": (),
-}
 
 
 class Brought(NamedTuple):

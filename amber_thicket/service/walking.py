@@ -15,7 +15,7 @@ from amber_thicket.core.progress import progress_to, report_progress
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.source import halvings
 from amber_thicket.core.square.flat import CORNERS
-from amber_thicket.core.square.propose import corners_of
+from amber_thicket.core.square.propose import corners_of, focal_in_widths
 from amber_thicket.core.walk.poses import Poses, find_poses, matched
 from amber_thicket.core.walk.relief import find_height, look_up, places_of
 from amber_thicket.core.walk.source import LOOK, WalkBy
@@ -23,7 +23,6 @@ from amber_thicket.errors import BadSetting, NotFound, UnreadableFile
 from amber_thicket.service.preview import encoded
 
 Shown = Literal["height", "agree"]
-_FILM_DIAGONAL = 43.27
 # Below so many px of movement between photographs, per relief of 1 % of the width, no parallax is told.
 _LEAST_MOVE, _ASKEW = 0.6, 1.5
 _SIDE = 900
@@ -81,8 +80,8 @@ def _found(evaluation: Evaluation, names: dict[str, str]) -> tuple[dict[str, Any
         report_progress(0.05 * number / len(sources), "Reading the photographs")
         photographs.append(source.read(level).pixels)
     told_focal = getattr(sources[0], "shot", {}).get("focal_35")
-    focal = told_focal / _FILM_DIAGONAL * float(np.hypot(1, size[1] / size[0])) if told_focal else None
-    poses = find_poses(_named(matched(photographs), [names.get(frame.file, "") for frame in frames]), focal)
+    focal = focal_in_widths(told_focal, size[1] / size[0]) if told_focal else None
+    poses = find_poses(matched(photographs), focal, [names.get(frame.file, "") for frame in frames])
     moves = _moves(poses, photographs[0].shape)
     if max(moves) < _LEAST_MOVE:
         raise UnreadableFile(
@@ -91,7 +90,7 @@ def _found(evaluation: Evaluation, names: dict[str, str]) -> tuple[dict[str, Any
         )
     found = find_height(photographs, poses, hold_focal=focal is not None)
     changes = _changes(frames, found.poses, evaluation)
-    share = float((found.agree > 1.2 if len(frames) > 2 else found.agree > 0.6).mean())
+    share = found.share()
     relief = float(np.subtract(*np.percentile(found.height, (99.5, 0.5)))) * found.poses.focal
     deep = (
         f"{len(frames)} photographs tell the height on {100 * share:.0f} % of the picture; it is {100 * relief:.1f} %"
@@ -105,16 +104,6 @@ def _found(evaluation: Evaluation, names: dict[str, str]) -> tuple[dict[str, Any
     if relief < 6 * noise:
         told.append(("attention", "The relief is hardly deeper than what photographs disagree by: step further aside."))
     return changes, told
-
-
-def _named(pairs: list[tuple[Any, Any]], names: list[str]) -> list[tuple[Any, Any]]:
-    for (here, _), name in zip(pairs, names[1:], strict=True):
-        if len(here) < 60:
-            raise UnreadableFile(
-                f"{name} shares too little with {names[0]}.",
-                remedy="They must show the same place, sharp and from nearly the same side; take it out.",
-            )
-    return pairs
 
 
 def _moves(poses: Poses, shape: tuple[int, ...]) -> list[float]:

@@ -78,6 +78,9 @@ class Parallax(unittest.TestCase):
         true = level(views[0].hit[..., 2])
         broad = [cv2.GaussianBlur(np.ascontiguousarray(one, np.float32), (0, 0), 3.0) for one in (found.height, true)]
         self.assertGreater(alike(*broad), 0.8)
+        # One other photograph is all that can agree; it must count.
+        self.assertGreater(found.share(), 0.5)
+        self.assertEqual(found._replace(agree=np.full((4, 4), 0.5)).share(), 0.0)
 
     def test_glare_goes_and_the_parts_fit_together(self) -> None:
         views = walk("tide_pebbles", 7, 5)[:3]
@@ -115,6 +118,8 @@ class CannotWork(unittest.TestCase):
         )
         with self.assertRaisesRegex(UnreadableFile, "Photograph 2 shares too little"):
             find_poses(matched([one, other]))
+        with self.assertRaisesRegex(UnreadableFile, "cork.png shares too little with shore.png"):
+            find_poses([(np.zeros((0, 2)), np.zeros((0, 2)))], names=["shore.png", "cork.png"])
 
     def test_a_camera_that_only_turned_tells_no_height(self) -> None:
         surface = rig_surface("tide_pebbles", 768, 7)

@@ -9,8 +9,6 @@ from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 
-PLAIN = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0)
-
 
 class Settings(OperationSettings):
     matrix: tuple[float, ...] = setting(

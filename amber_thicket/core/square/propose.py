@@ -178,13 +178,18 @@ def _away(tilt: float, pan: float) -> float:
     return float(np.degrees(np.arccos(np.clip(np.cos(tilt) * np.cos(pan), -1, 1))))
 
 
+def focal_in_widths(focal_35: float, aspect: float) -> float:
+    """A focal length in mm for a frame of 35 mm film, in widths of a picture of this height over width."""
+    return focal_35 / _FILM_DIAGONAL * float(np.hypot(1, aspect))
+
+
 def propose(pixels: Pixels, focal_35: float | None = None) -> Proposal:
     """The corners of a flat rectangle in a picture of something square-built. pixels: linear RGB (H, W, 3). focal_35:
     the focal length the camera told, in mm for a frame of 35 mm film; None where it did not."""
     height, width = pixels.shape[:2]
     aspect = height / width
     edges = _edges(pixels)
-    focal = focal_35 / _FILM_DIAGONAL * float(np.hypot(1, aspect)) if focal_35 else _FOCAL
+    focal = focal_in_widths(focal_35, aspect) if focal_35 else _FOCAL
     order, at = _searched(edges, focal)
     tone = courses.tone_of(pixels)
 

@@ -97,15 +97,18 @@ def matched(photographs: Sequence[Pixels]) -> list[tuple[Pixels, Pixels]]:
     return pairs
 
 
-def find_poses(pairs: Sequence[tuple[Pixels, Pixels]], focal: float | None = None) -> Poses:
-    """The plane and all cameras. pairs: as matched() gives them. focal: as the camera told it, in widths.
+def find_poses(pairs: Sequence[tuple[Pixels, Pixels]], focal: float | None = None, names: Sequence[str] = ()) -> Poses:
+    """The plane and all cameras. pairs: as matched() gives them. focal: as the camera told it, in widths. names: of all
+    photographs, for messages.
 
     Raises UnreadableFile where a photograph shows too little of what the first one does.
     """
     for number, (here, _) in enumerate(pairs, 2):
         if len(here) < _FEWEST:
             raise UnreadableFile(
-                f"Photograph {number} shares too little with the first one.",
+                f"{names[number - 1]} shares too little with {names[0]}."
+                if names
+                else f"Photograph {number} shares too little with the first one.",
                 remedy="They must show the same place, sharp and from nearly the same side; take it out.",
             )
     rng = np.random.default_rng(0)

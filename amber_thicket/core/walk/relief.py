@@ -36,6 +36,10 @@ class Parallax(NamedTuple):
     agree: Pixels
     poses: Poses
 
+    def share(self) -> float:
+        """Of the picture, 0..1, where at least two other photographs agree; the one other, where there are only two."""
+        return float((self.agree > (1.2 if len(self.poses.cameras) > 2 else 0.6)).mean())
+
 
 def places_of(shape: tuple[int, ...]) -> Pixels:
     """(H·W, 2): the middles of all pixels, from the middle of the picture, in its widths."""

@@ -29,13 +29,11 @@ _OTHER = 0.12
 
 
 class Told(NamedTuple):
-    """parallax: what was found, at the size it is looked for. low, high: heights that become 0 and 1. share: of the
-    picture where at least two photographs agree."""
+    """parallax: what was found, at the size it is looked for. low, high: heights that become 0 and 1."""
 
     parallax: Parallax
     low: float
     high: float
-    share: float
 
 
 @dataclass(frozen=True)
@@ -70,7 +68,7 @@ class WalkBy:
             found = find_height([frame.read(level).pixels for frame in self.frames], self.poses, hold_focal=True)
             low, high = (float(v) for v in np.percentile(found.height, (0.05, 99.95)))
             room = max(0.03 * (high - low), 1e-6)
-            return Told(found, low - room, high + room, float((found.agree > 1.2).mean()))
+            return Told(found, low - room, high + room)
 
         known: Told = self.memory.get(f"walk/{self.key}", compute)
         return known
@@ -186,9 +184,3 @@ def walk_by(settings: Settings, photograph: str, files: Mapping[str, Source], me
     normal = np.array(settings.normal)
     poses = Poses(normal / np.linalg.norm(normal), settings.focal, cameras, (), 0.0)
     return WalkBy(settings, tuple(files[frame.file] for frame in frames), poses, memory)
-
-
-def look_tones(whole: WalkBy) -> tuple[Pixels, Pixels]:
-    """(height in [0, 1], how many photographs agree), both at the size parallax is told at: what proves it."""
-    told = whole.told()
-    return ((told.parallax.height - told.low) / (told.high - told.low)).clip(0, 1), told.parallax.agree
