@@ -3,11 +3,23 @@
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from amber_thicket.api import Material, audit, bake, light_set, open_maps, open_photo, repair, settings
+    from amber_thicket.api import (
+        Material,
+        audit,
+        bake,
+        light_set,
+        open_maps,
+        open_photo,
+        repair,
+        scan,
+        settings,
+        walk_by,
+    )
 
 __version__ = "0.1.0"
 __all__ = [
-    "Material", "__version__", "audit", "bake", "light_set", "open_maps", "open_photo", "repair", "settings",
+    "Material", "__version__", "audit", "bake", "light_set", "open_maps", "open_photo", "repair", "scan", "settings",
+    "walk_by",
 ]  # fmt: skip
 
 

@@ -39,8 +39,10 @@ from amber_thicket.service.from_paths import (
     LoadedMaterial,
     load_light_set_from_paths,
     load_material_from_paths,
+    load_scan_from_path,
     load_walk_by_from_paths,
 )
+from amber_thicket.service.scanning import Asked, Unit
 from amber_thicket.service.suggested import suggestions
 
 MEMORY_BYTES = 1_400_000_000
@@ -48,7 +50,7 @@ Settings = Mapping[str, Any]
 PathLike = str | os.PathLike[str]
 Progress = Callable[[float, str], None]
 
-__all__ = ["Material", "audit", "bake", "light_set", "open_maps", "open_photo", "repair", "settings", "walk_by"]
+__all__ = ["Material", "audit", "bake", "light_set", "open_maps", "open_photo", "repair", "scan", "settings", "walk_by"]
 
 
 @dataclass(frozen=True)
@@ -169,6 +171,30 @@ def walk_by(paths: Iterable[PathLike], settings: Settings | None = None, *, widt
         "sure_share": round(walked.told().parallax.share(), 4),
         "told": list(told),
     }
+    return _material(loaded, found)
+
+
+def scan(
+    path: PathLike,
+    settings: Settings | None = None,
+    *,
+    unit: Unit = "",
+    turned_over: bool = False,
+    patch: tuple[float, float, float, float] | None = None,
+    plane_through: Iterable[tuple[float, float]] = (),
+    width_px: int | None = None,
+    width_mm: float = 0.0,
+) -> Material:
+    """A scanned mesh, a point cloud, a depth map or elevation data as a material, projected straight onto its plane.
+
+    unit: of its numbers, "mm", "cm" or "m"; "" for what the file says. turned_over: seen from the other side; of a
+    depth map: bright is far. patch: left, top, right, bottom as shares of what is there; the largest rectangle without
+    holes when left out. plane_through: three places (x, y as shares) that lie in the plane, where it is not the one
+    most of it lies along. width_px: of the maps; as many as the scan is worth when left out. width_mm: of the whole,
+    where no unit says. found tells plane, patch, holes and overhangs. Raises UnreadableFile, TooLarge, BadSetting.
+    """
+    asked = Asked(unit, turned_over, patch, tuple(plane_through), width_px, width_mm)
+    loaded, found = load_scan_from_path(Path(path), asked, dict(settings or {}), Memory(MEMORY_BYTES))
     return _material(loaded, found)
 
 

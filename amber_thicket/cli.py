@@ -73,6 +73,19 @@ def parser() -> argparse.ArgumentParser:
     walk.add_argument("--width-mm", type=float, metavar="W", help="how wide the sample is in reality")
     walk.add_argument("--json", action="store_true", help="print what was found, and the manifest")
 
+    scan = commands.add_parser("scan", help="make maps from a scanned mesh, a point cloud or a depth map")
+    scan.add_argument(
+        "file", type=Path, help="OBJ, PLY, STL, GLB, LAS, LAZ, a zip of one; or a 16-bit or float picture"
+    )
+    _packing(scan)
+    scan.add_argument("--unit", choices=("mm", "cm", "m"), default="", help="of its numbers, where it does not say")
+    scan.add_argument("--turned-over", action="store_true", help="seen from the other side; a depth map: bright is far")
+    scan.add_argument("--patch", metavar="L,T,R,B", help="rectangle, as shares of what is there; found when left out")
+    scan.add_argument("--plane-through", nargs=3, metavar="X,Y", help="three places in the plane; found when left out")
+    scan.add_argument("--scan-width", type=int, metavar="PX", help="px across the patch; what it is worth if left out")
+    scan.add_argument("--width-mm", type=float, default=0.0, metavar="W", help="how wide all of it is in reality")
+    scan.add_argument("--json", action="store_true", help="print what was found, and the manifest")
+
     settings = commands.add_parser("settings", help="list every operation and setting")
     settings.add_argument("--json", action="store_true")
 
@@ -141,6 +154,7 @@ def main(arguments: list[str] | None = None) -> int:
         "audit": _audit,
         "light-set": _light_set,
         "walk-by": _walk_by,
+        "scan": _scan,
         "settings": _settings,
         "serve": _serve,
         "demo": _serve,
@@ -242,6 +256,37 @@ def _walk_by(options: argparse.Namespace) -> int:
     from amber_thicket import api
 
     material = api.walk_by(options.files, changes_from(options), width_mm=options.width_mm)
+    if not options.json:
+        print("\n".join(material.found["told"]))
+    return _written(material, options)
+
+
+def _numbers(option: str, text: str, count: int) -> tuple[float, ...]:
+    """Numbers with commas between them. Raises BadSetting."""
+    try:
+        found = tuple(float(part) for part in text.split(","))
+    except ValueError:
+        found = ()
+    if len(found) != count:
+        raise BadSetting(f"{option} cannot be {text!r}.", remedy=f"Give {count} numbers with commas between them.")
+    return found
+
+
+def _scan(options: argparse.Namespace) -> int:
+    from amber_thicket import api
+
+    patch: Any = _numbers("--patch", options.patch, 4) if options.patch else None
+    three: Any = [_numbers("--plane-through", text, 2) for text in options.plane_through or ()]
+    material = api.scan(
+        options.file,
+        changes_from(options),
+        unit=options.unit,
+        turned_over=options.turned_over,
+        patch=patch,
+        plane_through=three,
+        width_px=options.scan_width,
+        width_mm=options.width_mm,
+    )
     if not options.json:
         print("\n".join(material.found["told"]))
     return _written(material, options)

@@ -15,7 +15,7 @@ import socket
 import subprocess
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -25,6 +25,7 @@ from amber_thicket import errors
 from amber_thicket.errors import ServiceAway, ThicketError, UnreadableFile
 from amber_thicket.formats import decode as here
 from amber_thicket.formats.decode import AS_SHOT, REMEDY, Decoded, Develop
+from amber_thicket.formats.scan import Scan, pack_beside
 from amber_thicket.formats.wire import Frame, receive, send
 
 # Seconds for a file, and for each megabyte of it: a small file that takes long is not worth waiting for.
@@ -61,11 +62,11 @@ class _Helper:
     def pid(self) -> int:
         return self._process.pid
 
-    def ask(self, what: str, data: bytes, arguments: dict[str, Any], seconds: float) -> Iterator[Frame]:
+    def ask(self, what: str, data: Sequence[bytes], arguments: dict[str, Any], seconds: float) -> Iterator[Frame]:
         """The frames of an answer, the last one without "more". Raises _Died, _TookTooLong."""
         try:
             self._line.settimeout(seconds)
-            send(self._line, {"what": what, "arguments": arguments}, [np.frombuffer(data, np.uint8)])
+            send(self._line, {"what": what, "arguments": arguments}, [np.frombuffer(part, np.uint8) for part in data])
             while True:
                 frame = receive(self._line)
                 if frame is None:
@@ -129,17 +130,17 @@ class Apart:
         with self._lock:
             return [helper.pid for helper in self._all]
 
-    def ask(self, what: str, data: bytes, name: str, **arguments: Any) -> Iterator[Frame]:
-        """The frames of the answer to one request. A helper that dies is replaced, and the request made once more,
-        unless part of the answer is out already. Raises UnreadableFile for a file that no helper survives, and what the
-        helper raised."""
+    def ask(self, what: str, data: bytes, name: str, *, beside: bytes = b"", **arguments: Any) -> Iterator[Frame]:
+        """The frames of the answer to one request. beside: bytes that go along. A helper that dies is replaced, and
+        the request made once more, unless part of the answer is out already. Raises UnreadableFile for a file that no
+        helper survives, and what the helper raised."""
         seconds = _SECONDS + _SECONDS_A_MEGABYTE * len(data) / 1e6
         arguments["name"] = name
         for attempt in (1, 2):
             helper, told = self._take(), False
             done = False
             try:
-                for frame in helper.ask(what, data, arguments, seconds):
+                for frame in helper.ask(what, [data, beside] if beside else [data], arguments, seconds):
                     # Whoever stops listening before the end leaves a helper in the middle of its answer.
                     done = not frame.head.get("more")
                     if "error" in frame.head:
@@ -195,8 +196,8 @@ def decode(data: bytes, name: str, kind: str, *, as_stored: bool = False, develo
     """As decode.decode(), in a helper where there are some."""
     if _apart is None:
         return here.decode(data, name, kind, as_stored=as_stored, develop=develop)
-    how = {"kind": kind, "as_stored": as_stored, "white": develop.white, "highlights": develop.highlights}
-    (frame,) = _apart.ask("decode", data, name, **how)
+    how: dict[str, Any] = {"kind": kind, "as_stored": as_stored}
+    (frame,) = _apart.ask("decode", data, name, white=develop.white, highlights=develop.highlights, **how)
     return _decoded(frame)
 
 
@@ -208,6 +209,17 @@ def read_radiance(data: bytes, name: str) -> Decoded:
         return read_radiance(data, name)
     (frame,) = _apart.ask("radiance", data, name)
     return _decoded(frame)
+
+
+def read_scan(data: bytes, name: str, beside: Mapping[str, bytes] | None = None) -> Scan:
+    """As scan.read_scan(), in a helper where there are some."""
+    if _apart is None:
+        from amber_thicket.formats.scan import read_scan
+
+        return read_scan(data, name, beside)
+    (frame,) = _apart.ask("scan", data, name, beside=pack_beside(beside or {}))
+    points, faces, colours, texture = frame.arrays
+    return Scan(points, faces, colours, texture, frame.head["metres"], tuple(frame.head["notes"]))
 
 
 def entries(data: bytes, name: str) -> Iterator[tuple[str, bytes | UnreadableFile]]:

@@ -89,6 +89,13 @@ def _answers(frame: Frame) -> Iterator[tuple[dict[str, Any], list[Any]]]:
         from amber_thicket.formats.radiance import read_radiance
 
         yield _parts(read_radiance(data, asked["name"]))
+    elif frame.head["what"] == "scan":
+        from amber_thicket.formats.scan import read_scan, unpack_beside
+
+        beside = unpack_beside(frame.arrays[1].tobytes()) if len(frame.arrays) > 1 else {}
+        scan = read_scan(data, asked["name"], beside)
+        head = {"metres": scan.metres, "notes": list(scan.notes)}
+        yield head, [scan.points, scan.faces, scan.colours, scan.texture]
     else:
         develop = Develop(asked["white"], asked["highlights"])
         yield _parts(decode(data, asked["name"], asked["kind"], as_stored=asked["as_stored"], develop=develop))

@@ -224,6 +224,22 @@ class SourceFinding(Answer):
     box: Box | None = None
 
 
+class ScanOrigin(Answer):
+    """The scan that maps were projected from. sha256: of its file. unit_mm: of its numbers, 0 where nobody knows.
+    patch: what was taken of it, as shares. normal: of its plane, in the file's axes."""
+
+    file: str
+    sha256: str
+    patch: tuple[float, ...]
+    unit_mm: float
+    holes_share: float
+    overhang_share: float | None = None
+    up_told: bool | None = None
+    normal: tuple[float, ...] | None = None
+    outliers: int | None = None
+    lean_degrees: float | None = None
+
+
 class Origin(Answer):
     """Who made a picture that is no photograph."""
 
@@ -245,6 +261,7 @@ class CaptureSource(BriefSource):
     role: str = "photo"
     why: str = ""
     origin: Origin | None = None
+    scan: ScanOrigin | None = None
 
 
 class MaterialFile(Answer):
@@ -468,6 +485,36 @@ class BroughtFile(Answer):
     file: str
     width: int
     height: int
+
+
+class KeptFile(Answer):
+    """A file that is kept. blob: its checksum."""
+
+    blob: str
+    file: str
+
+
+class ScanLook(Answer):
+    """What a scan is. kind: "mesh", "cloud" or "depth". parts: triangles, points or px. size: width and height of what
+    is there, and depth, in its unit. width: px it is worth. patch: what would be taken, as shares. unit: "" where the
+    file does not say. picture: a data URL, all of it seen straight on."""
+
+    kind: str
+    parts: int
+    size: tuple[float, float]
+    width: int
+    patch: tuple[float, float, float, float]
+    unit: str
+    depth: float
+    notes: tuple[str, ...]
+    picture: str
+
+
+class ScanTaken(Answer):
+    """A material made of a scan, and what is to be known about it."""
+
+    material: Brief
+    told: tuple[Said, ...]
 
 
 class SortedRow(Answer):

@@ -27,6 +27,7 @@ from amber_thicket.service.mapset import (
     read_map,
     start_size,
 )
+from amber_thicket.service.scanning import Asked, infos_of, make, opened
 from amber_thicket.service.settling import settled_recipe
 from amber_thicket.service.sources import StoredSource, describe, file_key
 from amber_thicket.service.walking import walk_found, with_step
@@ -176,6 +177,34 @@ def load_walk_by_from_paths(
     recipe = recipe.with_changes(found | changes)
     name = named(sources[0].name).family or sources[0].stem
     return LoadedMaterial(_evaluation(infos, contents, recipe, memory), name, ()), tuple(text for _, text in told)
+
+
+# What an OBJ may name beside it.
+_BESIDE = (".mtl", ".jpg", ".jpeg", ".png", ".bmp", ".tga", ".tif", ".tiff")
+
+
+def load_scan_from_path(
+    path: Path, asked: Asked, changes: dict[str, Any], memory: Memory
+) -> tuple[LoadedMaterial, dict[str, Any]]:
+    """A scan or depth map with what lies beside it: (material, what was found). Raises UnreadableFile, TooLarge,
+    BadSetting."""
+    data = _bytes(path)
+    beside = {}
+    if path.suffix.lower() == ".obj":
+        beside = {f.name: _bytes(f) for f in sorted(path.parent.iterdir()) if f.suffix.lower() in _BESIDE}
+    made = make(opened(data, path.name, beside), asked)
+    infos, contents, recipe = infos_of(made, path.name, hashlib.sha256(data).hexdigest())
+    evaluation = _evaluation(infos, contents, recipe.with_changes(changes), memory)
+    told = [text for _, text in made.told]
+    found = {
+        "told": told,
+        "width_mm": round(made.width_mm, 4),
+        "depth_fraction_of_width": round(made.depth, 6),
+        "depth_mm": round(made.depth * made.width_mm, 4),
+        "size_px": [made.height.shape[1], made.height.shape[0]],
+        **made.facts,
+    }
+    return LoadedMaterial(evaluation, path.stem, ()), found
 
 
 def _photographs(sources: Sequence[Path]) -> Iterator[tuple[Path, dict[str, Any], bytes, Picture]]:

@@ -84,13 +84,14 @@ def brought(query: Import) -> Any:
     """One file as the request's body, kept for a day; nothing is made of it yet."""
     library = services().library
     name = clean_name(Path(query.named.replace("\\", "/")).name)
-    with library.blobs.receive(_parts(), limit=MAX_BYTES, expected=request.content_length or 0) as received:
+    with library.blobs.receive(parts_of_request(), limit=MAX_BYTES, expected=request.content_length or 0) as received:
         look = incoming.look_at_bytes(library, received.read(), received.name, name)
         library.blobs.keep(received)
         return {"blob": received.name, "file": name, "width": look.size[0], "height": look.size[1]}
 
 
-def _parts() -> Iterator[bytes]:
+def parts_of_request() -> Iterator[bytes]:
+    """The request's body, a part at a time."""
     while part := request.stream.read(_PART):
         yield part
 

@@ -3,6 +3,7 @@
 import io
 import json
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -14,9 +15,10 @@ from amber_thicket.standins.capture_rig.cork_board import cork_board
 from amber_thicket.standins.capture_rig.embossed_hide import embossed_hide
 from amber_thicket.standins.capture_rig.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
 from amber_thicket.standins.capture_rig.raw_file import raw_of
+from amber_thicket.standins.capture_rig.scanned import ply_bytes, scanned
 from tests.browser.server import BrowserTest
 from tests.lightset import png
-from tests.support import encoded, retry
+from tests.support import encoded, retry, rig_surface
 
 SIDE = 640
 
@@ -185,6 +187,36 @@ class SourcesTest(BrowserTest):
         self.assertLess(float(np.sqrt(np.mean((through - scaled(frond.through))[inside] ** 2))), 0.05)
         told = np.corrcoef(pictures["height.png"][inside].astype(float), scaled(frond.front.height)[inside])[0, 1]
         self.assertGreater(told, 0.5)
+
+    def test_a_scanned_patch_becomes_a_packed_set(self) -> None:
+        of = scanned(rig_surface("slate_shingles", 256, 4), 128, cv2.Rodrigues(np.array([0.3, -0.2, 0.1]))[0])
+        middle = of.points[of.faces].mean(1)
+        gone = np.hypot(*(middle - of.points.mean(0))[:, :2].T) > 0.55 * float(np.ptp(of.points[:, 0]))
+        scan = self.folder / "slip_wall.ply"
+        scan.write_bytes(ply_bytes(replace(of, faces=of.faces[~gone])))
+        self.page.set_input_files("input[type=file]", str(scan))
+        dialog = self.page.get_by_role("dialog")
+        dialog.locator("text=triangles").wait_for()
+        dialog.get_by_role("radio", name="mm", exact=True).click()
+        self.page.wait_for_function(
+            "() => [...document.querySelectorAll('[role=dialog] dd')].some(d => / mm$/.test(d.textContent))"
+        )
+        corner = dialog.get_by_role("button", name="Corner of the rectangle, upper left")
+        before = corner.bounding_box()
+        corner.focus()
+        self.page.keyboard.press("ArrowRight")
+        self.page.wait_for_function(
+            "([name, x]) => Math.abs(document.querySelector(`[aria-label='${name}']`).getBoundingClientRect().x - x) > 3",
+            arg=["Corner of the rectangle, upper left", before["x"]],
+        )
+        dialog.get_by_role("button", name="Make the material").click()
+        self.page.wait_for_selector("nav[aria-label=Stages]")
+        self.assertIn("slip wall", self.page.inner_text("header"))
+        material = self.material()
+        changed = material["recipe"]["operations"]
+        self.assertGreater(changed["gather.maps"]["height_mm"], 5)
+        self.assertLess(changed["square.size"]["sample_mm"], 1250)
+        self.assertEqual({file["role"] for file in material["files"]} - {""}, {"base_color", "height", "normal"})
 
     def test_two_photographs_are_joined(self) -> None:
         whole = photograph(cork_board(900, 3), Shot(), np.random.default_rng(1))

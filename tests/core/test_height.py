@@ -1,10 +1,12 @@
 """Height from banded tone: every setting by a value worked out beforehand."""
 
 import unittest
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
+from amber_thicket.core.gather.maps import Settings as Maps
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.relief.height import (
     Decided,
@@ -20,7 +22,7 @@ from amber_thicket.core.shading.slope import slopes, typical_slope
 from tests.support import frame
 
 SIDE = 64
-PLAIN = {"invert": False, "low": 0.0, "high": 100.0, "middle": 1.0}
+PLAIN = {"invert": False, "low": 0.0, "high": 100.0, "middle": 1.0, "maps": Maps()}
 FRAME = frame(SIDE)
 
 
@@ -127,6 +129,16 @@ class BroughtTest(unittest.TestCase):
             decided = decide_given(Raster(field), vectors, frame=FRAME, steepness=0.45, **PLAIN)
             self.assertAlmostEqual(decided.span * SIDE, depth, places=3)
         self.assertEqual(decided[:2], (0.0, 1.0))
+
+    def test_what_somebody_said_is_the_depth(self) -> None:
+        field = (0.5 + 0.4 * waves()).astype(np.float32)
+        vectors = Raster(from_height(field, depth=3.0))
+        told = {**PLAIN, "maps": Maps(height_mm=12.0)}
+        known = replace(FRAME, tile_mm=240.0)
+        self.assertEqual(decide_given(Raster(field), vectors, frame=known, steepness=0.45, **told), (0.0, 1.0, 0.05))
+        # Without a real width it says nothing.
+        decided = decide_given(Raster(field), vectors, frame=FRAME, steepness=0.45, **told)
+        self.assertAlmostEqual(decided.span * SIDE, 3.0, places=3)
 
     def test_a_normal_alone_is_integrated(self) -> None:
         field = (0.5 + 0.4 * waves()).astype(np.float32)

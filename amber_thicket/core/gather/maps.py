@@ -84,6 +84,16 @@ class Settings(_MapFiles):  # type: ignore[misc]
         choices={"high": "High", "low": "Low"},
         help="What white means in the height map that was brought.",
     )
+    height_mm: float = setting(
+        0.0,
+        ge=0,
+        le=100_000,
+        step=1,
+        unit="mm",
+        label="Real depth",
+        help="How far white lies above black in the height that was brought; 0 when unknown. With the real width it "
+        "says how deep the relief is.",
+    )
     roughness_white: Literal["rough", "smooth"] = setting(
         "rough",
         label="White is",

@@ -68,8 +68,9 @@ def _unit(banded: Raster, floor: float, top: float, invert: bool, levels: dict[s
     return _levelled(banded.pixels, floor, top, **levels)
 
 
-def decide_height(banded: Raster, *, frame: Frame, steepness: float, invert: bool, **levels: float) -> Decided:
+def decide_height(banded: Raster, *, frame: Frame, steepness: float, invert: bool, **options: Any) -> Decided:
     """What holds for every size: see Decided."""
+    levels = _levels_of(options)
     floor, top = quantiles(banded.pixels[::2, ::2], (_OUTLIERS / 100, 1 - _OUTLIERS / 100))
     room = 0.03 * (top - floor)
     floor, top = floor - room, top + room
@@ -82,10 +83,14 @@ def _span_for(unit: Pixels, frame: Frame, steepness: float) -> float:
     return min(steepness / max(typical_slope(unit) * frame.tile_width, 1e-6), 1.0)
 
 
-def height(banded: Raster, *, frame: Frame, decided: Decided, steepness: float, invert: bool, **levels: Any) -> Raster:
+def height(banded: Raster, *, frame: Frame, decided: Decided, steepness: float, invert: bool, **options: Any) -> Raster:
     """Height in [0, 1], white is high, with its span. banded: (H, W) tone that wraps."""
     floor, top, span = decided
-    return _with_depth(_unit(banded, floor, top, invert, levels), span, frame, banded.evidence)
+    return _with_depth(_unit(banded, floor, top, invert, _levels_of(options)), span, frame, banded.evidence)
+
+
+def _levels_of(options: dict[str, Any]) -> dict[str, float]:
+    return {name: options[name] for name in ("low", "high", "middle")}
 
 
 def _with_depth(unit: Pixels, span: float, frame: Frame, told: dict[str, Any]) -> Raster:
@@ -96,10 +101,13 @@ def _with_depth(unit: Pixels, span: float, frame: Frame, told: dict[str, Any]) -
 
 
 def decide_given(given: Raster, normal: Raster | None, *, frame: Frame, **settings: Any) -> Decided:
-    """Heights that were brought stay as they are; the normal map beside them, if any, says how deep they reach."""
+    """Heights that were brought stay as they are. How deep they reach somebody said, or the normal map beside them
+    says, or the steepness that is wanted."""
+    deep = settings["maps"].height_mm
+    if deep and frame.tile_mm:
+        return Decided(0.0, 1.0, min(deep / frame.tile_mm, 1.0))
     if normal is None:
-        low = {name: settings[name] for name in ("low", "high", "middle")}
-        unit = _unit(given, 0.0, 1.0, settings["invert"], low)
+        unit = _unit(given, 0.0, 1.0, settings["invert"], _levels_of(settings))
         return Decided(0.0, 1.0, _span_for(unit, frame, settings["steepness"]))
     right, up = slopes(given.pixels, wraps=True)
     z = np.maximum(normal.pixels[..., 2], 0.05)
@@ -134,7 +142,7 @@ def decide_integrated(normal: Raster, *, frame: Frame, **_: Any) -> Integrated:
 
 
 def height_of_normals(
-    normal: Raster, *, frame: Frame, decided: Integrated, steepness: float, invert: bool, **levels: Any
+    normal: Raster, *, frame: Frame, decided: Integrated, steepness: float, invert: bool, **options: Any
 ) -> Raster:
     """Height by integrating the normal map that was brought: the two are views of one surface."""
     field = Raster(integrated(normal.pixels) / np.float32(frame.tile_width))
@@ -144,8 +152,12 @@ def height_of_normals(
         decided=Decided(decided.floor, decided.top, min(decided.top - decided.floor, 1.0)),
         steepness=steepness,
         invert=invert,
-        **levels,
+        **options,
     )
+
+
+def _matters(options: dict[str, Any]) -> Any:
+    return [options[name] for name in Settings.model_fields] + [options["maps"].height_mm]
 
 
 OPERATION = Operation(
@@ -160,5 +172,7 @@ OPERATION = Operation(
         ExistingMap("height", given_height, decide_given, beside=("normal",)),
         ExistingMap("normal", height_of_normals, decide_integrated),
     ),
+    also=("gather.maps",),
+    matters=_matters,
     version=3,
 )

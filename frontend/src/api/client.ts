@@ -14,6 +14,7 @@ import type {
   FilePlan,
   HistogramTold,
   Job,
+  KeptFile,
   LayerId,
   Lights,
   LightsFound,
@@ -27,6 +28,8 @@ import type {
   Probe,
   Proposal,
   ResultsDeleted,
+  ScanLook,
+  ScanTaken,
   Settled,
   Sorting,
   Space,
@@ -35,6 +38,20 @@ import type {
   Wanted,
   ZoneSuggestions,
 } from "./types";
+
+/** How a scan is to be taken; what is left out is found. */
+export interface AskedScan {
+  blob: string;
+  file: string;
+  beside: { blob: string; file: string }[];
+  unit?: "" | "mm" | "cm" | "m";
+  turned_over?: boolean;
+  patch?: number[];
+  three?: [number, number][];
+  width?: number;
+  width_mm?: number;
+  slot?: string;
+}
 
 export class Problem extends Error {
   constructor(
@@ -140,6 +157,9 @@ export const api = {
     send<Sorting>("POST", "/api/incoming/sort", { files, kind }),
   take: (kind: string, rows: { blob: string; file: string; role: string }[], to = "", gesture = "") =>
     send<Brief[]>("POST", "/api/incoming/take", { kind, rows, to, gesture }),
+  lookAtScan: (asked: AskedScan) => send<ScanLook>("POST", "/api/scans/look", asked),
+  takeScan: (asked: AskedScan) => send<ScanTaken>("POST", "/api/scans/take", asked),
+  stopScan: (slot: string) => send<Nothing>("DELETE", `/api/scans/${slot}`, {}),
   settle: (id: string, keys: string[]) => send<Settled>("POST", `${at(id)}/settle`, { keys }),
   merging: (id: string) => get<Merging>(`${at(id)}/merge`),
   chart: (id: string, file: string, corners: [number, number][]) =>
@@ -199,18 +219,20 @@ export function pictureUrl(
   return `${at(id)}/picture/${what}.${kind}?key=${key}&side=${side}${slot && `&slot=${slot}`}${tile && `&tile=${tile}`}`;
 }
 
-/** Uploads one file, telling how far it is (0…1): a new material, or only kept ("incoming"), to be sorted. */
+/** Uploads one file, telling how far it is (0…1): a new material, or only kept ("incoming" to be sorted, "scan"). */
 export function upload(file: File, progress: (share: number) => void, to: "material"): Promise<Brief>;
 export function upload(file: File, progress: (share: number) => void, to: "incoming"): Promise<BroughtFile>;
+export function upload(file: File, progress: (share: number) => void, to: "scan"): Promise<KeptFile>;
 export function upload(
   file: File,
   progress: (share: number) => void,
-  to: "material" | "incoming",
-): Promise<Brief | BroughtFile> {
+  to: "material" | "incoming" | "scan",
+): Promise<Brief | BroughtFile | KeptFile> {
   return new Promise((resolve, reject) => {
     const line = new XMLHttpRequest();
     const name = encodeURIComponent(file.name);
-    line.open("POST", to === "incoming" ? `/api/incoming?file=${name}` : `/api/materials?file=${name}`);
+    const where = { material: "/api/materials", incoming: "/api/incoming", scan: "/api/scans/files" }[to];
+    line.open("POST", `${where}?file=${name}`);
     line.responseType = "json";
     line.upload.onprogress = (event) => progress(event.lengthComputable ? event.loaded / event.total : 0);
     line.onload = () => {

@@ -38,6 +38,7 @@ export interface SettingValues {
   "gather.maps.occlusion_white": "open" | "closed";
   "gather.maps.height_steps": "kept" | "smoothed";
   "gather.maps.height_white": "high" | "low";
+  "gather.maps.height_mm": number;
   "gather.maps.roughness_white": "rough" | "smooth";
   "gather.lights.frames": Lamp[];
   "gather.lights.first": number;
@@ -302,6 +303,19 @@ export interface Asked {
   files: File[];
   profile?: string;
 }
+/** A scan as it is to be taken. beside: files that came with it, as an OBJ's texture. patch: left, top, right, bottom as shares of what is there; empty for the largest rectangle without holes. three: places (x, y as shares) that lie in the plane; empty for the plane most of it lies along. width: px; 0 for as many as it is worth. slot: calls off what was asked before there. */
+export interface AskedScan {
+  blob: string;
+  file: string;
+  beside?: BroughtFile[];
+  unit?: "" | "mm" | "cm" | "m";
+  turned_over?: boolean;
+  patch?: number[];
+  three?: [number, number][];
+  width?: number;
+  width_mm?: number;
+  slot?: string;
+}
 /** One of the sets that were found, by its number. also: ids of findings that are repaired though they are not sure. */
 export interface AskedSet {
   files: File[];
@@ -438,6 +452,7 @@ export interface CaptureSource {
   role?: string;
   why?: string;
   origin?: Origin | null;
+  scan?: ScanOrigin | null;
 }
 /** How the flattened picture looks into the capture. homography: 3 × 3, row by row. lens: k1, k2 and the middle. */
 export interface CaptureView {
@@ -702,6 +717,11 @@ export type JsonValue = unknown;
 export interface KeptAside {
   version: number;
   operations: Record<string, Record<string, unknown>>;
+}
+/** A file that is kept. blob: its checksum. */
+export interface KeptFile {
+  blob: string;
+  file: string;
 }
 /** The revision a page knows. */
 export interface Known {
@@ -1059,6 +1079,36 @@ export interface ScalarStroke {
   value: number;
   strength: number;
   soft: number;
+}
+/** What a scan is. kind: "mesh", "cloud" or "depth". parts: triangles, points or px. size: width and height of what is there, and depth, in its unit. width: px it is worth. patch: what would be taken, as shares. unit: "" where the file does not say. picture: a data URL, all of it seen straight on. */
+export interface ScanLook {
+  kind: string;
+  parts: number;
+  size: [number, number];
+  width: number;
+  patch: [number, number, number, number];
+  unit: string;
+  depth: number;
+  notes: string[];
+  picture: string;
+}
+/** The scan that maps were projected from. sha256: of its file. unit_mm: of its numbers, 0 where nobody knows. patch: what was taken of it, as shares. normal: of its plane, in the file's axes. */
+export interface ScanOrigin {
+  file: string;
+  sha256: string;
+  patch: number[];
+  unit_mm: number;
+  holes_share: number;
+  overhang_share?: number | null;
+  up_told?: boolean | null;
+  normal?: number[] | null;
+  outliers?: number | null;
+  lean_degrees?: number | null;
+}
+/** A material made of a scan, and what is to be known about it. */
+export interface ScanTaken {
+  material: Brief;
+  told: Said[];
 }
 /** Steps across the border beside those inside, codes of 255. at: where along the border it is worst, 0..1. */
 export interface Seam {

@@ -9,6 +9,8 @@ interface Announced {
   job: Job;
   /** How far a long decision is. */
   working: { id: string; share: number; what: string };
+  /** How far the projecting of a scan is. */
+  scan: { slot: string; share: number; what: string };
   /** The line is up, for the first time or again: anything may have been missed. */
   back: null;
 }
@@ -20,6 +22,7 @@ const listeners: { [K in keyof Announced]: Set<Listener<K>> } = {
   library: new Set(),
   job: new Set(),
   working: new Set(),
+  scan: new Set(),
   back: new Set(),
 };
 let opened = false;

@@ -7,7 +7,7 @@ export interface Told {
   data: unknown;
 }
 
-export const KINDS = ["material", "library", "job", "working"] as const;
+export const KINDS = ["material", "library", "job", "working", "scan"] as const;
 const ASK_EVERY = 4000;
 /** How long it is asked before the stream is tried again. */
 const TRY_AGAIN = 60_000;

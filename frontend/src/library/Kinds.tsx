@@ -1,10 +1,10 @@
 /** What can be brought in, each with a sentence: the way into the library for what is no single photograph. */
-import { Aperture, Contrast, Focus, Footprints, Images, Layers, Leaf, SunDim, WholeWord } from "lucide-react";
+import { Aperture, Box, Contrast, Focus, Footprints, Images, Layers, Leaf, SunDim, WholeWord } from "lucide-react";
 import type { ComponentType } from "react";
 import { goTo } from "../app/router";
 import { Dialog } from "../ui/Dialog";
 
-export type Kind = "photographs" | "lights" | "cutout" | "maps" | "bracket" | "focus" | "walk";
+export type Kind = "photographs" | "lights" | "cutout" | "maps" | "bracket" | "focus" | "walk" | "scan";
 
 const KINDS: {
   kind: Kind | "words" | "audit";
@@ -36,6 +36,12 @@ const KINDS: {
     name: "Walk-by",
     about: "2 to 12 handheld photographs, a step aside between them: true height without lamps or tripod.",
     icon: Footprints,
+  },
+  {
+    kind: "scan",
+    name: "Scan or depth map",
+    about: "A scanned mesh, a point cloud, 16-bit or float heights: projected straight onto its plane.",
+    icon: Box,
   },
   {
     kind: "bracket",

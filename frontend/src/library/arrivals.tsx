@@ -4,17 +4,19 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { create } from "zustand";
 import { api, Problem, upload } from "../api/client";
-import type { Brief, BroughtFile } from "../api/types";
+import type { Brief, BroughtFile, KeptFile } from "../api/types";
 import { go } from "../app/router";
 import { useEditor } from "../editor/store";
 import { useLights } from "../stages/gather/lights";
 import { findWalk } from "../stages/gather/walk";
 import { tell, tellProblem } from "../ui/notices";
 import type { Kind } from "./Kinds";
+import { askScan, ScanQuestion } from "./ScanQuestion";
 import { askHowSorted, SortQuestion, type SortKind } from "./Sort";
 
 export const ACCEPT =
   ".jpg,.jpeg,.png,.tif,.tiff,.webp,.exr,.heic,.heif,.avif,.jxl,.jp2,.j2k,.tga,.bmp,.dds,.psd,.psb,.hdr,.ppm,.pgm,.pbm,.pnm,.gif," +
+  ".obj,.mtl,.ply,.stl,.glb,.las,.laz,.zip," +
   ".dng,.nef,.cr2,.cr3,.arw,.orf,.rw2,.raf,.pef,.srw,.3fr,.iiq,.x3f,.erf,.mrw,.nrw,.kdc,.dcr,.mef,.mos,.rwl,.srf,.sr2,image/*";
 
 export interface Arrival {
@@ -54,7 +56,28 @@ const SORTED_AS: Record<Kind, SortKind | ""> = {
   walk: "walk_by",
   bracket: "bracket",
   focus: "focus",
+  scan: "",
 };
+/** What can be nothing but a scan. */
+const SCAN = /\.(obj|ply|stl|glb|las|laz)$/i;
+
+/** A scan and what came with it, or a depth map: kept, shown, and made into a material once somebody agreed. */
+async function scans(files: File[]): Promise<Brief[]> {
+  const own = files.some(({ name }) => SCAN.test(name)) ? files.filter(({ name }) => SCAN.test(name)) : files;
+  const others = files.filter((file) => !own.includes(file));
+  const made: Brief[] = [];
+  const beside: KeptFile[] = [];
+  for (const file of others) {
+    const one = await bringOne(file, (progress) => upload(file, progress, "scan"));
+    if (one) beside.push(one);
+  }
+  for (const file of own) {
+    const one = await bringOne(file, (progress) => upload(file, progress, "scan"));
+    const material = one && (await askScan(one, beside));
+    if (material) made.push(material);
+  }
+  return made;
+}
 
 /** Files that go together, as what they are: kept, sorted, asked about where that cannot be told, and made into
  * materials. Null when nobody wants them. */
@@ -135,10 +158,11 @@ export function useArrivals() {
   const bring = useCallback(
     async (files: File[], kind: Kind = "photographs") => {
       let made: Brief[] | null;
-      if (files.length === 1 && kind === "photographs") {
+      if (files.length === 1 && kind === "photographs" && !SCAN.test(files[0]!.name)) {
         const one = await bringOne(files[0]!, (progress) => upload(files[0]!, progress, "material"));
         made = one && [one];
-      } else made = (await inGroups(files, kind)) ?? null;
+      } else if (kind === "scan" || files.some(({ name }) => SCAN.test(name))) made = await scans(files);
+      else made = (await inGroups(files, kind)) ?? null;
       await queries.invalidateQueries({ queryKey: ["materials"] });
       if (!made?.length) return;
       // One surface is meant to be worked on; many are looked over first.
@@ -186,6 +210,7 @@ export function Arrivals() {
   return (
     <>
       <SortQuestion />
+      <ScanQuestion />
       {list.length > 0 && <Under list={list} />}
     </>
   );

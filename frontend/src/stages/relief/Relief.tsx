@@ -36,6 +36,7 @@ export function Relief({ material }: { material: Material }) {
           <Brought role="height" file={height} />
           <Setting path="gather.maps.height_white" />
           <Setting path="gather.maps.height_steps" />
+          <Setting path="gather.maps.height_mm" />
         </>
       ) : walked ? (
         <p className="py-1.5">Height is told by what moved between the photographs of the walk-by.</p>
