@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|lights|pieces|relief|shading|tiling|verdicts] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|lights|pieces|relief|shading|tiling|verdicts|walk] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import argparse
 
-from bench import arrive, bake, enlarge, lights, operations, page, pieces, relief, shading, tiling, verdicts
+from bench import arrive, bake, enlarge, lights, operations, page, pieces, relief, shading, tiling, verdicts, walk
 
 PARTS = {
     "operations": operations.run,
@@ -22,6 +22,7 @@ PARTS = {
     "shading": shading.run,
     "tiling": tiling.run,
     "verdicts": verdicts.run,
+    "walk": walk.run,
 }
 
 

@@ -12,6 +12,7 @@ from amber_thicket.core.gather.roles import LEAVE_COLOUR
 from amber_thicket.core.gather.walk import FEWEST, MOST, Held
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.progress import progress_to, report_progress
+from amber_thicket.core.raster import Pixels
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.source import halvings
 from amber_thicket.core.square.flat import CORNERS
@@ -22,7 +23,7 @@ from amber_thicket.core.walk.source import LOOK, WalkBy
 from amber_thicket.errors import BadSetting, NotFound, UnreadableFile
 from amber_thicket.service.preview import encoded
 
-Shown = Literal["height", "agree"]
+Shown = Literal["height", "broad", "fine", "agree"]
 # Below so many px of movement between photographs, per relief of 1 % of the width, no parallax is told.
 _LEAST_MOVE, _ASKEW = 0.6, 1.5
 _SIDE = 900
@@ -187,12 +188,21 @@ def described(evaluation: Evaluation, names: dict[str, str]) -> dict[str, Any]:
     return {"frames": rows, "found": walked is not None, "key": walked.key if walked else "", "focal": settings.focal}
 
 
+def _in_unit(field: Pixels, left: float) -> Pixels:
+    """A field spread over 0..1, but for so many per cent at either end."""
+    low, high = np.percentile(field, (left, 100 - left))
+    return np.asarray(((field - low) / max(float(high - low), 1e-12)).clip(0, 1), np.float32)
+
+
 def picture(evaluation: Evaluation, what: Shown) -> bytes:
-    """The height as it was told, or how many photographs agree on it, as JPEG."""
+    """The height, what parallax alone says of it, what colour adds to that, or how many photographs agree, as JPEG."""
     walked = _walked(evaluation)
     told = walked.told()
-    if what == "height":
-        shown = ((told.parallax.height - told.low) / (told.high - told.low)).clip(0, 1)
+    if what in ("height", "broad"):
+        field = walked.height(walked.look_level()) if what == "height" else _in_unit(told.parallax.height, 0.05)
+        shown = field.clip(0, 1)
+    elif what == "fine":
+        shown = _in_unit(walked.height(walked.look_level()) * (told.high - told.low) - told.parallax.height, 0.5)
     else:
         shown = (told.parallax.agree / (len(walked.frames) - 1)).clip(0, 1)
     size = (min(_SIDE, shown.shape[1]), round(min(_SIDE, shown.shape[1]) * shown.shape[0] / shown.shape[1]))

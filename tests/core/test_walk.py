@@ -11,6 +11,7 @@ import numpy as np
 from amber_thicket.core.gather.walk import Held, Settings
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, luminance
+from amber_thicket.core.walk.fine import fine_relief, read_fine, sharper
 from amber_thicket.core.walk.poses import find_poses, matched
 from amber_thicket.core.walk.relief import find_height, places_of
 from amber_thicket.core.walk.source import WalkPart, walk_by
@@ -105,9 +106,94 @@ class Parallax(unittest.TestCase):
         np.testing.assert_allclose(np.linalg.norm(normal, axis=-1), 1, atol=1e-4)
         half = WalkPart(made, "height").read(1).pixels
         self.assertEqual(half.shape, (SIZE[1] // 2, SIZE[0] // 2))
+        # Fine relief comes to what movement tells, and goes with its setting.
+        plain = walk_by(settings.model_copy(update={"fine": 0.0}), names[0], files, Memory(10**9))
+        assert plain is not None
+        self.assertNotEqual(plain.key, made.key)
+        self.assertEqual(plain.place_key, made.place_key)
+        np.testing.assert_array_equal(plain.told().broad, plain.told().parallax.height)
+        true = [g[40:-40, 40:-40].ravel() for g in np.gradient(level(views[0].hit[..., 2]))]
+        found = []
+        for one in (plain, made):
+            told = one.told()
+            slopes = np.gradient(one.height(0) * (told.high - told.low))
+            found.append(
+                float(
+                    np.corrcoef(np.concatenate([g[40:-40, 40:-40].ravel() for g in slopes]), np.concatenate(true))[0, 1]
+                )
+            )
+        self.assertGreater(found[1], found[0] + 0.02)
         # Another photograph in the first's place, or too few, is no walk-by.
         self.assertIsNone(walk_by(settings, names[1], files, Memory(10**9)))
         self.assertIsNone(walk_by(Settings(frames=frames), names[0], files, Memory(10**9)))
+
+
+class FineRelief(unittest.TestCase):
+    """What movement blurs, from the first photograph: fitted to the movement, never guessed."""
+
+    def setUp(self) -> None:
+        """A height that flow would have blurred, and photographs of the sharp one in one light and paint."""
+        rng = np.random.default_rng(5)
+        noise = rng.standard_normal((300, 400)).astype(np.float32)
+        self.true = sum(
+            s * (cv2.GaussianBlur(noise, (0, 0), s) - cv2.GaussianBlur(noise, (0, 0), 2 * s))
+            for s in (0.8, 1.6, 3.2, 6.4)
+        )
+        self.blurred = cv2.GaussianBlur(self.true, (0, 0), 2.5) + 0.004 * cv2.GaussianBlur(
+            rng.standard_normal((300, 400)).astype(np.float32), (0, 0), 2
+        )
+        self.sure = np.full((300, 400), 3.0, np.float32)
+
+    def photograph(self, right: float, down: float, tone: float) -> np.ndarray:
+        slopes = np.gradient(self.true)
+        lit = 0.3 + right * slopes[1] + down * slopes[0] + tone * self.true
+        return np.repeat(lit[..., None].clip(0.02, 0.9), 3, -1).astype(np.float32)
+
+    def gained(self, photograph: np.ndarray) -> tuple[float, float]:
+        """Correlation of slopes with the true ones before and after."""
+        reading = read_fine(photograph, self.blurred, self.sure)
+        assert reading is not None
+        made = self.blurred + sharper(self.blurred) + fine_relief(photograph, reading, 1.0)
+        true = np.gradient(self.true)
+        return tuple(float(np.corrcoef(np.concatenate([g[40:-40, 40:-40].ravel() for g in np.gradient(one)]),
+                                       np.concatenate([g[40:-40, 40:-40].ravel() for g in true]))[0, 1])
+                     for one in (self.blurred, made))  # fmt: skip
+
+    def test_light_from_any_side_and_tone_of_either_sign_are_read_right(self) -> None:
+        for right, down, tone in (
+            (0.3, 0.0, 0.0),
+            (-0.3, 0.0, 0.0),
+            (0.0, 0.3, 0.0),
+            (0.15, -0.2, 0.03),
+            (0, 0, 0.1),
+            (0, 0, -0.1),
+        ):
+            with self.subTest(right=right, down=down, tone=tone):
+                before, after = self.gained(self.photograph(right, down, tone))
+                self.assertGreater(after, before + 0.05)
+
+    def test_a_picture_that_has_nothing_to_do_with_the_height_is_left_out(self) -> None:
+        noise = np.random.default_rng(8).random((300, 400, 3)).astype(np.float32)
+        reading = read_fine(noise, self.blurred, self.sure)
+        assert reading is not None
+        self.assertLess(reading.fit, 0.1)
+        before, after = self.gained(noise)
+        self.assertGreater(after, before - 0.02)
+
+    def test_where_hardly_anything_is_sure_nothing_is_read(self) -> None:
+        photograph = self.photograph(0.3, 0, 0)
+        self.assertIsNone(read_fine(photograph, self.blurred, np.zeros_like(self.sure)))
+
+    def test_twice_the_pixels_tell_the_same_relief(self) -> None:
+        photograph = self.photograph(0.3, 0.1, 0.0)
+        reading = read_fine(photograph, self.blurred, self.sure)
+        assert reading is not None
+        one = fine_relief(photograph, reading, 1.0)
+        large = fine_relief(cv2.resize(photograph, None, fx=2, fy=2, interpolation=cv2.INTER_CUBIC), reading, 2.0)
+        back = cv2.resize(large, (400, 300), interpolation=cv2.INTER_AREA)
+        inner = np.s_[50:-50, 50:-50]
+        self.assertGreater(float(np.corrcoef(one[inner].ravel(), back[inner].ravel())[0, 1]), 0.97)
+        self.assertAlmostEqual(float(back[inner].std() / one[inner].std()), 1, delta=0.12)
 
 
 class CannotWork(unittest.TestCase):

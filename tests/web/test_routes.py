@@ -20,6 +20,7 @@ from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.standins.capture_rig.camera import Shot
 from amber_thicket.standins.capture_rig.colour_target import photograph_target
 from amber_thicket.standins.capture_rig.handheld import Hand, seen_by
+from amber_thicket.standins.capture_rig.scanned import ply_bytes, scanned
 from amber_thicket.web import openapi, typescript
 from tests.lightset import shot
 from tests.support import encoded, photograph, retry, rig_surface, stroke
@@ -338,6 +339,13 @@ class RoutesTest(AppTest):
         self.ask("GET", f"/api/materials/{brief['id']}/merge/9/photograph.jpg", status=404)
         self.ask("POST", "/api/incoming/sort", json={"files": files, "kind": "nonsense"}, status=422)
         self.ask("POST", "/api/incoming/sort", json={"files": [{"blob": "0" * 64, "file": "a.png"}]}, status=404)
+
+    def test_a_scan(self) -> None:
+        data = ply_bytes(scanned(rig_surface("slate_shingles", 256, 4), 40))
+        kept = self.ask("POST", "/api/scans/files?file=wall.ply", data=data)
+        self.assertEqual(self.ask("POST", "/api/scans/look", json=kept)["parts"], 2 * 39 * 39)
+        self.assertEqual(self.ask("POST", "/api/scans/take", json=kept)["material"]["name"], "wall")
+        self.assertEqual(self.ask("DELETE", "/api/scans/nothing"), {})
 
     def test_a_walk_by(self) -> None:
         surface = rig_surface("tide_pebbles", 512, 7)

@@ -39,6 +39,16 @@ class Settings(OperationSettings):
         help="All of them leaves out glare and whatever passed by; the first is that photograph alone.",
     )
 
+    fine: float = setting(
+        1.0,
+        ge=0,
+        le=2,
+        step=0.1,
+        unit="×",
+        label="Fine relief",
+        help="How much of what is finer than movement can tell is read from the first photograph's tone and shading.",
+    )
+
     @field_validator("frames")
     @classmethod
     def _are_apart(cls, rows: tuple[Held, ...]) -> tuple[Held, ...]:

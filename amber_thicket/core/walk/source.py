@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -17,10 +17,11 @@ from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.source import Made, Source, halvings
+from amber_thicket.core.walk.fine import Reading, fine_relief, read_fine, sharper
 from amber_thicket.core.walk.poses import Camera, Poses
 from amber_thicket.core.walk.relief import Parallax, find_height
 
-VERSION = 1
+VERSION = 2
 # Parallax is told on photographs of up to this many px.
 LOOK = 1280
 _BAND, _FADE = 192, 0.02
@@ -29,9 +30,13 @@ _OTHER = 0.12
 
 
 class Told(NamedTuple):
-    """parallax: what was found, at the size it is looked for. low, high: heights that become 0 and 1."""
+    """parallax: what was found, at the size it is looked for. broad: (H, W) its height, as sharp as it can be made;
+    reading: what the first photograph says of finer relief, None where nothing. low, high: heights that become 0 and 1.
+    """
 
     parallax: Parallax
+    broad: Pixels
+    reading: Reading | None
     low: float
     high: float
 
@@ -49,8 +54,13 @@ class WalkBy:
     def key(self) -> str:
         poses = [self.poses.normal.tolist(), self.poses.focal]
         poses += [[*camera.turn.tolist(), *camera.place.tolist()] for camera in self.poses.cameras]
-        parts = [VERSION, self.settings.colour, [frame.key for frame in self.frames], poses]
+        parts = [VERSION, self.settings.colour, self.settings.fine, [frame.key for frame in self.frames], poses]
         return "walk-" + hashlib.sha256(json.dumps(parts).encode()).hexdigest()[:24]
+
+    @cached_property
+    def place_key(self) -> str:
+        """Of what only hangs on the photographs and where they were taken."""
+        return replace(self, settings=Settings(frames=self.settings.frames)).key
 
     @property
     def size(self) -> tuple[int, int]:
@@ -65,21 +75,40 @@ class WalkBy:
 
         def compute() -> Told:
             level = self.look_level()
-            found = find_height([frame.read(level).pixels for frame in self.frames], self.poses, hold_focal=True)
-            low, high = (float(v) for v in np.percentile(found.height, (0.05, 99.95)))
+            photographs = [frame.read(level).pixels for frame in self.frames]
+            found = self.memory.get(
+                f"walk/{self.place_key}", lambda: find_height(photographs, self.poses, hold_focal=True)
+            )
+            amount = np.float32(self.settings.fine)
+            reading = read_fine(photographs[0], found.height, found.agree) if amount else None
+            broad = found.height + amount * sharper(found.height)
+            made = broad if reading is None else broad + amount * fine_relief(photographs[0], reading, 1.0)
+            low, high = (float(v) for v in np.percentile(made, (0.05, 99.95)))
             room = max(0.03 * (high - low), 1e-6)
-            return Told(found, low - room, high + room)
+            return Told(found, broad, reading, low - room, high + room)
 
-        known: Told = self.memory.get(f"walk/{self.key}", compute)
+        known: Told = self.memory.get(f"walk/{self.key}/told", compute)
         return known
 
     def height(self, level: int) -> Pixels:
         """(H, W) in [0, 1] at a halving."""
         told = self.told()
-        size = (self.size[0] >> level, self.size[1] >> level)
-        smaller = size[0] < told.parallax.height.shape[1]
-        whole = cv2.resize(told.parallax.height, size, interpolation=cv2.INTER_AREA if smaller else cv2.INTER_CUBIC)
+        whole = self.memory.get(f"walk/{self.key}/{level}", lambda: self._whole(told, level))
         return np.asarray(((whole - told.low) / (told.high - told.low)).clip(0, 1), np.float32)
+
+    def _whole(self, told: Told, level: int) -> Pixels:
+        """(H, W) height with its fine relief at a halving, in units of the camera's distance."""
+        size = (self.size[0] >> level, self.size[1] >> level)
+        scale = size[0] / told.broad.shape[1]
+        broad = cv2.resize(told.broad, size, interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC)
+        if told.reading is None:
+            return np.asarray(broad, np.float32)
+        if scale < 1:
+            fine = fine_relief(self.frames[0].read(self.look_level()).pixels, told.reading, 1.0)
+            fine = cv2.resize(fine, size, interpolation=cv2.INTER_AREA)
+        else:
+            fine = fine_relief(self.frames[0].read(level).pixels, told.reading, scale)
+        return np.asarray(broad + np.float32(self.settings.fine) * fine, np.float32)
 
     def depth(self) -> float:
         """How deep the height reaches, in widths of the picture on the surface."""

@@ -13,10 +13,25 @@ import { Setting } from "../Setting";
 import { findWalk, useWalk } from "./walk";
 
 const R = 62;
+type Shown = "height" | "broad" | "fine" | "agree";
+const PICTURES: Record<Shown, { label: string; title: string; about: string }> = {
+  height: { label: "Height", title: "Height as it was told", about: "Bright is high. Movement and fine relief together." },
+  broad: { label: "By movement", title: "Height by what moved", about: "Bright is high. What is a few px wide is soft." },
+  fine: {
+    label: "Fine",
+    title: "What tone and shading add",
+    about: "Bright is higher than movement says. The light's side was fitted to what movement is sure of.",
+  },
+  agree: {
+    label: "Where sure",
+    title: "Where photographs agree",
+    about: "White: all photographs agree; black: what is around was taken.",
+  },
+};
 
 export function WalkBy({ material }: { material: Material }) {
   const { looking, found } = useWalk();
-  const [shown, setShown] = useState<"height" | "agree" | null>(null);
+  const [shown, setShown] = useState<Shown | null>(null);
   const walk = useQuery({
     queryKey: [
       "walk",
@@ -85,12 +100,11 @@ export function WalkBy({ material }: { material: Material }) {
       )}
       {walk.data?.found && (
         <div className="flex gap-1 py-1">
-          <Button className="h-6 px-1.5 text-[12px]" onClick={() => setShown("height")}>
-            Height as told
-          </Button>
-          <Button className="h-6 px-1.5 text-[12px]" onClick={() => setShown("agree")}>
-            Where it is sure
-          </Button>
+          {(Object.keys(PICTURES) as Shown[]).map((kind) => (
+            <Button key={kind} className="h-6 px-1.5 text-[12px]" onClick={() => setShown(kind)}>
+              {PICTURES[kind].label}
+            </Button>
+          ))}
         </div>
       )}
       <ol className="flex flex-col">
@@ -113,19 +127,18 @@ export function WalkBy({ material }: { material: Material }) {
         ))}
       </ol>
       <Setting path="gather.walk.colour" />
+      <Setting path="gather.walk.fine" />
       {shown && walk.data && (
         <Dialog
-          title={shown === "height" ? "Height as it was told" : "Where photographs agree"}
-          about={
-            shown === "height" ? "Bright is high." : "White: all photographs agree; black: what is around was taken."
-          }
+          title={PICTURES[shown].title}
+          about={PICTURES[shown].about}
           open
           onClose={() => setShown(null)}
           wide
         >
           <img
             src={`/api/materials/${material.id}/walk/${shown}.jpg?key=${walk.data.key}`}
-            alt={shown === "height" ? "The height" : "Agreement"}
+            alt={PICTURES[shown].title}
             className="mx-auto block max-h-[62vh]"
           />
         </Dialog>
