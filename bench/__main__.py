@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|lights|pieces|relief|shading|tiling|verdicts|walk] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|eye|lights|pieces|relief|shading|tiling|verdicts|walk] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import argparse
 
-from bench import arrive, bake, enlarge, lights, operations, page, pieces, relief, shading, tiling, verdicts, walk
+from bench import arrive, bake, enlarge, eye, lights, operations, page, pieces, relief, shading, tiling, verdicts, walk
 
 PARTS = {
     "operations": operations.run,
@@ -16,6 +16,7 @@ PARTS = {
     "page": page.run,
     "sliders": page.sliders,
     "enlarge": enlarge.run,
+    "eye": eye.run,
     "lights": lights.run,
     "pieces": pieces.run,
     "relief": relief.run,

@@ -74,7 +74,9 @@ def run(side: int) -> None:
         took = time.perf_counter() - began
         distance = places[0].place[2] - float(np.median(views[0].hit[..., 2]))
         true = level((views[0].hit[..., 2] / distance).astype(np.float32))
-        alone, joined = level(found.height), level(made)
+        # In px, as deep as it is, so that angles between normals are true.
+        px = np.float32(found.poses.focal * SIZE[0])
+        alone, joined, true = level(found.height) * px, level(made) * px, true * px
         wide, depth = broad(joined, true)
         before, after = agreement(alone, true), agreement(joined, true)
         figures.append((wide, before.correlation, after.correlation, depth))

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
@@ -19,17 +21,23 @@ from amber_thicket.core.roles import ROLES
 from amber_thicket.formats.write import png_bytes
 from amber_thicket.service import preview
 from amber_thicket.service.images import file_name
+from amber_thicket.service.incoming import Brought, take
 from amber_thicket.service.library import Library
 from amber_thicket.service.lights import light_set_found
 from amber_thicket.service.registration import register_file as laid
+from amber_thicket.service.scanning import Asked, keep, make, opened
 from amber_thicket.service.sources import file_key, files_of, names_of
+from amber_thicket.service.walking import walk_found
 from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph, ring
 from amber_thicket.standins.capture_rig.coir_matting import coir_matting
 from amber_thicket.standins.capture_rig.cork_board import cork_board
 from amber_thicket.standins.capture_rig.deck_planks import deck_planks
 from amber_thicket.standins.capture_rig.embossed_hide import embossed_hide
+from amber_thicket.standins.capture_rig.handheld import hands, seen_by
 from amber_thicket.standins.capture_rig.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
 from amber_thicket.standins.capture_rig.lime_render import lime_render
+from amber_thicket.standins.capture_rig.piecewise_kinds import rubble_wall
+from amber_thicket.standins.capture_rig.scanned import ply_bytes, scanned
 from amber_thicket.standins.capture_rig.slate_shingles import slate_shingles
 from amber_thicket.standins.capture_rig.surface import Surface
 from amber_thicket.standins.capture_rig.tide_pebbles import tide_pebbles
@@ -199,10 +207,37 @@ def _felt(library: Library, name: str) -> Material:
     return library.add([data], file_name(words, made.seed), name=name, origin=origin)
 
 
+def _walk(library: Library, name: str) -> Material:
+    """Five handheld photographs, a step aside between them; the program finds where the camera was held."""
+    surface = tide_pebbles(1024, 17)
+    rng = np.random.default_rng(17)
+    light = Shot(bearing=105, elevation=46, sky=0.7, gloss=0.2)
+    rows = []
+    for number, hand in enumerate(hands(5, rng), 1):
+        data = _jpeg(seen_by(surface, light, hand, (1120, 896), rng).codes)
+        rows.append((Brought(library.blobs.put([data])[0], f"pebbles_step_{number}.jpg"), "walk"))
+    (material,) = take(library, "walk_by", rows)
+    material = library.rename(str(material.id), name)
+    changes, _ = walk_found(library.evaluation(material), names_of(material.source))
+    changes["square.size.sample_mm"] = 600.0
+    return library.edit(str(material.id), material.revision, changes, label="Camera's places found", gesture="")
+
+
+def _scan(library: Library, name: str) -> Material:
+    """A patch of a wall as a simulated scanner saw it: triangles with a colour at each corner."""
+    surface, _ = rubble_wall(900, 12)
+    turn, _ = cv2.Rodrigues(np.array([0.35, -0.2, 0.04]))
+    data = ply_bytes(scanned(replace(surface, width_mm=1400.0), 640, turn))
+    made = make(opened(data, "slip_wall.ply"), Asked(unit="mm"))
+    return keep(library, made, "slip_wall.ply", hashlib.sha256(data).hexdigest(), name)
+
+
 OTHERS: dict[str, Callable[[Library, str], Material]] = {
     "Embossed hide, chandlery": _hide,
     "Kelp frond, slip wall": _frond,
     "Tarred felt, ropewalk roof": _felt,
+    "Tide pebbles, five steps aside": _walk,
+    "Slip wall stones, scanned": _scan,
 }
 
 
@@ -223,10 +258,11 @@ def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
             for name, data in truth:
                 material = library.add_map(str(material.id), [data], name, gesture="truth")
             library.keep_thumbnail(material, preview.thumbnail(library.evaluation(material)))
-        for name, make in OTHERS.items():
+        for name, made_by in OTHERS.items():
             if name not in have:
-                say(f"Photographing {name} (simulated) …" if make is not _felt else f"Generating {name} (simulated) …")
-                material = make(library, name)
+                verb = "Generating" if made_by is _felt else "Scanning" if made_by is _scan else "Photographing"
+                say(f"{verb} {name} (simulated) …")
+                material = made_by(library, name)
                 library.keep_thumbnail(material, preview.thumbnail(library.evaluation(material)))
     database.close_all() if hasattr(database, "close_all") else database.close()
     marker.write_text("made by the simulated capture bench\n")

@@ -230,6 +230,7 @@ class ScanOrigin(Answer):
 
     file: str
     sha256: str
+    told: tuple[Said, ...]
     patch: tuple[float, ...]
     unit_mm: float
     holes_share: float
@@ -693,6 +694,26 @@ class ZoneSuggestion(Answer):
     name: str
     share: float
     part: Part
+
+
+class EyeOption(Answer):
+    """A reading of the height. changes: settings that make it. normal: a data URL, Y up."""
+
+    id: str
+    label: str
+    changes: dict[str, Any]
+    normal: str
+
+
+class EyeQuestion(Answer):
+    """Readings to choose among, at one place. color, photograph: data URLs, without and with the light it was shot in.
+    more: how many readings were not shown yet."""
+
+    round: str
+    options: tuple[EyeOption, ...]
+    color: str
+    photograph: str
+    more: int
 
 
 class ZoneSuggestions(Answer):

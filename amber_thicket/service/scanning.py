@@ -344,8 +344,8 @@ def infos_of(made: ScanMaps, name: str, scan: str) -> tuple[list[dict[str, Any]]
         contents[blob] = data
         if role not in ("", "base_color"):
             changes[f"gather.maps.{role}"] = file_key(blob)
-    infos[0]["scan"] = {"file": name, "sha256": scan, **made.facts}
-    infos[0]["notes"] = [*infos[0]["notes"], f"projected from {name}", *(text for _, text in made.told)]
+    told = [{"level": level, "text": text} for level, text in made.told]
+    infos[0]["scan"] = {"file": name, "sha256": scan, "told": told, **made.facts}
     rows, columns = made.height.shape
     changes |= start_size(columns, rows)
     if made.width_mm:
@@ -354,10 +354,9 @@ def infos_of(made: ScanMaps, name: str, scan: str) -> tuple[list[dict[str, Any]]
     return infos, contents, Recipe().with_changes(changes)
 
 
-def keep(library: Library, made: ScanMaps, name: str, scan: str) -> Material:
-    """A material of what was made of a scan."""
+def keep(library: Library, made: ScanMaps, name: str, scan: str, title: str = "") -> Material:
+    """A material of what was made of a scan. name: of its file. title: of the material; the file's name when empty."""
     infos, contents, recipe = infos_of(made, name, scan)
     for data in contents.values():
         library.blobs.put([data])
-    title = Path(name).stem.replace("_", " ")
-    return library.add_set(title, infos, [("Projected from a scan", recipe)])
+    return library.add_set(title or Path(name).stem.replace("_", " "), infos, [("Projected from a scan", recipe)])

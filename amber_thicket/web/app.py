@@ -38,6 +38,7 @@ from amber_thicket.store.lock import FolderLock
 from amber_thicket.store.models import stop_using, use
 from amber_thicket.web import (
     audit,
+    by_eye,
     cameras,
     errors,
     generate,
@@ -124,6 +125,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
         merging.blueprint,
         walking.blueprint,
         scans.blueprint,
+        by_eye.blueprint,
         sheets.blueprint,
         snapshots.blueprint,
         materials.blueprint,

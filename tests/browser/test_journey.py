@@ -396,6 +396,49 @@ class JourneyTest(BrowserTest):
         self.page.click("button:has-text('Join by cut')")
         self.page.wait_for_selector(row, state="detached")
 
+    def test_fitted_by_eye_and_taken_back(self) -> None:
+        self.bring(self.photo("gravel"))
+        self.stage("Relief")
+        before = self.page.request.get(self.page.url.replace("/m/", "/api/materials/")).json()["recipe"]["operations"]
+        self.page.click("aside button:has-text('Fit by eye')")
+        dialog = self.page.get_by_role("dialog")
+        readings = dialog.locator("ul[aria-label=Readings] canvas[data-lit=yes]")
+        readings.nth(3).wait_for()
+        first = dialog.locator("ul[aria-label=Readings]").inner_text()
+        dialog.get_by_role("button", name="None of these").click()
+        self.page.wait_for_function(
+            "old => { const now = document.querySelector('ul[aria-label=Readings]').innerText; return now && now !== old; }",
+            arg=first,
+        )
+        readings.nth(3).wait_for()
+        dialog.get_by_role("button", name="Back").click()
+        dialog.get_by_role("button", name="What the picture gives reason for").wait_for()
+        # Dragging moves the lamp and chooses nothing; a click chooses.
+        lit = dialog.get_by_role("button", name="What the picture gives reason for").locator("canvas")
+        readings.nth(3).wait_for()
+        shades = "c => c.getContext('2d').getImageData(40, 40, 8, 8).data.join()"
+        dark = lit.evaluate(shades)
+        box = lit.bounding_box()
+        self.page.mouse.move(box["x"] + 40, box["y"] + 40)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + box["width"] - 10, box["y"] + box["height"] - 10, steps=4)
+        self.page.mouse.up()
+        self.assertNotEqual(lit.evaluate(shades), dark)
+        dialog.get_by_role("heading", name="1 of 3").wait_for()
+        dialog.locator("ul[aria-label=Readings] button").nth(1).click()
+        dialog.get_by_role("heading", name="2 of 3").wait_for()
+        dialog.locator("ul[aria-label=Readings] button").nth(1).click()
+        dialog.get_by_role("heading", name="3 of 3").wait_for()
+        dialog.get_by_role("button", name="Much steeper").click()
+        dialog.wait_for(state="detached")
+        address = self.page.url.replace("/m/", "/api/materials/")
+        retry(lambda: "relief.height" in self.page.request.get(address).json()["recipe"]["operations"])
+        made = self.page.request.get(address).json()["recipe"]["operations"]
+        self.assertAlmostEqual(made["relief.height"]["steepness"], 1.26, places=3)
+        self.assertNotEqual(made.get("relief.cues"), before.get("relief.cues"))
+        self.page.keyboard.press("Control+z")
+        retry(lambda: self.page.request.get(address).json()["recipe"]["operations"] == before)
+
     def test_second_tab_catches_up(self) -> None:
         self.bring(self.photo("gravel"))
         self.stage("Relief")

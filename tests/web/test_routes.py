@@ -340,6 +340,16 @@ class RoutesTest(AppTest):
         self.ask("POST", "/api/incoming/sort", json={"files": files, "kind": "nonsense"}, status=422)
         self.ask("POST", "/api/incoming/sort", json={"files": [{"blob": "0" * 64, "file": "a.png"}]}, status=404)
 
+    def test_fitting_by_eye(self) -> None:
+        at = f"/api/materials/{self.imported()['id']}"
+        before = self.ask("GET", at)
+        first = self.ask("POST", f"{at}/by-eye", json={"round": "cue"})
+        self.assertEqual([len(first["options"]), first["options"][0]["id"]], [4, "auto"])
+        then = {"round": "size", "chosen": first["options"][1]["changes"]}
+        self.assertEqual(self.ask("POST", f"{at}/by-eye", json=then)["options"][0]["id"], "as_it_is")
+        # Nothing is changed by asking.
+        self.assertEqual(self.ask("GET", at)["revision"], before["revision"])
+
     def test_a_scan(self) -> None:
         data = ply_bytes(scanned(rig_surface("slate_shingles", 256, 4), 40))
         kept = self.ask("POST", "/api/scans/files?file=wall.ply", data=data)

@@ -50,7 +50,8 @@ class ScansTest(_AppTest):
         self.assertAlmostEqual(operations["square.size"]["sample_mm"], 5975, delta=10)
         self.assertEqual(material["source"]["scan"]["unit_mm"], 10)
         self.assertTrue(any("mm deep" in said["text"] for said in taken["told"]))
-        self.assertIn("projected from a.obj", material["source"]["notes"])
+        self.assertEqual(material["source"]["scan"]["file"], "a.obj")
+        self.assertEqual(material["source"]["scan"]["told"], taken["told"])
 
     def test_three_places_make_another_plane(self) -> None:
         asked = self.kept(ply_bytes(scanned(rig_surface("slate_shingles", 256, 4), 50)), "a.ply")

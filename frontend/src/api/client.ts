@@ -10,6 +10,7 @@ import type {
   Compared,
   Deleted,
   Deletion,
+  EyeQuestion,
   Figures,
   FilePlan,
   HistogramTold,
@@ -157,6 +158,8 @@ export const api = {
     send<Sorting>("POST", "/api/incoming/sort", { files, kind }),
   take: (kind: string, rows: { blob: string; file: string; role: string }[], to = "", gesture = "") =>
     send<Brief[]>("POST", "/api/incoming/take", { kind, rows, to, gesture }),
+  byEye: (id: string, round: string, chosen: Changes, refused: string[]) =>
+    send<EyeQuestion>("POST", `${at(id)}/by-eye`, { round, chosen, refused }),
   lookAtScan: (asked: AskedScan) => send<ScanLook>("POST", "/api/scans/look", asked),
   takeScan: (asked: AskedScan) => send<ScanTaken>("POST", "/api/scans/take", asked),
   stopScan: (slot: string) => send<Nothing>("DELETE", `/api/scans/${slot}`, {}),

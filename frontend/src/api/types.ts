@@ -61,6 +61,7 @@ export interface SettingValues {
   "gather.walk.normal": number[];
   "gather.walk.focal": number;
   "gather.walk.colour": "merged" | "first";
+  "gather.walk.fine": number;
   "square.lens.k1": number;
   "square.lens.k2": number;
   "square.lens.p1": number;
@@ -593,6 +594,27 @@ export interface Exposure {
   file: string;
   stops?: number | null;
 }
+/** round: "cue", "size" or "steepness". chosen: settings of the rounds before. refused: readings of this round that were shown already. */
+export interface EyeAsked {
+  round: string;
+  chosen?: Record<string, unknown>;
+  refused?: string[];
+}
+/** A reading of the height. changes: settings that make it. normal: a data URL, Y up. */
+export interface EyeOption {
+  id: string;
+  label: string;
+  changes: Record<string, unknown>;
+  normal: string;
+}
+/** Readings to choose among, at one place. color, photograph: data URLs, without and with the light it was shot in. more: how many readings were not shown yet. */
+export interface EyeQuestion {
+  round: string;
+  options: EyeOption[];
+  color: string;
+  photograph: string;
+  more: number;
+}
 /** seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. broken: pieces that joins break; null where nothing is joined along lines. zones: how much of the surface each covers. tile_mm: after so much it returns; null where no real size is known. */
 export interface Figures {
   seam: [Seam, Seam];
@@ -1096,6 +1118,7 @@ export interface ScanLook {
 export interface ScanOrigin {
   file: string;
   sha256: string;
+  told: Said[];
   patch: number[];
   unit_mm: number;
   holes_share: number;

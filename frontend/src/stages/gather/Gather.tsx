@@ -1,6 +1,7 @@
 import { Pipette } from "lucide-react";
 import type { Material } from "../../api/types";
 import { Button } from "../../ui/Button";
+import { Told } from "../../ui/Told";
 import { Facts } from "../../ui/Facts";
 import { Operation } from "../Operation";
 import { ColourTarget } from "./ColourTarget";
@@ -33,6 +34,12 @@ export function Gather({ material }: { material: Material }) {
       {material.files.some((file) => file.role === "light") && <LightRing material={material} />}
       {material.files.some((file) => file.role === "merged") && <Merge material={material} />}
       {material.files.some((file) => file.role === "walk") && <WalkBy material={material} />}
+      {material.source.scan && (
+        <section aria-label="Scan" className="border-t border-line pt-2 pb-1">
+          <h3 className="font-medium">Projected from {material.source.scan.file}</h3>
+          <Told rows={material.source.scan.told} />
+        </section>
+      )}
       <PlacePoints material={material} />
       <h3 className="mt-2 border-t border-line pt-2 font-medium">Triage</h3>
       <Triage material={material} />

@@ -4,9 +4,9 @@ import { useEffect, useState } from "react";
 import type { LampRow, Material } from "../../api/types";
 import { change, useEditor, valueOf } from "../../editor/store";
 import { Button } from "../../ui/Button";
+import { Told } from "../../ui/Told";
 import { Choice } from "../../ui/Choice";
 import { Fold } from "../../ui/Fold";
-import { Level } from "../../ui/Level";
 import { setView } from "../../views/state";
 import { Setting } from "../Setting";
 import {
@@ -77,15 +77,7 @@ export function LightRing({ material }: { material: Material }) {
       ) : (
         <p className="pb-1 text-center text-[12px] text-soft">Choose a lamp to see its photograph.</p>
       )}
-      {asked && (
-        <ul aria-label="What was found" className="flex flex-col gap-1 py-1.5">
-          {asked.told.map(({ level, text }) => (
-            <li key={text} className="grid grid-cols-[16px_1fr] gap-x-2 text-[12.5px]">
-              <Level level={level} word={false} /> {text}
-            </li>
-          ))}
-        </ul>
-      )}
+      {asked && <Told rows={asked.told} />}
       <Setting path="gather.lights.first" />
       <Setting path="gather.lights.direction" />
       <Setting path="gather.lights.elevation" />

@@ -6,8 +6,8 @@ import { api } from "../../api/client";
 import type { Material } from "../../api/types";
 import { setRole } from "../../editor/store";
 import { Button } from "../../ui/Button";
+import { Told } from "../../ui/Told";
 import { Dialog } from "../../ui/Dialog";
-import { Level } from "../../ui/Level";
 import { tellProblem } from "../../ui/notices";
 import { Setting } from "../Setting";
 import { findWalk, useWalk } from "./walk";
@@ -15,8 +15,16 @@ import { findWalk, useWalk } from "./walk";
 const R = 62;
 type Shown = "height" | "broad" | "fine" | "agree";
 const PICTURES: Record<Shown, { label: string; title: string; about: string }> = {
-  height: { label: "Height", title: "Height as it was told", about: "Bright is high. Movement and fine relief together." },
-  broad: { label: "By movement", title: "Height by what moved", about: "Bright is high. What is a few px wide is soft." },
+  height: {
+    label: "Height",
+    title: "Height as it was told",
+    about: "Bright is high. Movement and fine relief together.",
+  },
+  broad: {
+    label: "By movement",
+    title: "Height by what moved",
+    about: "Bright is high. What is a few px wide is soft.",
+  },
   fine: {
     label: "Fine",
     title: "What tone and shading add",
@@ -89,17 +97,9 @@ export function WalkBy({ material }: { material: Material }) {
           ))}
         </svg>
       )}
-      {told.length > 0 && (
-        <ul aria-label="What was found" className="flex flex-col gap-1 py-1">
-          {told.map(({ level, text }) => (
-            <li key={text} className="grid grid-cols-[16px_1fr] gap-x-2 text-[12.5px]">
-              <Level level={level} word={false} /> {text}
-            </li>
-          ))}
-        </ul>
-      )}
+      {told.length > 0 && <Told rows={told} />}
       {walk.data?.found && (
-        <div className="flex gap-1 py-1">
+        <div className="flex flex-wrap gap-1 py-1">
           {(Object.keys(PICTURES) as Shown[]).map((kind) => (
             <Button key={kind} className="h-6 px-1.5 text-[12px]" onClick={() => setShown(kind)}>
               {PICTURES[kind].label}
@@ -129,13 +129,7 @@ export function WalkBy({ material }: { material: Material }) {
       <Setting path="gather.walk.colour" />
       <Setting path="gather.walk.fine" />
       {shown && walk.data && (
-        <Dialog
-          title={PICTURES[shown].title}
-          about={PICTURES[shown].about}
-          open
-          onClose={() => setShown(null)}
-          wide
-        >
+        <Dialog title={PICTURES[shown].title} about={PICTURES[shown].about} open onClose={() => setShown(null)} wide>
           <img
             src={`/api/materials/${material.id}/walk/${shown}.jpg?key=${walk.data.key}`}
             alt={PICTURES[shown].title}

@@ -7,6 +7,7 @@ import type { Material } from "../../api/types";
 import { arrowStep } from "../../ui/arrows";
 import { Button } from "../../ui/Button";
 import { Setting } from "../Setting";
+import { ByEye } from "./ByEye";
 
 const SIDES = ["right", "top right", "top", "top left", "left", "bottom left", "bottom", "bottom right"];
 const sideOf = (bearing: number) => SIDES[Math.round(bearing / 45) % 8]!;
@@ -50,6 +51,7 @@ export function Light({ material }: { material: Material }) {
         <FlipVertical2 size={13} /> Swap bumps and dents
       </Button>
       {shaded && <Setting path="relief.cues.other_end" />}
+      <ByEye material={material} />
     </section>
   );
 }

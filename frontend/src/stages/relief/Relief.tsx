@@ -28,6 +28,10 @@ export function Relief({ material }: { material: Material }) {
   const detail = useEditor((state) => valueOf(state, "gather.maps.normal_is")) === "detail";
   const lights = isLightSet(material);
   const walked = Boolean(material.recipe.operations["gather.walk"]?.normal) && !height;
+  // How deep it reaches is known: no steepness is asked for.
+  const given = useEditor((state) => valueOf(state, "gather.maps.height_mm")) as number;
+  const wide = useEditor((state) => valueOf(state, "square.size.sample_mm")) as number;
+  const isDeep = walked || Boolean(height && (brought || (given > 0 && wide > 0)));
   const leaning = detail ? null : (brought ?? lights);
   return (
     <>
@@ -51,7 +55,7 @@ export function Relief({ material }: { material: Material }) {
           <BandCurve material={material} />
         </>
       )}
-      {leaning ? null : <Setting path="relief.height.steepness" />}
+      {leaning || isDeep ? null : <Setting path="relief.height.steepness" />}
       <Facts
         rows={[
           [
