@@ -12,7 +12,7 @@ from amber_thicket.core.gather import registration as placed
 from amber_thicket.core.links import chain, linked
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
-from amber_thicket.core.relief import bands, cues, curvature, height, hued, normal, occlusion, shape, split
+from amber_thicket.core.relief import bands, cues, curvature, height, hued, normal, occlusion, shape, split, stones
 from amber_thicket.core.relief import covered as laid
 from amber_thicket.core.relief import light as light_found
 from amber_thicket.core.response import color, compared, covers, levels, roughness, zones
@@ -80,7 +80,7 @@ OPERATIONS: tuple[Operation, ...] = linked(
         light_found.OPERATION,
         hued.OPERATION,
         cues.OPERATION,
-        *chain("cue", bands.OPERATION, height.OPERATION, makes="formed"),
+        *chain("cue", stones.OPERATION, bands.OPERATION, height.OPERATION, makes="formed"),
         compared.OPERATION,
         zones.OPERATION,
         shape.OPERATION,

@@ -14,9 +14,11 @@ from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.relief.by_eye import ROUNDS, Changes, Reading, alike, readings, worth_showing
+from amber_thicket.core.relief.sure import agreement_of_cues
 from amber_thicket.core.shading.slope import slopes
-from amber_thicket.errors import BadSetting
+from amber_thicket.errors import BadSetting, NotFound
 from amber_thicket.service.preview import encoded, preview_size
 
 # Readings are compared at this size, and shown as parts of so many px of a preview.
@@ -110,6 +112,29 @@ def _png(codes: Any) -> str:
 def _jpeg(linear: Pixels) -> str:
     data = encoded(encode_srgb8(np.ascontiguousarray(linear.clip(0, 1))), "jpg", 88)
     return "data:image/jpeg;base64," + base64.b64encode(data).decode()
+
+
+def sure(evaluation: Evaluation) -> Pixels:
+    """(H, W) in 0..1: where the cues of one photograph agree with the height that is taken, at plan size. Raises
+    NotFound where the height was not read from colour."""
+    given = evaluation.given(BY_ID["relief.height"])
+    if given is not None:
+        raise NotFound(
+            "This height was not read from the colour.", remedy="A walk-by shows where its photographs agree."
+        )
+    size = fit_side(evaluation.recipe, _COMPARED)
+    taken = evaluation.layer("formed", size).pixels
+    tone, shading = (
+        evaluation.with_changes({"relief.cues.estimator": name}).layer("cue", size).pixels
+        for name in ("tone", "shading")
+    )
+    return agreement_of_cues(tone, shading, taken, size[0])
+
+
+def sure_picture(evaluation: Evaluation) -> bytes:
+    """What sure() tells, as JPEG: white is sure."""
+    codes = np.rint(sure(evaluation) * 255).astype(np.uint8)
+    return encoded(np.repeat(codes[..., None], 3, -1), "jpg", 88)
 
 
 def fitted(evaluation: Evaluation, choose: Any, rounds: Sequence[str] = ROUNDS) -> Changes:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint
+from flask import Blueprint, Response
 from pydantic import Field
 
 from amber_thicket.core.progress import progress_to
@@ -39,3 +39,11 @@ def asked(material_id: str, body: EyeAsked) -> Any:
 
     with progress_to(heard):
         return by_eye.described(evaluation, body.round, body.chosen, body.refused)
+
+
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/sure.jpg", media=("image/jpeg",))
+def sure(material_id: str) -> Any:
+    """Where the cues of one photograph agree on its height; white is sure."""
+    library = services().library
+    data = by_eye.sure_picture(library.evaluation(library.get(material_id)))
+    return Response(data, mimetype="image/jpeg", headers={"Cache-Control": "no-store"})

@@ -10,11 +10,15 @@ import cv2
 import numpy as np
 
 from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.relief.by_eye import CUES, ROUNDS, SIZES, alike, readings, worth_showing
-from amber_thicket.errors import BadSetting
-from amber_thicket.service.by_eye import PART, Question, described, fitted, question
-from tests.support import evaluation, size_of
+from amber_thicket.core.relief.stones import _leaning
+from amber_thicket.core.relief.sure import agreement_of_cues
+from amber_thicket.errors import BadSetting, NotFound
+from amber_thicket.service.by_eye import PART, Question, described, fitted, question, sure
+from amber_thicket.standins.capture_rig import camera
+from tests.support import ArraySource, evaluation, rig_surface, size_of
 
 SIDE = 256
 
@@ -136,6 +140,88 @@ class QuestionTest(unittest.TestCase):
         self.assertTrue(all(option["normal"].startswith("data:image/png") for option in told["options"]))
         self.assertEqual(len({option["normal"] for option in told["options"]}), 4)
         self.assertTrue(told["photograph"].startswith("data:image/jpeg"))
+
+
+class SureTest(unittest.TestCase):
+    def test_the_surer_half_is_truer(self) -> None:
+        # Not on every surface (docs/decisions/034); by a good deal in the mean.
+        gains = []
+        for kind in ("slate_shingles", "coir_matting", "tide_pebbles"):
+            surface = rig_surface(kind, 512, 5)
+            codes = camera.photograph(surface, camera.Shot(sun=0.0, sky=1.0, gloss=0.0), np.random.default_rng(1))
+            one = evaluation(decode_srgb(codes), **{"tile.join.method": "none", **size_of(512)})
+            told = cv2.resize(sure(one), (512, 512))
+            fields = (np.asarray(one.layer("formed", (512, 512)).pixels), surface.height.astype(np.float32))
+            slopes = [np.stack(np.gradient(cv2.GaussianBlur(field, (0, 0), 1.0))) for field in fields]
+            most = told > np.median(told)
+            found = [float(np.corrcoef(*(both[:, part].ravel() for both in slopes))[0, 1]) for part in (most, ~most)]
+            gains.append(found[0] - found[1])
+        self.assertGreater(float(np.mean(gains)), 0.1)
+
+    def test_a_height_that_was_brought_is_not_judged_so(self) -> None:
+        plain = evaluation(np.full((SIDE, SIDE, 3), 0.3, np.float32))
+        files = {"a" * 16: ArraySource(np.repeat(stones()[..., None], 3, -1), "height")}
+        one = Evaluation(
+            Recipe().with_changes({"gather.maps.height": "a" * 16}), plain.first, plain.memory, files=files
+        )
+        with self.assertRaisesRegex(NotFound, "not read from the colour"):
+            sure(one)
+
+    def test_agreeing_slopes_are_sure_and_opposite_ones_are_not(self) -> None:
+        height = stones()
+        same = agreement_of_cues(height, height, height, SIDE)
+        other = agreement_of_cues(height, -height, height, SIDE)
+        self.assertLess(float(other.max()), 0.01)
+        self.assertGreater(float(np.percentile(same, 75)), 0.5)
+
+
+class StonesTest(unittest.TestCase):
+    """Bricks of the bench in pale mortar: the joints are deep though they are bright."""
+
+    def bricks(self, **changes: Any) -> Evaluation:
+        surface = rig_surface("brick_wall", 512, 7)
+        codes = camera.photograph(surface, camera.Shot(sun=0.0, sky=1.0, gloss=0.0), np.random.default_rng(1))
+        return evaluation(decode_srgb(codes), **{"tile.join.method": "none", **size_of(512)}, **changes)
+
+    def correlation(self, one: Evaluation) -> float:
+        made = one.layer("formed", (512, 512)).pixels
+        true = rig_surface("brick_wall", 512, 7).height
+        return slopes_alike(np.asarray(made), np.asarray(true, np.float32))
+
+    def test_pale_joints_lie_deep_when_that_is_said(self) -> None:
+        self.assertLess(self.correlation(self.bricks()), 0)
+        sunk = self.bricks(**{"relief.stones.sink": 100.0})
+        self.assertGreater(self.correlation(sunk), 0.5)
+        half = self.bricks(**{"relief.stones.sink": 50.0})
+        self.assertGreater(self.correlation(sunk), self.correlation(half))
+        evidence = sunk.layer("formed", (512, 512)).evidence
+        self.assertGreater(evidence["pieces"], 40)
+        # The same at another size.
+        large = (
+            sunk.with_changes({"square.size.width": 1024, "square.size.height": 1024})
+            .layer("formed", (1024, 1024))
+            .pixels
+        )
+        small = cv2.resize(np.asarray(large), (512, 512), interpolation=cv2.INTER_AREA)
+        self.assertGreater(np.corrcoef(small.ravel(), sunk.layer("formed", (512, 512)).pixels.ravel())[0, 1], 0.98)
+
+    def test_level_takes_height_and_tilt_of_each_piece(self) -> None:
+        y, x = np.mgrid[0:60, 0:90].astype(np.float32)
+        labels = (x // 30).astype(np.int32)
+        field = np.float32([0.3, -1.0, 2.0])[labels] + np.float32([0.01, 0, -0.02])[labels] * x + 0.005 * y
+        np.testing.assert_allclose(
+            _leaning(field.astype(np.float32), labels, np.ones(labels.shape, bool)), field, atol=2e-3
+        )
+
+    def test_where_there_are_no_pieces_nothing_changes(self) -> None:
+        plain = evaluation(decode_srgb(camera.photograph(rig_surface("lime_render", 512, 5), camera.Shot(), np.random.default_rng(1))),
+                           **{"tile.join.method": "none", **size_of(512)})  # fmt: skip
+        before = plain.layer("formed", (512, 512))
+        said = plain.with_changes({"relief.stones.sink": 100.0, "relief.stones.level": 100.0}).layer(
+            "formed", (512, 512)
+        )
+        np.testing.assert_allclose(said.pixels, before.pixels, atol=1e-6)
+        self.assertEqual(said.evidence["pieces"], 0)
 
 
 if __name__ == "__main__":

@@ -347,6 +347,8 @@ class RoutesTest(AppTest):
         self.assertEqual([len(first["options"]), first["options"][0]["id"]], [4, "auto"])
         then = {"round": "size", "chosen": first["options"][1]["changes"]}
         self.assertEqual(self.ask("POST", f"{at}/by-eye", json=then)["options"][0]["id"], "as_it_is")
+        sure = self.ask("GET", f"{at}/sure.jpg")
+        self.assertEqual(Image.open(io.BytesIO(sure.data)).format, "JPEG")
         # Nothing is changed by asking.
         self.assertEqual(self.ask("GET", at)["revision"], before["revision"])
 

@@ -177,6 +177,8 @@ export interface SettingValues {
   "relief.cues.cyan": number;
   "relief.cues.blue": number;
   "relief.cues.purple": number;
+  "relief.stones.level": number;
+  "relief.stones.sink": number;
   "relief.bands.finest": number;
   "relief.bands.fine": number;
   "relief.bands.small": number;

@@ -8,6 +8,7 @@ import { arrowStep } from "../../ui/arrows";
 import { Button } from "../../ui/Button";
 import { Setting } from "../Setting";
 import { ByEye } from "./ByEye";
+import { Stones } from "./Stones";
 
 const SIDES = ["right", "top right", "top", "top left", "left", "bottom left", "bottom", "bottom right"];
 const sideOf = (bearing: number) => SIDES[Math.round(bearing / 45) % 8]!;
@@ -52,6 +53,7 @@ export function Light({ material }: { material: Material }) {
       </Button>
       {shaded && <Setting path="relief.cues.other_end" />}
       <ByEye material={material} />
+      <Stones material={material} />
     </section>
   );
 }
