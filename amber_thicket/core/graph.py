@@ -20,7 +20,7 @@ from amber_thicket.core.progress import progress_to
 from amber_thicket.core.raster import Frame, Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.registry import BY_ID, BY_LAYER, CARRIED
-from amber_thicket.core.roles import COMPARED, EVERY, MADE
+from amber_thicket.core.roles import BESIDE, COMPARED, EVERY, MADE
 from amber_thicket.core.settings import Record
 from amber_thicket.core.source import Source, halvings
 from amber_thicket.core.square.crop import sampled
@@ -175,7 +175,7 @@ class Evaluation:
             return self._key(_ALIASES[layer], sizes)
         if "." in layer:
             return self._together_key(layer, sizes)
-        if layer in COMPARED:
+        if layer in COMPARED or layer in BESIDE:
             return self._key(f"tiled.{layer}", sizes)
         operation = BY_LAYER[layer]
         settings = self.recipe.settings(operation.id)
@@ -210,7 +210,7 @@ class Evaluation:
 
     def compared(self) -> tuple[str, ...]:
         """Layers that are there to compare with."""
-        return tuple(role for role in COMPARED if role in self.brought)
+        return tuple(role for role in (*COMPARED, *BESIDE) if role in self.brought)
 
     def _inputs(self, operation: Operation) -> tuple[str | None, ...]:
         given = self.given(operation)
@@ -500,7 +500,7 @@ class Evaluation:
                 if operation.idle and operation.idle(self.recipe.settings(operation.id)):
                     return self._layer(f"{before}.{role}", sizes)
             return self.memory.get(self._key(name, sizes), lambda: self._together(name, sizes), self.cancel.check)
-        if name in COMPARED:
+        if name in COMPARED or name in BESIDE:
             return self._layer(f"tiled.{name}", sizes)
         operation = BY_LAYER[name]
         settings = self.recipe.settings(operation.id)

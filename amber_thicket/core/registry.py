@@ -5,7 +5,20 @@ from __future__ import annotations
 from typing import Any
 
 from amber_thicket.core import limits
-from amber_thicket.core.even import blotches, drift, glare, highlight, hues, light, original, raking, shadow, sun, tone
+from amber_thicket.core.even import (
+    blotches,
+    both_lights,
+    drift,
+    glare,
+    highlight,
+    hues,
+    light,
+    original,
+    raking,
+    shadow,
+    sun,
+    tone,
+)
 from amber_thicket.core.even import known_shading as known
 from amber_thicket.core.gather import camera, lights, maps, merge, orient, walk, white
 from amber_thicket.core.gather import registration as placed
@@ -52,6 +65,7 @@ OPERATIONS: tuple[Operation, ...] = linked(
         # Takes the light out of the sample, a kind at a time.
         *chain(
             "squared",
+            both_lights.OPERATION,
             light.OPERATION,
             sun.OPERATION,
             known.OPERATION,

@@ -169,7 +169,14 @@ def _to_compare(role: Role) -> Role:
 COMPARED: dict[str, Role] = {
     role.id: role for role in map(_to_compare, (ROLES[id] for id in ("base_color", "height", "normal", "roughness")))
 }
-EVERY: dict[str, Role] = {**ROLES, **COMPARED}
+# Photographs that help to make maps and are none themselves. Never packed.
+BESIDE: dict[str, Role] = {
+    "other_light": Role(
+        "other_light", "In another light", 3, "srgb", 0.5, 8, "bright", made=False, short="Other light",
+        words=("otherlight", "secondlight", "flash", "withflash"), shot="often",
+    )
+}  # fmt: skip
+EVERY: dict[str, Role] = {**ROLES, **COMPARED, **BESIDE}
 
 MADE: tuple[str, ...] = tuple(role.id for role in ROLES.values() if role.made)
 OPTIONAL: tuple[str, ...] = tuple(role.id for role in ROLES.values() if not role.made)

@@ -18,7 +18,7 @@ from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.numeric.colour import coded_luminance, encode_srgb8
 from amber_thicket.core.numeric.ground import silhouette
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.roles import ROLES
+from amber_thicket.core.roles import EVERY
 from amber_thicket.core.source import Source, halvings
 from amber_thicket.errors import BadSetting, NotFound, UnreadableFile
 from amber_thicket.service.preview import encoded
@@ -140,7 +140,7 @@ def fits_of(evaluation: Evaluation) -> dict[str, PlacementFit]:
     found = {}
     for role in evaluation.brought:
         key = str(getattr(chosen, role, "")).partition(".")[0]
-        if key in laid or (ROLES[role].shot == "often" and key in evaluation.files) if role in ROLES else False:
+        if key in laid or (role in EVERY and EVERY[role].shot == "often" and key in evaluation.files):
             found[role] = fit_of(evaluation, key)
     return found
 

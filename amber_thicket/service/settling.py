@@ -14,7 +14,7 @@ from amber_thicket.service.sources import file_key, files_of
 from amber_thicket.store.models import Material
 
 # How each kind of second photograph goes with the first; parts first, so that sides lie on the whole.
-_WAYS = {"part": "join", "back": "lay", "back_lit": "lay"}
+_WAYS = {"part": "join", "back": "lay", "back_lit": "lay", "other_light": "lay"}
 
 
 def settled_recipe(

@@ -20,7 +20,7 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.core.shading.one_view import changes_of, compare, evenly_lit, of_one_view
 from amber_thicket.errors import UnreadableFile
 
-Kind = Literal["apart", "light_set", "bracket", "focus", "cutout", "walk_by", "parts", "maps"]
+Kind = Literal["apart", "light_set", "two_lights", "bracket", "focus", "cutout", "walk_by", "parts", "maps"]
 # Files are looked at with so many px on their longer side.
 LOOK = 640
 # A bracket differs by so many stops, and by no more than this from place to place at one tone.
@@ -118,9 +118,7 @@ def _one_view(items: Sequence[Item]) -> Sorting:
             return bracket(items)
         # The same picture several times: nobody has to be asked what they are together.
         return apart(items)
-    if len(items) >= 3:
-        return light_set(items)
-    return apart(items)._replace(sure=False)
+    return light_set(items) if len(items) >= 3 else two_lights(items)
 
 
 def _exposures(items: Sequence[Item]) -> tuple[Pixels, float]:
@@ -272,6 +270,16 @@ def walk(items: Sequence[Item]) -> Sorting:
     return Sorting("walk_by", tuple(rows), f"{len(items)} photographs of one surface from different places", sure=False)
 
 
+def two_lights(items: Sequence[Item]) -> Sorting:
+    """One view in two lights, or with and without flash; all lies on the first, whose colour is worked on."""
+    order = sorted(
+        range(len(items)), key=lambda n: (named(items[n].name).role == "other_light", _number(items[n].name))
+    )
+    words = {0: ("photo", "all lies on this one"), 1: ("other_light", "the same view in another light")}
+    rows = [Row(n, *words.get(k, ("", "two photographs are enough"))) for k, n in enumerate(order)]
+    return Sorting("two_lights", tuple(rows), "one view in two lights", sure=False)
+
+
 def parts(items: Sequence[Item]) -> Sorting:
     """Photographs that go on into each other."""
     order = sorted(range(len(items)), key=lambda n: _number(items[n].name))
@@ -302,6 +310,6 @@ def apart(items: Sequence[Item]) -> Sorting:
 
 
 _AS: dict[str, Callable[[Sequence[Item]], Sorting]] = {
-    "apart": apart, "light_set": light_set, "bracket": bracket, "focus": focus, "cutout": cut_out, "walk_by": walk,
-    "parts": parts, "maps": maps,
+    "apart": apart, "light_set": light_set, "two_lights": two_lights, "bracket": bracket, "focus": focus,
+    "cutout": cut_out, "walk_by": walk, "parts": parts, "maps": maps,
 }  # fmt: skip

@@ -15,7 +15,7 @@ import numpy as np
 from amber_thicket.core.gather.maps import TAKEN
 from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.raster import Pixels
-from amber_thicket.core.roles import COMPARED, EVERY, ROLES
+from amber_thicket.core.roles import BESIDE, COMPARED, EVERY, ROLES
 from amber_thicket.core.shading.convention import y_direction
 from amber_thicket.core.shading.normal_reading import normal_reading
 
@@ -29,7 +29,9 @@ _OTHER_WORDS: dict[str, tuple[str, ...]] = {
     "front": ("front", "frontside", "face", "topside"),
     "packed": ("occlusionroughnessmetallic", "orm", "arm", "rma", "mra", "mro", "rmo", "maskmap", "mads"),
 }
-WORDS: dict[str, tuple[str, ...]] = {role.id: role.words for role in ROLES.values() if role.words} | _OTHER_WORDS
+WORDS: dict[str, tuple[str, ...]] = {
+    role.id: role.words for role in (*ROLES.values(), *BESIDE.values()) if role.words
+} | _OTHER_WORDS
 # What the letters of a packed texture stand for; common practice, no source.
 _LETTERS = {"o": "ambient_occlusion", "a": "ambient_occlusion", "r": "roughness", "m": "metallic"}
 _WHOLE = {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
@@ -24,6 +24,8 @@ from amber_thicket.core.relief.estimate import (
 from amber_thicket.core.relief.hued import hued_of, tone_with
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.shading.raking import Raking
+from amber_thicket.core.shading.slope import slopes
+from amber_thicket.core.shading.two_lights import axis_of_two, difference_of_lights, middle_light
 from amber_thicket.core.tile.extended import bled
 
 # How much the tone counts beside the shading; the light must come from above or below by so much to tell its end.
@@ -33,6 +35,10 @@ _THICKNESS, _BESIDE, _DARKEST = 0.6, 0.08, 2e-3
 # How far from the edge of a cut-out its tone is not believed, and how far what it has in common along it is no relief,
 # in tile widths; in so many steps.
 _RIM, _ALONG_RIM, _RIM_STEPS = 0.007, 0.06, 24
+# How much recesses count beside what two lights tell.
+_RECESSES_BESIDE = 0.6
+# From so much correlation of slopes on recesses say which end of the axis of two lights is the first's.
+_CONTRADICTS = 0.03
 _Layer = Callable[[], Raster]
 
 
@@ -122,17 +128,19 @@ class Settings(OperationSettings):
 @dataclass(frozen=True)
 class Parts:
     """What the estimates are made of: the spectrum of a tone of `shape`, the height its recesses tell, and that of a
-    thing light shines through, where there is a photograph of that."""
+    thing light shines through, where there is a photograph of that. sides: spectrum of how two lights differ, where
+    there is a photograph in another light."""
 
     shape: tuple[int, int]
     spectrum: Pixels
     recesses: Pixels
     thickness: Pixels | None = None
+    sides: Pixels | None = None
 
     @property
     def nbytes(self) -> int:
-        return int(
-            self.spectrum.nbytes + self.recesses.nbytes + (0 if self.thickness is None else self.thickness.nbytes)
+        return sum(
+            int(one.nbytes) for one in (self.spectrum, self.recesses, self.thickness, self.sides) if one is not None
         )
 
 
@@ -185,9 +193,9 @@ def _reads_photograph(settings: dict[str, Any], evening: dict[str, Any]) -> bool
 
 
 def _counted(
-    settings: dict[str, Any], light: Raking, bearing: float, turned: bool, thickness: bool
+    settings: dict[str, Any], light: Raking, bearing: float, turned: bool, thickness: bool, sides: bool
 ) -> dict[str, float]:
-    """How much each estimate counts. thickness: there is a photograph that tells it."""
+    """How much each estimate counts. thickness, sides: there is a photograph that tells it."""
     estimator = settings["estimator"]
     if estimator == "thickness" and not thickness:
         estimator = "auto"
@@ -196,6 +204,9 @@ def _counted(
     if thickness:
         # What light shines through says how thick it is, whatever its colour; the light's side tells the finest.
         return {"thickness": _THICKNESS, "shading": light.weight, "recesses": _BESIDE, "tone": _BESIDE}
+    if sides and (light.weight or settings["light"] == "typed"):
+        # What differs between two lights is no colour: only what is narrow and deep is asked of that.
+        return {"shading": 1.0, "recesses": _RECESSES_BESIDE}
     if turned:
         # Pieces lie turned: no one light is left on the tile.
         return {"tone": 0.5, "recesses": 0.5}
@@ -209,8 +220,16 @@ def _counted(
     return {name: share for name, share in counted.items() if share > 0} or {"tone": 0.5, "recesses": 0.5}
 
 
-def _parts(tone: Pixels, tile: float, thickness: Pixels | None = None) -> Parts:
-    return Parts(tone.shape, spectrum(tone), told_by_recesses(tone, tile), thickness)
+def _parts(tone: Pixels, tile: float, thickness: Pixels | None = None, sides: Pixels | None = None) -> Parts:
+    differ = None if sides is None else spectrum(sides)
+    return Parts(tone.shape, spectrum(tone), told_by_recesses(tone, tile), thickness, differ)
+
+
+def _sides(as_shot: _Layer, other: _Layer | None, settings: dict[str, Any], tile: float) -> Pixels | None:
+    """How two lights differ; None without a second one, or where pieces lie turned."""
+    if other is None or settings["join"].method == "strew":
+        return None
+    return difference_of_lights(as_shot().pixels, other().pixels, tile)
 
 
 def thickness_told(through: Pixels, solid: Pixels) -> Pixels:
@@ -263,6 +282,19 @@ def _thickness_of(through: _Layer | None, cut: _Layer | None, settings: dict[str
     return thickness_told(through().pixels, cut().pixels)
 
 
+def _light_of_two(sides: Pixels, middle: Pixels, tile: float) -> Raking:
+    """Toward which side the first light lies. Which end of the axis it is, recesses tell: lit from both sides, what is
+    narrow and dark is deep; the other way round the slopes would contradict that. Too little of it leaves the end that
+    is nearer to the top. middle: (H, W, 3) linear, lit from both sides."""
+    axis = axis_of_two(sides)
+    told = told_by_both(spectrum(sides), tile, sides.shape, tone=0.0, shading=1.0, bearing=axis.bearing)
+    deep = told_by_recesses(coded_luminance(middle), tile)
+    pairs = [slopes(np.ascontiguousarray(field), wraps=True) for field in (field_of(told, sides.shape), deep)]
+    power = [float(np.sqrt((a * a + b * b).sum())) for a, b in pairs]
+    same = sum(float((one * other).sum()) for one, other in zip(*pairs, strict=True)) / max(power[0] * power[1], 1e-12)
+    return replace(axis, bearing=(axis.bearing + 180) % 360) if same < -_CONTRADICTS else axis
+
+
 def decide_cues(
     tiled: _Layer,
     as_shot: _Layer,
@@ -271,6 +303,7 @@ def decide_cues(
     lit: _Layer,
     through: _Layer | None,
     cut: _Layer | None,
+    other: _Layer | None,
     /,
     *,
     frame: Frame,
@@ -283,11 +316,15 @@ def decide_cues(
         tone = tone_with((hued_as_shot if photograph else hued)().pixels, hues)
     else:
         tone = coded_luminance((as_shot if photograph else tiled)().pixels)
-    parts = _parts(_within(tone, cut, settings), frame.tile_width, _thickness_of(through, cut, settings))
+    sides = _sides(as_shot, other, settings, frame.tile_width)
+    parts = _parts(_within(tone, cut, settings), frame.tile_width, _thickness_of(through, cut, settings), sides)
     steep = [
         0.0 if field is None else steepness(field, frame.tile_width) for field in (parts.recesses, parts.thickness)
     ]
-    return Looked(Raking(**lit().evidence), photograph, parts, *steep)
+    light = Raking(**lit().evidence)
+    if sides is not None and other is not None:
+        light = _light_of_two(sides, middle_light(as_shot().pixels, other().pixels), frame.tile_width)
+    return Looked(light, photograph, parts, *steep)
 
 
 def settle_cues(looked: Looked, *, frame: Frame, **settings: Any) -> Told:
@@ -297,6 +334,8 @@ def settle_cues(looked: Looked, *, frame: Frame, **settings: Any) -> Told:
     if settings["other_end"]:
         bearing = (bearing + 180) % 360
     tone, shading = steepness_told(parts.spectrum, frame.tile_width, parts.shape, bearing)
+    if parts.sides is not None:
+        shading = steepness_told(parts.sides, frame.tile_width, parts.shape, bearing)[1]
     slopes = {"tone": tone, "shading": shading, "recesses": looked.recesses, "thickness": looked.thickness}
     return Told(light, bearing, {name: max(value, 1e-6) for name, value in slopes.items()}, looked.photograph, parts)
 
@@ -309,6 +348,7 @@ def cues(
     _lit: _Layer,
     through: _Layer | None,
     cut: _Layer | None,
+    other: _Layer | None,
     /,
     *,
     frame: Frame,
@@ -317,13 +357,21 @@ def cues(
 ) -> Raster:
     """The height told, (H, W), mean about 0; each estimate has unit slope before it is weighed."""
     thick = decided.parts.thickness is not None
-    shares = _counted(settings, decided.light, decided.bearing, settings["join"].method == "strew", thick)
+    turned, two = settings["join"].method == "strew", decided.parts.sides is not None
+    shares = _counted(settings, decided.light, decided.bearing, turned, thick, two)
     gains = {name: float(share / decided.slopes[name]) for name, share in shares.items()}
     parts = decided.parts
     if parts.shape != (frame.height, frame.width):
         tone = tone_of((as_shot if decided.photograph else tiled)().pixels, _hues_in(settings))
-        parts = _parts(_within(tone, cut, settings), frame.tile_width, _thickness_of(through, cut, settings))
+        sides = _sides(as_shot, other, settings, frame.tile_width)
+        parts = _parts(_within(tone, cut, settings), frame.tile_width, _thickness_of(through, cut, settings), sides)
     result: Any = None
+    if parts.sides is not None and "shading" in gains:
+        both = told_by_both(
+            parts.sides, frame.tile_width, parts.shape, tone=0.0, shading=gains["shading"], bearing=decided.bearing
+        )
+        result = field_of(both, parts.shape)
+        gains = {name: gain for name, gain in gains.items() if name != "shading"}
     if set(gains) & {"tone", "shading"}:
         told = told_by_both(
             parts.spectrum,
@@ -333,7 +381,8 @@ def cues(
             shading=gains.get("shading", 0.0),
             bearing=decided.bearing,
         )
-        result = field_of(told, parts.shape)
+        field = field_of(told, parts.shape)
+        result = field if result is None else result + field
     if "recesses" in gains:
         deep = parts.recesses
         result = cv2.scaleAdd(deep, gains["recesses"], np.zeros_like(deep) if result is None else result)
@@ -348,6 +397,7 @@ def cues(
         "shading": round(shares.get("shading", 0.0) / whole, 3),
         "recesses": round(shares.get("recesses", 0.0) / whole, 3),
         "thickness": round(shares.get("thickness", 0.0) / whole, 3),
+        "two_lights": float(decided.parts.sides is not None),
         "strength": decided.light.strength,
         "fit": decided.light.fit,
         "weight": decided.light.weight,
@@ -355,7 +405,9 @@ def cues(
     return Raster(result, evidence=evidence)
 
 
-_READS = ("tiled", "tiled.as_shot", "hued", "hued.as_shot", "light", "?tiled.translucency", "cut")
+_READS = (
+    "tiled", "tiled.as_shot", "hued", "hued.as_shot", "light", "?tiled.translucency", "cut", "?tiled.other_light",
+)  # fmt: skip
 
 OPERATION = Operation(
     id="relief.cues",
@@ -370,7 +422,7 @@ OPERATION = Operation(
     decides_by=("source", "inside", *BANDS),
     settle=settle_cues,
     also=("tile.join", "tile.cutout", "#takes_light_out"),
-    uses=lambda options: _READS if _looks_inside(options) else _READS[:5],
+    uses=lambda options: _READS if _looks_inside(options) else (*_READS[:5], _READS[7]),
     matters=lambda options: [value for name, value in options.items() if name != "cutout"] + [options["cutout"].on],
     lazy=True,
     version=3,

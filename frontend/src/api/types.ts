@@ -28,6 +28,7 @@ export interface SettingValues {
   "gather.maps.truth_height": string;
   "gather.maps.truth_normal": string;
   "gather.maps.truth_roughness": string;
+  "gather.maps.other_light": string;
   "gather.maps.workflow": "metal" | "specular";
   "gather.maps.normal_y": "plus" | "minus";
   "gather.maps.normal_is": "whole" | "detail";
@@ -84,6 +85,7 @@ export interface SettingValues {
   "square.size.width": 256 | 512 | 1024 | 2048 | 4096 | 8192;
   "square.size.height": 256 | 512 | 1024 | 2048 | 4096 | 8192;
   "square.size.sample_mm": number;
+  "even.both_lights.amount": number;
   "even.light.amount": number;
   "even.light.size": number;
   "even.known_shading.amount": number;
@@ -285,7 +287,7 @@ export type FileRole = AnyRole | "gloss" | "light" | "all_lights" | "merged" | "
 export type LayerKeys = Record<Exclude<LayerId, OptionalRole>, string> & Partial<Record<OptionalRole, string>>;
 
 /** Maps that not every surface has, and those to compare with. */
-export type OptionalRole = "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness";
+export type OptionalRole = "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness" | "other_light";
 /** What the program says of itself once, when the page opens. */
 export interface About {
   version: string;
@@ -300,7 +302,7 @@ export interface About {
   formats: FormatInfo[];
   profiles: Profile[];
 }
-export type AnyRole = "base_color" | "height" | "normal" | "roughness" | "metallic" | "curvature" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness";
+export type AnyRole = "base_color" | "height" | "normal" | "roughness" | "metallic" | "curvature" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness" | "other_light";
 /** What is audited, for which receiver. */
 export interface Asked {
   files: File[];
@@ -770,7 +772,7 @@ export interface LampRow {
   shift?: number | null;
   stops?: number | null;
 }
-export type LayerId = "gathered" | "squared" | "evened" | "tiled" | "base_color" | "height" | "normal" | "roughness" | "metallic" | "curvature" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness";
+export type LayerId = "gathered" | "squared" | "evened" | "tiled" | "base_color" | "height" | "normal" | "roughness" | "metallic" | "curvature" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness" | "other_light";
 export type Level = "pass" | "note" | "attention" | "blocked" | "unknown";
 /** A ring of lamps; key names its pictures. residual: share of the light that no surface explains. */
 export interface Lights {

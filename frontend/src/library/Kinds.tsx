@@ -1,10 +1,22 @@
 /** What can be brought in, each with a sentence: the way into the library for what is no single photograph. */
-import { Aperture, Box, Contrast, Focus, Footprints, Images, Layers, Leaf, SunDim, WholeWord } from "lucide-react";
+import {
+  Aperture,
+  Box,
+  Contrast,
+  Focus,
+  Footprints,
+  Images,
+  Layers,
+  Leaf,
+  SunDim,
+  SunMoon,
+  WholeWord,
+} from "lucide-react";
 import type { ComponentType } from "react";
 import { goTo } from "../app/router";
 import { Dialog } from "../ui/Dialog";
 
-export type Kind = "photographs" | "lights" | "cutout" | "maps" | "bracket" | "focus" | "walk" | "scan";
+export type Kind = "photographs" | "lights" | "cutout" | "maps" | "bracket" | "focus" | "walk" | "scan" | "sides";
 
 const KINDS: {
   kind: Kind | "words" | "audit";
@@ -36,6 +48,12 @@ const KINDS: {
     name: "Walk-by",
     about: "2 to 12 handheld photographs, a step aside between them: true height without lamps or tripod.",
     icon: Footprints,
+  },
+  {
+    kind: "sides",
+    name: "Two lights",
+    about: "One view in two lights, as morning and evening sun, or with and without flash.",
+    icon: SunMoon,
   },
   {
     kind: "scan",

@@ -9,11 +9,17 @@ import { Dialog } from "../ui/Dialog";
 import { Pick } from "../ui/Pick";
 import { tellProblem } from "../ui/notices";
 
-export type SortKind = "apart" | "light_set" | "bracket" | "focus" | "cutout" | "walk_by" | "parts" | "maps";
+export type SortKind =
+  "apart" | "light_set" | "two_lights" | "bracket" | "focus" | "cutout" | "walk_by" | "parts" | "maps";
 
 const KINDS: { value: SortKind; label: string; about: string }[] = [
   { value: "apart", label: "A surface each", about: "Every file becomes a material of its own." },
   { value: "light_set", label: "Light set", about: "One view under lamps all round, in the order of the lamps." },
+  {
+    value: "two_lights",
+    label: "Two lights",
+    about: "One view, lit from two sides, or with and without flash: slopes are told without colour.",
+  },
   { value: "bracket", label: "Exposure bracket", about: "One view, lighter and darker: merged to one picture." },
   { value: "focus", label: "Focus stack", about: "One view, sharp at different depths: merged to one picture." },
   { value: "cutout", label: "Cut-out", about: "Front, back and back-lit photograph of one thing." },
@@ -32,6 +38,7 @@ const WORDS: Record<string, string> = {
   part: "Goes on with it",
   back: "Back side",
   back_lit: "Back-lit",
+  other_light: "Other light",
   merged: "Merged",
   walk: "Photograph",
   gloss: "Gloss",
@@ -40,6 +47,7 @@ const WORDS: Record<string, string> = {
 const ROLES: Record<SortKind, string[]> = {
   apart: ["photo"],
   light_set: ["light", "all_lights"],
+  two_lights: ["photo", "other_light"],
   bracket: ["merged"],
   focus: ["merged"],
   cutout: ["photo", "part", "back", "back_lit"],

@@ -57,6 +57,7 @@ const SORTED_AS: Record<Kind, SortKind | ""> = {
   bracket: "bracket",
   focus: "focus",
   scan: "",
+  sides: "two_lights",
 };
 /** What can be nothing but a scan. */
 const SCAN = /\.(obj|ply|stl|glb|las|laz)$/i;
@@ -138,7 +139,7 @@ async function settle(id: string, before: string[] = []) {
     if (material.files.some((file) => file.role === "walk") && !material.recipe.operations["gather.walk"]?.normal) {
       await findWalk(id, material.revision);
     }
-    if (fresh.some((file) => ["back", "back_lit", "part"].includes(file.guess))) {
+    if (fresh.some((file) => ["back", "back_lit", "part", "other_light"].includes(file.guess))) {
       const { told } = await api.settle(
         id,
         fresh.map((file) => file.key),

@@ -12,6 +12,7 @@ const share = (part: number | undefined) =>
 export function Even({ material }: { material: Material }) {
   const figures = useFigures(material);
   const height = useBrought("height");
+  const other = useBrought("other_light");
   const found = figures?.evidence ?? {};
   const bearing = found["even_known_shading.bearing"];
   const raked = found["even_raking.strength"];
@@ -22,6 +23,7 @@ export function Even({ material }: { material: Material }) {
   const fallOff = found["even_light.fall_off"];
   return (
     <>
+      {other && <Operation id="even.both_lights" />}
       <Operation id="even.light" />
       <Facts rows={[["Found", fallOff ? `brightest ${fallOff.toFixed(2)} × darkest` : "–"]]} />
       <div className="border-t border-line pt-1">

@@ -14,7 +14,9 @@ const SIDES = ["right", "top right", "top", "top left", "left", "bottom left", "
 const sideOf = (bearing: number) => SIDES[Math.round(bearing / 45) % 8]!;
 
 /** Why this height, in words: from which side it is lit, how much that counts, how sure it is. */
-function reason(bearing: number, shading: number, weight: number, estimator: string): string {
+function reason(bearing: number, shading: number, weight: number, estimator: string, two: boolean): string {
+  if (two && shading > 0)
+    return `Two lights tell the slopes, whatever the colour: seen from the other, this one comes from the ${sideOf(bearing)} (${bearing.toFixed(0)}°).`;
   const lit = `The light comes from the ${sideOf(bearing)} (${bearing.toFixed(0)}°), so flanks that face it are bright.`;
   if (estimator === "tone") return "Bright is taken for high, dark for deep.";
   if (estimator === "recesses") return "Dark, narrow places are taken for deep; broad tones are left alone.";
@@ -41,7 +43,7 @@ export function Light({ material }: { material: Material }) {
         <p data-testid="reason" className="flex-1 text-[12px] text-soft">
           {bearing === undefined
             ? "Looking at the light …"
-            : reason(bearing, shading, found["formed.weight"] ?? 0, estimator)}
+            : reason(bearing, shading, found["formed.weight"] ?? 0, estimator, Boolean(found["formed.two_lights"]))}
         </p>
       </div>
       <Button
