@@ -638,7 +638,7 @@ class Finding(Answer):
     level: Level
     measured: str
     limit: str
-    map: MapRole | None
+    map: AnyRole | None
     box: Box | None
     fix: Fix | None
 

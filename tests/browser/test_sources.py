@@ -13,6 +13,7 @@ from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.standins.capture_rig.camera import Shot, photograph, ring
 from amber_thicket.standins.capture_rig.cork_board import cork_board
 from amber_thicket.standins.capture_rig.embossed_hide import embossed_hide
+from amber_thicket.standins.capture_rig.handheld import hands, seen_by
 from amber_thicket.standins.capture_rig.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
 from amber_thicket.standins.capture_rig.raw_file import raw_of
 from amber_thicket.standins.capture_rig.scanned import ply_bytes, scanned
@@ -189,7 +190,7 @@ class SourcesTest(BrowserTest):
         self.assertGreater(told, 0.5)
 
     def test_a_scanned_patch_becomes_a_packed_set(self) -> None:
-        of = scanned(rig_surface("slate_shingles", 256, 4), 128, cv2.Rodrigues(np.array([0.3, -0.2, 0.1]))[0])
+        of = scanned(rig_surface("lime_render", 512, 4), 300, cv2.Rodrigues(np.array([0.3, -0.2, 0.1]))[0])
         middle = of.points[of.faces].mean(1)
         gone = np.hypot(*(middle - of.points.mean(0))[:, :2].T) > 0.55 * float(np.ptp(of.points[:, 0]))
         scan = self.folder / "slip_wall.ply"
@@ -214,9 +215,43 @@ class SourcesTest(BrowserTest):
         self.assertIn("slip wall", self.page.inner_text("header"))
         material = self.material()
         changed = material["recipe"]["operations"]
-        self.assertGreater(changed["gather.maps"]["height_mm"], 5)
-        self.assertLess(changed["square.size"]["sample_mm"], 1250)
+        self.assertGreater(changed["gather.maps"]["height_mm"], 1)
+        self.assertLess(changed["square.size"]["sample_mm"], 600)
         self.assertEqual({file["role"] for file in material["files"]} - {""}, {"base_color", "height", "normal"})
+        self.stage("Gather")
+        self.page.get_by_role("heading", name="Projected from slip_wall.ply").wait_for()
+        self.passing_pack()
+
+    def passing_pack(self) -> None:
+        """Pack, and see that no rule blocks it and that its height is there."""
+        self.assertNotIn("blocked", self.levels().values(), self.levels())
+        names = list(self.packed())
+        self.assertTrue(any("height" in name for name in names) and any("normal" in name for name in names), names)
+
+    def test_a_walk_by_becomes_a_passing_set(self) -> None:
+        surface = rig_surface("tide_pebbles", 768, 7)
+        files = {}
+        for number, hand in enumerate(hands(3, np.random.default_rng(7))):
+            seen = seen_by(
+                surface, Shot(bearing=120, elevation=50, sky=0.6), hand, (640, 512), np.random.default_rng(number)
+            )
+            files[f"shore_{number}.png"] = encoded(seen.codes)
+        self.choose("Walk-by", files, agree="Find the height")
+        told = self.page.get_by_role("list", name="What was found")
+        told.wait_for(timeout=180_000)
+        self.assertIn("photographs tell the height", told.inner_text())
+        for label, title in (("By movement", "Height by what moved"), ("Fine", "What tone and shading add")):
+            self.page.get_by_role("button", name=label, exact=True).click()
+            shown = self.page.get_by_role("img", name=title)
+            shown.wait_for()
+            retry(lambda shown=shown: shown.evaluate("i => i.naturalWidth > 300"), 60)
+            self.page.keyboard.press("Escape")
+        self.stage("Relief")
+        self.page.wait_for_selector("text=what moved between the photographs")
+        self.page.locator("text=% of tile").wait_for()
+        # How deep it is was measured: no steepness is asked for.
+        self.assertEqual(self.page.get_by_role("slider", name="Steepness").count(), 0)
+        self.passing_pack()
 
     def test_two_photographs_are_joined(self) -> None:
         whole = photograph(cork_board(900, 3), Shot(), np.random.default_rng(1))

@@ -676,7 +676,7 @@ export interface Finding {
   level: Level;
   measured: string;
   limit: string;
-  map: MapRole | null;
+  map: AnyRole | null;
   box: [number, number, number, number] | null;
   fix: Fix | null;
 }
