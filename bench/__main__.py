@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|eye|lights|pieces|relief|shading|tiling|verdicts|walk] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|eye|lights|pathtraced|pieces|relief|shading|tiling|verdicts|walk] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -7,10 +7,26 @@ from __future__ import annotations
 
 import argparse
 
-from bench import arrive, bake, enlarge, eye, lights, operations, page, pieces, relief, shading, tiling, verdicts, walk
+from bench import (
+    arrive,
+    bake,
+    enlarge,
+    eye,
+    lights,
+    operations,
+    page,
+    pathtraced,
+    pieces,
+    relief,
+    shading,
+    tiling,
+    verdicts,
+    walk,
+)
 
 PARTS = {
     "operations": operations.run,
+    "pathtraced": pathtraced.run,
     "bake": bake.run,
     "arrive": arrive.run,
     "page": page.run,

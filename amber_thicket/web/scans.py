@@ -33,13 +33,17 @@ class ScanFile(Query):
     file: str = Field(min_length=1, max_length=400)
 
 
+class BesideFile(BroughtFile):
+    """A file that came with a scan."""
+
+
 class AskedScan(BroughtFile):
     """A scan as it is to be taken. beside: files that came with it, as an OBJ's texture. patch: left, top, right,
     bottom as shares of what is there; empty for the largest rectangle without holes. three: places (x, y as shares)
     that lie in the plane; empty for the plane most of it lies along. width: px; 0 for as many as it is worth. slot:
     calls off what was asked before there."""
 
-    beside: list[BroughtFile] = Field(default=[], max_length=_MOST_BESIDE)
+    beside: list[BesideFile] = Field(default=[], max_length=_MOST_BESIDE)
     unit: Literal["", "mm", "cm", "m"] = ""
     turned_over: bool = False
     patch: list[float] = Field(default=[], max_length=4)

@@ -1,6 +1,7 @@
 /** Requests to the service. Errors carry what happened and what to do. */
 import type {
   About,
+  AskedScan,
   Brief,
   BroughtFile,
   CameraProfile,
@@ -39,20 +40,6 @@ import type {
   Wanted,
   ZoneSuggestions,
 } from "./types";
-
-/** How a scan is to be taken; what is left out is found. */
-export interface AskedScan {
-  blob: string;
-  file: string;
-  beside: { blob: string; file: string }[];
-  unit?: "" | "mm" | "cm" | "m";
-  turned_over?: boolean;
-  patch?: number[];
-  three?: [number, number][];
-  width?: number;
-  width_mm?: number;
-  slot?: string;
-}
 
 export class Problem extends Error {
   constructor(

@@ -312,7 +312,7 @@ export interface Asked {
 export interface AskedScan {
   blob: string;
   file: string;
-  beside?: BroughtFile[];
+  beside?: BesideFile[];
   unit?: "" | "mm" | "cm" | "m";
   turned_over?: boolean;
   patch?: number[];
@@ -385,6 +385,11 @@ export interface AuditedSet {
   level: Level;
   files: AuditedFile[];
   findings: AuditFinding[];
+}
+/** A file that came with a scan. */
+export interface BesideFile {
+  blob: string;
+  file: string;
 }
 /** A material in the library. thumbnail: SHA-256 of a small picture. */
 export interface Brief {

@@ -1,8 +1,8 @@
 /** How a scan is taken: seen straight on, with the rectangle that becomes the material, before anything is made. */
 import { type ReactNode, useCallback, useEffect, useRef, useState } from "react";
 import { create } from "zustand";
-import { api, type AskedScan, Problem } from "../api/client";
-import type { Brief, KeptFile, ScanLook } from "../api/types";
+import { api, Problem } from "../api/client";
+import type { AskedScan, Brief, KeptFile, ScanLook } from "../api/types";
 import { useAnnounced } from "../app/events";
 import { arrowStep } from "../ui/arrows";
 import { Button } from "../ui/Button";
