@@ -84,7 +84,9 @@ def read_scan(data: bytes, name: str, beside: Mapping[str, bytes] | None = None)
         raise UnreadableFile(f"{name} is damaged or cut short.", remedy=_REMEDY, file=name) from None
     if len(found.points) < 4 or (not len(found.faces) and len(found.points) < 64):
         raise UnreadableFile(f"{name} holds no surface: {len(found.points)} points.", remedy=_REMEDY, file=name)
-    if not np.isfinite(found.points).all():
+    if len(found.faces) and not 0 <= int(found.faces.min()) <= int(found.faces.max()) < len(found.points):
+        raise UnreadableFile(f"{name} has triangles between points that are not there.", remedy=_REMEDY, file=name)
+    if not np.isfinite(found.points).all() or not np.isfinite(found.colours).all():
         raise UnreadableFile(f"{name} has places that are no numbers.", remedy="Save it again.", file=name)
     return found
 

@@ -111,7 +111,7 @@ def look(found: Scan | Elevation, asked: Asked) -> Look:
         return _look_at_depth(found, asked)
     plane = _plane(found, asked)
     width = _own_width(found, plane)
-    seen = _projected(found, plane, _WHOLE, min(_PREVIEW, width))
+    seen = _projected(found, plane, _WHOLE, _small(plane, width))
     unit: Unit = asked.unit or ("m" if found.metres == 1 else "")
     deep = float(np.subtract(*np.percentile(seen.height, (99.9, 0.1)))) * seen.unit
     kind, count = ("mesh", len(found.faces)) if len(found.faces) else ("cloud", len(found.points))
@@ -126,9 +126,15 @@ def make(found: Scan | Elevation, asked: Asked) -> ScanMaps:
         return _depth_maps(found, asked)
     plane = _plane(found, asked)
     own = _own_width(found, plane)
-    patch = asked.patch or _suggested(_projected(found, plane, _WHOLE, min(_PREVIEW, own)).holes)
+    patch = asked.patch or _suggested(_projected(found, plane, _WHOLE, _small(plane, own)).holes)
     left, top, right, bottom = _checked(patch)
     width = _checked_width(asked.width or max(LEAST, round(own * (right - left))))
+    across, along = plane.size()
+    tall = round(width * along * (bottom - top) / (across * (right - left)))
+    if tall > MOST:
+        raise BadSetting(
+            f"It would be {tall} px high.", remedy=f"The limit is {MOST} px: give a smaller width.", setting="width"
+        )
     seen = _projected(found, plane, patch, width)
     low, high = float(seen.height.min()), float(seen.height.max())
     room = 0.005 * (high - low) + 1e-6
@@ -156,7 +162,7 @@ def _plane(found: Scan, asked: Asked) -> Plane:
         return plane
     if len(asked.three) != 3:
         raise BadSetting("A plane goes through three places.", remedy="Choose three.", setting="three")
-    seen = _projected(found, plane, _WHOLE, _PREVIEW)
+    seen = _projected(found, plane, _WHOLE, _small(plane, _PREVIEW))
     rows, columns = seen.height.shape
     places = []
     for x, y in asked.three:
@@ -175,7 +181,14 @@ def _projected(found: Scan, plane: Plane, patch: Patch, width: int) -> Projected
 def _own_width(found: Scan, plane: Plane) -> int:
     """px across all that is there that the scan is worth."""
     each = own_resolution(found.points, found.faces, found.colours, found.texture, plane)
-    return int(np.clip(round(each * plane.size()[0]), LEAST, MOST))
+    wide, high = plane.size()
+    return int(np.clip(round(each * wide), LEAST, max(LEAST, int(MOST * min(1.0, wide / high)))))
+
+
+def _small(plane: Plane, width: int) -> int:
+    """px across a preview, whose longer side is _PREVIEW."""
+    across, along = plane.size()
+    return max(8, min(width, round(_PREVIEW * min(1.0, across / along))))
 
 
 def _checked_width(width: int) -> int:

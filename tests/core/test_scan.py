@@ -162,6 +162,10 @@ class MeshTest(unittest.TestCase):
         ):
             with self.assertRaisesRegex(BadSetting, words):
                 make(scan, asked)
+        narrow = Scan(scan.points * (0.05, 1, 0.05), scan.faces, scan.colours, NO_TEXTURE)
+        with self.assertRaisesRegex(BadSetting, "px high"):
+            make(narrow, Asked(width=2000, patch=WHOLE))
+        self.assertLessEqual(look(narrow, Asked()).width, 8192 // 16)
         line = np.stack([np.linspace(0, 1, 99), np.zeros(99), np.zeros(99)], 1)
         with self.assertRaisesRegex(UnreadableFile, "narrow as a line"):
             find_plane(line, np.zeros((0, 3), np.int32))

@@ -8,6 +8,7 @@ import os
 import tempfile
 import unittest
 import zipfile
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 from unittest import mock
@@ -204,6 +205,10 @@ class HostileTest(unittest.TestCase):
             read_scan(b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "a.obj")
         with self.assertRaisesRegex(UnreadableFile, "no numbers"):
             read_scan(ply_bytes(_with_nan()), "a.ply")
+        faces = thing().faces.copy()
+        faces[3, 1] = 10**6
+        with self.assertRaisesRegex(UnreadableFile, "not there|damaged"):
+            read_scan(ply_bytes(replace(thing(), faces=faces)), "a.ply")
         with self.assertRaisesRegex(UnreadableFile, "no depth map"):
             opened(b"hello", "a.ply")
 
