@@ -22,8 +22,8 @@ SHOWN = 4
 
 
 class Reading(NamedTuple):
-    """One way to read the height. label: in words. likely: how often it was the truest on surfaces that were tried, any
-    unit. changes: settings that make it."""
+    """One way to read the height. label: in words. likely: how likely it is the truest, in any unit; see
+    docs/decisions/034. changes: settings that make it."""
 
     id: str
     label: str
@@ -79,7 +79,7 @@ def _broad(id: str, label: str, likely: float, gains: Sequence[float]) -> Readin
 
 
 SIZES: tuple[Reading, ...] = (
-    _broad("as_it_is", "As it is", 2.0, (0.8, 1.0, 1.0, 1.0, 0.9, 0.7)),
+    Reading("as_it_is", "As it is", 2.0, {}),
     _broad("grain", "Grain before shape", 1.0, (1.0, 1.0, 0.9, 0.5, 0.2, 0.0)),
     _broad("middle", "Pieces before grain and ground", 1.0, (0.5, 0.8, 1.3, 1.4, 0.8, 0.2)),
     _broad("shape", "Shape before grain", 1.0, (0.5, 0.7, 1.0, 1.0, 1.5, 1.5)),
