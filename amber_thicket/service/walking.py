@@ -18,7 +18,7 @@ from amber_thicket.core.source import halvings
 from amber_thicket.core.square.flat import CORNERS
 from amber_thicket.core.square.propose import corners_of, focal_in_widths
 from amber_thicket.core.walk.poses import Poses, find_poses, matched
-from amber_thicket.core.walk.relief import find_height, look_up, places_of
+from amber_thicket.core.walk.relief import find_height, how_alike, look_up, places_of
 from amber_thicket.core.walk.source import LOOK, WalkBy
 from amber_thicket.errors import BadSetting, NotFound, UnreadableFile
 from amber_thicket.service.preview import encoded
@@ -26,6 +26,11 @@ from amber_thicket.service.preview import encoded
 Shown = Literal["height", "broad", "fine", "agree"]
 # Below so many px of movement between photographs, per relief of 1 % of the width, no parallax is told.
 _LEAST_MOVE, _ASKEW = 0.6, 1.5
+# Relief, in widths, that hides too much of itself; how alike photographs are that are to be believed, and the share of
+# what is usual among them under which one is doubted.
+_DEEP, _ALIKE, _DOUBT = 0.09, 0.93, 0.93
+# A lens that bends more is straightened in Square.
+_BENT = 0.006
 _SIDE = 900
 
 
@@ -82,7 +87,8 @@ def _found(evaluation: Evaluation, names: dict[str, str]) -> tuple[dict[str, Any
         photographs.append(source.read(level).pixels)
     told_focal = getattr(sources[0], "shot", {}).get("focal_35")
     focal = focal_in_widths(told_focal, size[1] / size[0]) if told_focal else None
-    poses = find_poses(matched(photographs), focal, [names.get(frame.file, "") for frame in frames])
+    titles = [names.get(frame.file, "") for frame in frames]
+    poses = find_poses(matched(photographs), focal, titles, size[0] / size[1])
     moves = _moves(poses, photographs[0].shape)
     if max(moves) < _LEAST_MOVE:
         raise UnreadableFile(
@@ -102,9 +108,29 @@ def _found(evaluation: Evaluation, names: dict[str, str]) -> tuple[dict[str, Any
         ("pass", f"{moved} {found.poses.focal:.2f} of the picture's width{'' if focal else ', as it was found'}."),
     ]
     noise = float(np.median(found.spread[found.agree > 0.6])) * found.poses.focal if share > 0 else 1.0
+    told += _doubts(how_alike(photographs, found), titles[1:])
+    if relief > _DEEP:
+        told.append(
+            (
+                "attention",
+                "It is deeper than what a walk-by is for: behind edges the height is made up. Look where sure.",
+            )
+        )
     if relief < 6 * noise:
         told.append(("attention", "The relief is hardly deeper than what photographs disagree by: step further aside."))
     return changes, told
+
+
+def _doubts(alike: tuple[float, ...], names: list[str]) -> list[tuple[str, str]]:
+    """Photographs that show the surface less alike than the others do."""
+    told = []
+    for number, (value, name) in enumerate(zip(alike, names, strict=True)):
+        others = [other for k, other in enumerate(alike) if k != number]
+        usual = float(np.median(others)) if others else _ALIKE
+        if value < _DOUBT * usual and value < _ALIKE:
+            why = "blurred, lit differently, or matched one repeat off"
+            told.append(("attention", f"{name} fits less than the others: {why}. Look at it, and take it out."))
+    return told
 
 
 def _moves(poses: Poses, shape: tuple[int, ...]) -> list[float]:
@@ -140,8 +166,12 @@ def _changes(frames: list[Held], poses: Poses, evaluation: Evaluation) -> dict[s
         "gather.walk.frames": held,
         "gather.walk.normal": [round(float(v), 7) for v in poses.normal],
         "gather.walk.focal": round(poses.focal, 5),
+        "gather.walk.bend": round(poses.bend, 5),
         **LEAVE_COLOUR,
     }
+    lens = evaluation.recipe.settings("square.lens")
+    if abs(poses.bend) > _BENT and lens == type(lens)():
+        changes["square.lens.k1"] = round(poses.bend, 4)
     flat = evaluation.recipe.settings("square.flat")
     away = float(np.degrees(np.arccos(np.clip(poses.normal[2], -1, 1))))
     if away > _ASKEW and flat.corners == type(flat)().corners:

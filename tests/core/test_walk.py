@@ -11,13 +11,14 @@ import numpy as np
 from amber_thicket.core.gather.walk import Held, Settings
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, luminance
+from amber_thicket.core.square.lens import straight
 from amber_thicket.core.walk.fine import fine_relief, read_fine, sharper
-from amber_thicket.core.walk.poses import find_poses, matched
-from amber_thicket.core.walk.relief import find_height, places_of
+from amber_thicket.core.walk.poses import Camera, Poses, find_poses, matched
+from amber_thicket.core.walk.relief import find_height, how_alike, places_of
 from amber_thicket.core.walk.source import WalkPart, walk_by
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.service.incoming import Brought, take
-from amber_thicket.service.walking import walk_found
+from amber_thicket.service.walking import _doubts, walk_found
 from amber_thicket.standins.capture_rig.camera import Shot
 from amber_thicket.standins.capture_rig.handheld import Hand, View, hands, seen_by
 from tests.support import ArraySource, encoded, rig_surface, temporary_library
@@ -56,6 +57,8 @@ class Parallax(unittest.TestCase):
                   (np.ascontiguousarray(found.height), true.astype(np.float32))]  # fmt: skip
         self.assertGreater(float(np.corrcoef(*slopes)[0, 1]), 0.7)
         self.assertAlmostEqual(found.poses.focal, 1.15, delta=0.06)
+        # And a lens that does not bend is not said to.
+        self.assertAlmostEqual(found.poses.bend, 0, delta=0.012)
         # In units of the camera's distance to the plane; at so few px the flow sees a little less than there is.
         inner = np.s_[40:-40, 40:-40]
         made, wanted = (
@@ -71,6 +74,25 @@ class Parallax(unittest.TestCase):
             place = -cv2.Rodrigues(camera.turn)[0].T @ camera.place
             moved = turn[0].turn() @ (np.array(turn[number].place) - np.array(turn[0].place)) / distance
             self.assertLess(float(np.linalg.norm(place - moved)), 0.006)
+
+    def test_a_lens_that_bends_is_solved_with_the_rest(self) -> None:
+        surface = rig_surface("tide_pebbles", 768, 7)
+        places = hands(3, np.random.default_rng(7), k1=-0.06)
+        seen = [seen_by(surface, LIGHT, hand, SIZE, np.random.default_rng(k)) for k, hand in enumerate(places)]
+        photographs = [decode_srgb(view.codes) for view in seen]
+        found = find_height(photographs, find_poses(matched(photographs), aspect=SIZE[0] / SIZE[1]), hold_focal=False)
+        self.assertAlmostEqual(found.poses.bend, -0.06, delta=0.02)
+        self.assertGreater(alike(found.height, level(seen[0].hit[..., 2])), 0.88)
+
+    def test_places_straightened_and_bent_again_are_where_they_were(self) -> None:
+        poses = Poses(np.array([0, 0, 1.0]), 1.1, (Camera(np.zeros(3), np.zeros(3)),), (), 0.0, -0.08, 0.64)
+        places = np.random.default_rng(1).uniform(-0.4, 0.4, (50, 2))
+        np.testing.assert_allclose(poses.seen(0, poses.points(places)), places, atol=1e-5)
+        # As Square's lens has it.
+        aspect = 1 / np.sqrt(4 * 0.64**2 - 1)
+        unit = places * (1, aspect) + 0.5
+        flat = straight(unit, aspect, k1=-0.08, k2=0.0, p1=0.0, p2=0.0)
+        np.testing.assert_allclose(poses.rays(places)[:, :2] * 1.1, (flat - 0.5) / (1, aspect), atol=1e-5)
 
     def test_two_views_already_work(self) -> None:
         views = walk("tide_pebbles", 7, 5)[:2]
@@ -194,6 +216,24 @@ class FineRelief(unittest.TestCase):
         inner = np.s_[50:-50, 50:-50]
         self.assertGreater(float(np.corrcoef(one[inner].ravel(), back[inner].ravel())[0, 1]), 0.97)
         self.assertAlmostEqual(float(back[inner].std() / one[inner].std()), 1, delta=0.12)
+
+
+class Doubts(unittest.TestCase):
+    def test_a_blurred_photograph_is_named(self) -> None:
+        photographs = [decode_srgb(view.codes) for view in walk("tide_pebbles", 7, 5)[:3]]
+        photographs[2] = cv2.GaussianBlur(photographs[2], (0, 0), 3.5)
+        found = find_height(photographs, find_poses(matched(photographs), 1.15), hold_focal=True)
+        like = how_alike(photographs, found)
+        self.assertGreater(like[0], 0.97)
+        self.assertLess(like[1], 0.9)
+        told = _doubts(like, ["two.jpg", "three.jpg"])
+        self.assertEqual(len(told), 1)
+        self.assertIn("three.jpg fits less than the others", told[0][1])
+
+    def test_what_is_alike_is_not_doubted(self) -> None:
+        self.assertEqual(_doubts((0.995, 0.99, 0.965), ["a", "b", "c"]), [])
+        self.assertEqual(_doubts((0.97,), ["a"]), [])
+        self.assertEqual(len(_doubts((0.99, 0.9, 0.99), ["a", "b", "c"])), 1)
 
 
 class CannotWork(unittest.TestCase):

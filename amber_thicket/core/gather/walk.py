@@ -32,6 +32,9 @@ class Settings(OperationSettings):
     focal: float = setting(
         1.0, ge=0.2, le=10, step=0.01, label="Focal length", help="In widths of the picture, as it was found."
     )
+    bend: float = setting(
+        0.0, ge=-0.5, le=0.5, step=0.002, label="Bend of the lens", help="As it was found; Square straightens by it."
+    )
     colour: Literal["merged", "first"] = setting(
         "merged",
         label="Colour from",

@@ -8,7 +8,7 @@ chapter 13 (planes and homographies); Triggs et al., "Bundle adjustment: a moder
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -26,11 +26,14 @@ _FEATURES, _RATIO, _FEWEST, _PLANE = 6000, 0.78, 60, 3.0
 _USED, _OFF_PLANE = 700, 0.004
 # Focal lengths that are likely when nothing is told, in widths of the picture, and how much that weighs.
 USUAL_FOCAL, _FOCAL_SPREAD, _KNOWN_SPREAD = 1.0, 0.35, 0.02
+# Bends that are likely, and how many steps undo one.
+_BEND_SPREAD, _STEPS = 0.05, 6
 
 
 @dataclass(frozen=True)
 class Camera:
-    """turn: rotation vector; place: (3,) of what it sees: X in the first camera's frame is seen at R X + t."""
+    """turn: rotation vector; place: (3,) of what it sees: X in the first camera's frame is seen at R X + t, by a lens
+    that does not bend."""
 
     turn: Pixels
     place: Pixels
@@ -45,17 +48,36 @@ class Camera:
 class Poses:
     """normal: (3,) unit vector of the plane, away from the camera. focal: in widths of the picture. cameras: of all
     photographs, the first at the origin. matches: how many places of the plane each shares with the first. rest: px of
-    1000 that matches lie off the plane's, typically; what is left is mostly relief."""
+    1000 that matches lie off the plane's, typically; what is left is mostly relief. bend: of the lens, as k1 in
+    square/lens.py; corner: widths from the middle of the picture to its corner, which that goes by."""
 
     normal: Pixels
     focal: float
     cameras: tuple[Camera, ...]
     matches: tuple[int, ...]
     rest: float
+    bend: float = 0.0
+    corner: float = 0.64
 
     def rays(self, places: Pixels) -> Pixels:
         """(N, 3) rays through places (N, 2) of the first photograph, from its middle, in widths."""
-        return np.column_stack([places / self.focal, np.ones(len(places))])
+        return np.column_stack([self._straight(places) / self.focal, np.ones(len(places))])
+
+    def seen(self, number: int, points: Pixels) -> Pixels:
+        """(N, 2) where a photograph shows points (N, 3): from its middle, in its widths."""
+        straight = self.cameras[number].seen(points, self.focal)
+        if not self.bend:
+            return straight
+        square = (straight * straight).sum(1) / self.corner**2
+        return np.asarray(straight * (1 + self.bend * square)[:, None])
+
+    def _straight(self, places: Pixels) -> Pixels:
+        """Where a lens that does not bend would show places (N, 2); by fixed-point steps."""
+        found = places
+        for _ in range(_STEPS if self.bend else 0):
+            square = (found * found).sum(1) / self.corner**2
+            found = places / (1 + self.bend * square)[:, None]
+        return np.asarray(found)
 
     def points(self, places: Pixels, height: Pixels | float = 0.0) -> Pixels:
         """(N, 3) surface points seen at places of the first photograph. height: (N,) over the plane, to the camera."""
@@ -97,9 +119,11 @@ def matched(photographs: Sequence[Pixels]) -> list[tuple[Pixels, Pixels]]:
     return pairs
 
 
-def find_poses(pairs: Sequence[tuple[Pixels, Pixels]], focal: float | None = None, names: Sequence[str] = ()) -> Poses:
+def find_poses(
+    pairs: Sequence[tuple[Pixels, Pixels]], focal: float | None = None, names: Sequence[str] = (), aspect: float = 1.25
+) -> Poses:
     """The plane and all cameras. pairs: as matched() gives them. focal: as the camera told it, in widths. names: of all
-    photographs, for messages.
+    photographs, for messages. aspect: width over height of a photograph.
 
     Raises UnreadableFile where a photograph shows too little of what the first one does.
     """
@@ -109,7 +133,7 @@ def find_poses(pairs: Sequence[tuple[Pixels, Pixels]], focal: float | None = Non
                 f"{names[number - 1]} shares too little with {names[0]}."
                 if names
                 else f"Photograph {number} shares too little with the first one.",
-                remedy="They must show the same place, sharp and from nearly the same side; take it out.",
+                remedy="They must show the same place, sharp, in the same light and from nearly the same side; take it out.",
             )
     rng = np.random.default_rng(0)
     used = []
@@ -120,7 +144,11 @@ def find_poses(pairs: Sequence[tuple[Pixels, Pixels]], focal: float | None = Non
     cameras, normal = _first_guess(used, start)
     report_progress(0.3, "Looking where the camera was held")
     spread = _KNOWN_SPREAD if focal else _FOCAL_SPREAD
-    return _adjusted(used, cameras, normal, start, spread, [None] * len(used), tuple(len(h) for h, _ in pairs))
+    every = (Camera(np.zeros(3), np.zeros(3)), *cameras)
+    begun = Poses(
+        normal, start, every, tuple(len(h) for h, _ in pairs), 0.0, corner=0.5 * float(np.hypot(1, 1 / aspect))
+    )
+    return _adjusted(used, begun, spread, [None] * len(used))
 
 
 def refine_poses(poses: Poses, pairs: Sequence[tuple[Pixels, Pixels, Pixels]], *, hold_focal: bool) -> Poses:
@@ -129,7 +157,7 @@ def refine_poses(poses: Poses, pairs: Sequence[tuple[Pixels, Pixels, Pixels]], *
     used = [(here, there) for here, there, _ in pairs]
     spread = _KNOWN_SPREAD if hold_focal else _FOCAL_SPREAD
     heights = [height for _, _, height in pairs]
-    return _adjusted(used, list(poses.cameras[1:]), poses.normal, poses.focal, spread, heights, poses.matches)
+    return _adjusted(used, poses, spread, heights)
 
 
 def _first_guess(used: Sequence[tuple[Pixels, Pixels]], focal: float) -> tuple[list[Camera], Pixels]:
@@ -162,36 +190,32 @@ def _first_guess(used: Sequence[tuple[Pixels, Pixels]], focal: float) -> tuple[l
 
 
 def _adjusted(
-    used: Sequence[tuple[Pixels, Pixels]],
-    cameras: Sequence[Camera],
-    normal: Pixels,
-    focal: float,
-    spread: float,
-    heights: Sequence[Pixels | None],
-    matches: tuple[int, ...],
+    used: Sequence[tuple[Pixels, Pixels]], begun: Poses, spread: float, heights: Sequence[Pixels | None]
 ) -> Poses:
     """All of it at once, so that matches lie as little off as they can."""
-    entries = [normal[0] / normal[2], normal[1] / normal[2], 0.0]
-    for camera in cameras:
+    entries = [begun.normal[0] / begun.normal[2], begun.normal[1] / begun.normal[2], 0.0, begun.bend]
+    for camera in begun.cameras[1:]:
         entries += [*camera.turn, *camera.place]
 
     def read(values: Pixels) -> Poses:
         tilted = np.array([values[0], values[1], 1.0])
-        rows = values[3:].reshape(-1, 6)
+        rows = values[4:].reshape(-1, 6)
         every = (Camera(np.zeros(3), np.zeros(3)), *(Camera(row[:3], row[3:]) for row in rows))
-        return Poses(tilted / np.linalg.norm(tilted), focal * float(np.exp(values[2])), every, matches, 0.0)
+        focal, bend = begun.focal * float(np.exp(values[2])), float(values[3])
+        return replace(begun, normal=tilted / np.linalg.norm(tilted), focal=focal, cameras=every, bend=bend)
 
     def off(values: Pixels) -> Pixels:
         poses = read(values)
         rests = []
-        for (here, there), camera, height in zip(used, poses.cameras[1:], heights, strict=True):
+        for number, ((here, there), height) in enumerate(zip(used, heights, strict=True), 1):
             points = poses.points(here, 0.0 if height is None else height)
-            rests.append(1000 * (camera.seen(points, poses.focal) - there).ravel())
+            rests.append(1000 * (poses.seen(number, points) - there).ravel())
         count = sum(len(rest) for rest in rests)
-        # A focal length that was told, or is usual, weighs as much as a part of the matches.
-        return np.concatenate([*rests, [values[2] / spread * np.sqrt(count) * 0.05]])
+        # A focal length that was told, or is usual, weighs as much as a part of the matches; so does a lens that does
+        # not bend.
+        likely = np.array([values[2] / spread, values[3] / _BEND_SPREAD]) * np.sqrt(count) * 0.05
+        return np.concatenate([*rests, likely])
 
     found = optimize.least_squares(off, np.array(entries), loss="soft_l1", f_scale=1.0, max_nfev=60, x_scale="jac")
     poses = read(found.x)
-    rest = float(np.median(np.abs(off(found.x)[:-1])))
-    return Poses(poses.normal, poses.focal, poses.cameras, matches, rest)
+    return replace(poses, rest=float(np.median(np.abs(off(found.x)[:-2]))))

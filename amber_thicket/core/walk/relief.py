@@ -52,7 +52,7 @@ def look_up(poses: Poses, number: int, places: Pixels, height: Pixels, shape: tu
     """(x, y), each (H, W) float32: px of another photograph where surface points are seen. places: (H·W, 2) of the
     first one, height: (H·W,) over the plane. shape: of both."""
     rows, columns = shape[:2]
-    seen = poses.cameras[number].seen(poses.points(places, height), poses.focal) * columns
+    seen = poses.seen(number, poses.points(places, height)) * columns
     x, y = seen[:, 0] + columns / 2 - 0.5, seen[:, 1] + rows / 2 - 0.5
     return x.reshape(rows, columns).astype(np.float32), y.reshape(rows, columns).astype(np.float32)
 
@@ -98,6 +98,23 @@ def find_height(photographs: Sequence[Pixels], poses: Poses, *, hold_focal: bool
         found = Parallax(_level(height, agree, places), spread, agree, poses)
     assert found is not None
     return found
+
+
+def how_alike(photographs: Sequence[Pixels], found: Parallax) -> tuple[float, ...]:
+    """For every photograph after the first, how far it shows the same there, −1..1: correlation of fine tone, laid on
+    the first by poses and height. One that is blurred, lit differently or matched one repeat off shows less than the
+    others. photographs: as for find_height(), of the height's size."""
+    shape = found.height.shape
+    places = places_of(shape)
+    tones = [_flow_tone(pixels).astype(np.float32) for pixels in photographs]
+    told = []
+    for number in range(1, len(tones)):
+        x, y = look_up(found.poses, number, places, found.height.ravel(), shape)
+        seen = cv2.remap(tones[number], x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+        inside = np.minimum(np.minimum(x, shape[1] - 1 - x), np.minimum(y, shape[0] - 1 - y)) > 2 * _EDGE
+        one, other = tones[0][inside], seen[inside]
+        told.append(float(np.corrcoef(one, other)[0, 1]) if one.size > 1000 else 0.0)
+    return tuple(told)
 
 
 def _moved(flow: Any, tones: Sequence[Any], view: int, places: Pixels, found: Parallax) -> tuple[Pixels, Pixels]:

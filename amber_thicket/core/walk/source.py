@@ -52,7 +52,7 @@ class WalkBy:
 
     @cached_property
     def key(self) -> str:
-        poses = [self.poses.normal.tolist(), self.poses.focal]
+        poses = [self.poses.normal.tolist(), self.poses.focal, self.poses.bend]
         poses += [[*camera.turn.tolist(), *camera.place.tolist()] for camera in self.poses.cameras]
         parts = [VERSION, self.settings.colour, self.settings.fine, [frame.key for frame in self.frames], poses]
         return "walk-" + hashlib.sha256(json.dumps(parts).encode()).hexdigest()[:24]
@@ -150,7 +150,7 @@ class WalkBy:
         rows, columns = shape[:2]
         poses = self.told().parallax.poses
         flat = poses.points(places.reshape(-1, 2), height.ravel())
-        seen = poses.cameras[number].seen(flat, poses.focal) * columns
+        seen = poses.seen(number, flat) * columns
         x = (seen[:, 0] + columns / 2 - 0.5).reshape(height.shape).astype(np.float32)
         y = (seen[:, 1] + rows / 2 - 0.5).reshape(height.shape).astype(np.float32)
         shown = cv2.remap(pixels, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
@@ -211,5 +211,6 @@ def walk_by(settings: Settings, photograph: str, files: Mapping[str, Source], me
         return None
     cameras = tuple(Camera(np.array(frame.turn), np.array(frame.place)) for frame in frames)
     normal = np.array(settings.normal)
-    poses = Poses(normal / np.linalg.norm(normal), settings.focal, cameras, (), 0.0)
+    corner = 0.5 * float(np.hypot(1, size[1] / size[0]))
+    poses = Poses(normal / np.linalg.norm(normal), settings.focal, cameras, (), 0.0, settings.bend, corner)
     return WalkBy(settings, tuple(files[frame.file] for frame in frames), poses, memory)

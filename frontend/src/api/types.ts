@@ -61,6 +61,7 @@ export interface SettingValues {
   "gather.walk.frames": Held[];
   "gather.walk.normal": number[];
   "gather.walk.focal": number;
+  "gather.walk.bend": number;
   "gather.walk.colour": "merged" | "first";
   "gather.walk.fine": number;
   "square.lens.k1": number;
