@@ -178,8 +178,7 @@ class Evaluation:
         if layer in COMPARED or layer in BESIDE:
             return self._key(f"tiled.{layer}", sizes)
         operation = BY_LAYER[layer]
-        settings = self.recipe.settings(operation.id)
-        if operation.idle and operation.idle(settings):
+        if self._passes(operation):
             return self._key(operation.reads[0], sizes)
         parts = [operation.id, operation.version, *self._mattering(operation), asdict(self._frame(operation, sizes))]
         given = self.given(operation)
@@ -187,6 +186,12 @@ class Evaluation:
         if (given or operation).decide:
             parts.append(self._decided_key(operation))
         return _digest(parts)
+
+    def _passes(self, operation: Operation) -> bool:
+        """Whether an operation changes nothing: by its settings, or because the capture brought no such file."""
+        if operation.needs and operation.needs not in self.brought:
+            return True
+        return bool(operation.idle and operation.idle(self.recipe.settings(operation.id)))
 
     def known_keys(self) -> set[str]:
         """The content keys of what was asked for or hangs together with it and is quickly made again: layers, and what
@@ -257,7 +262,7 @@ class Evaluation:
             return _digest([source.key, role, kinds, self._map_level(source, sizes)])
         operation, before = CARRIED[step]
         settings = self.recipe.settings(operation.id)
-        if operation.idle and operation.idle(settings):
+        if self._passes(operation):
             return self._key(f"{before}.{role}", sizes)
         parts = ["together", operation.id, operation.version, settings]
         parts += [asdict(self._frame(operation, sizes)), self._key(f"{before}.{role}", sizes)]
@@ -380,7 +385,7 @@ class Evaluation:
     def plan_key(self) -> str:
         """The content key of the tile plan: another key, and joins lie elsewhere. "" where nothing is joined."""
         operation = BY_ID["tile.join"]
-        idle = operation.idle and operation.idle(self.recipe.settings(operation.id))
+        idle = self._passes(operation)
         chosen = self.recipe.settings(operation.id)
         key = "" if idle else self._made_decided_key(operation)
         # Which of several arrangements shows is chosen after they were laid.
@@ -497,14 +502,13 @@ class Evaluation:
             step, role = name.split(".")
             if step in CARRIED:
                 operation, before = CARRIED[step]
-                if operation.idle and operation.idle(self.recipe.settings(operation.id)):
+                if self._passes(operation):
                     return self._layer(f"{before}.{role}", sizes)
             return self.memory.get(self._key(name, sizes), lambda: self._together(name, sizes), self.cancel.check)
         if name in COMPARED or name in BESIDE:
             return self._layer(f"tiled.{name}", sizes)
         operation = BY_LAYER[name]
-        settings = self.recipe.settings(operation.id)
-        if operation.idle and operation.idle(settings):
+        if self._passes(operation):
             return self._layer(operation.reads[0], sizes)
 
         def compute() -> Raster:

@@ -46,11 +46,12 @@ class Operation:
     settle: makes what `apply` is handed out of what was decided and all settings, where that is quick and deciding
     is not. decides_at: the longest side in pixels its decision looks at, as far as the capture is that sharp; 0 for
     plan size. idle: says from the settings that the operation would change nothing, so its first input passes
-    through. lazy: the inputs are handed over as functions that make them, for an operation that does not always
-    need all of them. uses: those of `reads` that its settings ask for; the others are None. matters: what of its
-    own settings and those of `also` changes the pixels; all of them when None. borrows: ids of other materials
-    whose maps it asks for by `borrowed`. recalls: settings of Relief and Response its inputs are made with instead
-    of those of the recipe. given: what it does when the capture brought such a map; the first that is there counts.
+    through; needs: a role that a file has to bring, or it passes through as well. lazy: the inputs are handed over as
+    functions that make them, for an operation that does not always need all of them. uses: those of `reads` that its
+    settings ask for; the others are None. matters: what of its own settings and those of `also` changes the pixels; all
+    of them when None. borrows: ids of other materials whose maps it asks for by `borrowed`. recalls: settings of Relief
+    and Response its inputs are made with instead of those of the recipe. given: what it does when the capture brought
+    such a map; the first that is there counts.
     version: raise it when the pixels change.
     """
 
@@ -74,6 +75,7 @@ class Operation:
     borrows: Callable[[dict[str, Any]], tuple[str, ...]] | None = None
     recalls: Callable[[Any], dict[str, Any] | None] | None = None
     idle: Callable[[Any], bool] | None = None
+    needs: str = ""
     given: tuple[ExistingMap, ...] = ()
     version: int = 1
 

@@ -61,4 +61,5 @@ OPERATION = Operation(
     reads=("previous", "?squared.other_light"),
     apply=both_lights,
     idle=lambda settings: settings.amount == 0,
+    needs="other_light",
 )

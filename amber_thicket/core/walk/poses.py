@@ -133,7 +133,7 @@ def find_poses(
                 f"{names[number - 1]} shares too little with {names[0]}."
                 if names
                 else f"Photograph {number} shares too little with the first one.",
-                remedy="They must show the same place, sharp, in the same light and from nearly the same side; take it out.",
+                remedy="They must show the same place, sharp, in one light and from nearly the same side; take it out.",
             )
     rng = np.random.default_rng(0)
     used = []

@@ -24,6 +24,7 @@ _THERE_AND_BACK, _HALF = 1.0, 0.6
 _ROUNDS = 5
 # How much smaller photographs are looked at in each pass, and how far it is when each begins.
 _PASSES, _BEGIN = (2, 1, 1), (0.0, 0.12, 0.56, 1.0)
+_ROUGH, _ROUGH_BEGIN = (2, 2), (0.0, 0.5, 1.0)
 _EDGE = 14
 
 
@@ -65,15 +66,17 @@ def _flow_tone(pixels: Pixels) -> Any:
     return np.rint((fine / strong * 42 + 128).clip(0, 255)).astype(np.uint8)
 
 
-def find_height(photographs: Sequence[Pixels], poses: Poses, *, hold_focal: bool) -> Parallax:
-    """photographs: (H, W, 3) linear, of one size, the first the one the height lies on."""
+def find_height(photographs: Sequence[Pixels], poses: Poses, *, hold_focal: bool, rough: bool = False) -> Parallax:
+    """photographs: (H, W, 3) linear, of one size, the first the one the height lies on. rough: at half size, as much as
+    poses need."""
+    passes, begin = (_ROUGH, _ROUGH_BEGIN) if rough else (_PASSES, _BEGIN)
     flow = _CV.DISOpticalFlow_create(_CV.DISOPTICAL_FLOW_PRESET_MEDIUM)
     flow.setFinestScale(0)
     flow.setPatchSize(10)
     flow.setPatchStride(3)
     flow.setVariationalRefinementIterations(8)
     found: Parallax | None = None
-    for number, factor in enumerate(_PASSES):
+    for number, factor in enumerate(passes):
         seen = [shrink(pixels, factor) for pixels in photographs]
         shape, places = seen[0].shape[:2], places_of(seen[0].shape)
         tones = [_flow_tone(pixels) for pixels in seen]
@@ -85,7 +88,7 @@ def find_height(photographs: Sequence[Pixels], poses: Poses, *, hold_focal: bool
         start = Parallax(before, before, before, poses)
         moves, steps, weights = [], [], []
         for view in range(1, len(seen)):
-            share = (_BEGIN[number] + (_BEGIN[number + 1] - _BEGIN[number]) * (view - 1) / (len(seen) - 1)) * 0.6
+            share = (begin[number] + (begin[number + 1] - begin[number]) * (view - 1) / (len(seen) - 1)) * 0.6
             report_progress(0.35 + share, "Comparing what moved" if number else "Comparing what moved, roughly")
             move, weight = _moved(flow, tones, view, places, start)
             moves.append(move)
@@ -93,7 +96,7 @@ def find_height(photographs: Sequence[Pixels], poses: Poses, *, hold_focal: bool
             steps.append(_per_height(poses, view, places, before.ravel(), shape))
         made, spread, agree = _merged(moves, steps, weights)
         height = _filled(before + made, agree)
-        if number < len(_PASSES) - 1:
+        if rough or number < len(passes) - 1:
             poses = _refined(poses, moves, weights, places, before, height, hold_focal)
         found = Parallax(_level(height, agree, places), spread, agree, poses)
     assert found is not None
