@@ -11,7 +11,7 @@ import numpy as np
 from amber_thicket.core.gather.roles import LEAVE_COLOUR
 from amber_thicket.core.gather.walk import FEWEST, MOST, Held
 from amber_thicket.core.graph import Evaluation
-from amber_thicket.core.progress import progress_to, report_progress
+from amber_thicket.core.progress import part_of_progress, progress_to, report_progress
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.source import halvings
@@ -95,8 +95,12 @@ def _found(evaluation: Evaluation, names: dict[str, str]) -> tuple[dict[str, Any
             "The camera only turned or zoomed between these photographs: nothing moves against anything else.",
             remedy="Take a step aside between photographs, or use one of them alone.",
         )
-    found = find_height(photographs, poses, hold_focal=focal is not None)
-    changes = _changes(frames, found.poses, evaluation)
+    with part_of_progress(0.3, 0.5, "Looking where the camera was held"):
+        poses = find_height(photographs, poses, hold_focal=focal is not None, rough=True).poses
+    changes = _changes(frames, poses, evaluation)
+    # The height itself is worked out once, as everybody will read it.
+    with part_of_progress(0.5, 1.0, "Comparing what moved"):
+        found = _walked(evaluation.with_changes(changes)).told().parallax
     share = found.share()
     relief = float(np.subtract(*np.percentile(found.height, (99.5, 0.5)))) * found.poses.focal
     deep = (

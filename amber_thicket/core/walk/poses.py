@@ -68,14 +68,14 @@ class Poses:
         straight = self.cameras[number].seen(points, self.focal)
         if not self.bend:
             return straight
-        square = (straight * straight).sum(1) / self.corner**2
+        square = np.einsum("nk,nk->n", straight, straight) / self.corner**2
         return np.asarray(straight * (1 + self.bend * square)[:, None])
 
     def _straight(self, places: Pixels) -> Pixels:
         """Where a lens that does not bend would show places (N, 2); by fixed-point steps."""
         found = places
         for _ in range(_STEPS if self.bend else 0):
-            square = (found * found).sum(1) / self.corner**2
+            square = np.einsum("nk,nk->n", found, found) / self.corner**2
             found = places / (1 + self.bend * square)[:, None]
         return np.asarray(found)
 
