@@ -23,7 +23,7 @@ from amber_thicket.core.walk.source import LOOK, WalkBy
 from amber_thicket.errors import BadSetting, NotFound, UnreadableFile
 from amber_thicket.service.preview import encoded
 
-Shown = Literal["height", "broad", "fine", "agree"]
+Shown = Literal["height", "broad", "fine", "agree", "rough"]
 # Below so many px of movement between photographs, per relief of 1 % of the width, no parallax is told.
 _LEAST_MOVE, _ASKEW = 0.6, 1.5
 # Relief, in widths, that hides too much of itself; how alike photographs are that are to be believed, and the share of
@@ -96,7 +96,9 @@ def _found(evaluation: Evaluation, names: dict[str, str]) -> tuple[dict[str, Any
             remedy="Take a step aside between photographs, or use one of them alone.",
         )
     with part_of_progress(0.3, 0.5, "Looking where the camera was held"):
-        poses = find_height(photographs, poses, hold_focal=focal is not None, rough=True).poses
+        rough = find_height(photographs, poses, hold_focal=focal is not None, rough=True)
+    poses = rough.poses
+    evaluation.memory.get(_rough_key(evaluation), lambda: _jpeg(_in_unit(rough.height, 0.5)))
     changes = _changes(frames, poses, evaluation)
     # The height itself is worked out once, as everybody will read it.
     with part_of_progress(0.5, 1.0, "Comparing what moved"):
@@ -229,7 +231,13 @@ def _in_unit(field: Pixels, left: float) -> Pixels:
 
 
 def picture(evaluation: Evaluation, what: Shown) -> bytes:
-    """The height, what parallax alone says of it, what colour adds to that, or how many photographs agree, as JPEG."""
+    """The height, what parallax alone says of it, what colour adds to that, how many photographs agree, or the first
+    rough height while it is looked for, as JPEG. Raises NotFound."""
+    if what == "rough":
+        first: bytes | None = evaluation.memory.known(_rough_key(evaluation))
+        if first is None:
+            raise NotFound("There is no rough height yet.", remedy="Find the height; it comes a few seconds after.")
+        return first
     walked = _walked(evaluation)
     told = walked.told()
     if what in ("height", "broad"):
@@ -239,6 +247,16 @@ def picture(evaluation: Evaluation, what: Shown) -> bytes:
         shown = _in_unit(walked.height(walked.look_level()) * (told.high - told.low) - told.parallax.height, 0.5)
     else:
         shown = (told.parallax.agree / (len(walked.frames) - 1)).clip(0, 1)
+    return _jpeg(shown)
+
+
+def _jpeg(shown: Pixels) -> bytes:
+    """A field in 0..1 as a grey picture."""
     size = (min(_SIDE, shown.shape[1]), round(min(_SIDE, shown.shape[1]) * shown.shape[0] / shown.shape[1]))
     codes = np.rint(cv2.resize(shown, size, interpolation=cv2.INTER_AREA) * 255).astype(np.uint8)
     return encoded(np.repeat(codes[..., None], 3, -1), "jpg", 88)
+
+
+def _rough_key(evaluation: Evaluation) -> str:
+    frames = evaluation.recipe.settings("gather.walk").frames
+    return "walk-rough/" + "/".join(frame.file for frame in frames)

@@ -380,10 +380,16 @@ class RoutesTest(AppTest):
         at = f"/api/materials/{brief['id']}"
         self.assertFalse(self.ask("GET", f"{at}/walk")["found"])
         self.ask("GET", f"{at}/walk/height.jpg", status=404)
+        self.ask("GET", f"{at}/walk/rough.jpg", status=404)
         found = self.ask("POST", f"{at}/walk/find", json={"revision": self.ask("GET", at)["revision"]})
         self.assertIn("3 photographs tell the height", found["told"][0]["text"])
         walk = self.ask("GET", f"{at}/walk")
         self.assertTrue(walk["found"])
+        # What was shown while it was looked for is much like what was found.
+        grey = [np.asarray(Image.open(io.BytesIO(self.ask("GET", f"{at}/walk/{what}.jpg").data)).convert("L"), float)
+                for what in ("rough", "broad")]  # fmt: skip
+        fields = [cv2.resize(one, (64, 48), interpolation=cv2.INTER_AREA) for one in grey]
+        self.assertGreater(np.corrcoef(fields[0].ravel(), fields[1].ravel())[0, 1], 0.8)
         self.assertAlmostEqual(walk["frames"][1]["aside"][0], 0.2 / 1.2, delta=0.05)
         self.assertAlmostEqual(walk["frames"][2]["aside"][1], 0.15 / 1.2, delta=0.05)
         for what in ("height", "agree"):

@@ -1,8 +1,9 @@
 /** Photographs of a walk-by: where the camera was held for each, seen from above, and the pictures that prove the height. */
 import { useQuery } from "@tanstack/react-query";
 import { ScanSearch, Square } from "lucide-react";
-import { useState } from "react";
+import { useCallback, useEffect, useState } from "react";
 import { api } from "../../api/client";
+import { useAnnounced } from "../../app/events";
 import type { Material } from "../../api/types";
 import { setRole } from "../../editor/store";
 import { Button } from "../../ui/Button";
@@ -13,6 +14,8 @@ import { Setting } from "../Setting";
 import { findWalk, useWalk } from "./walk";
 
 const R = 62;
+/** From this share of the work on there is a rough height. */
+const ROUGH = 0.66;
 type Shown = "height" | "broad" | "fine" | "agree";
 const PICTURES: Record<Shown, { label: string; title: string; about: string }> = {
   height: {
@@ -37,8 +40,27 @@ const PICTURES: Record<Shown, { label: string; title: string; about: string }> =
   },
 };
 
+/** When a rough height is there while it is looked for: a number to ask for its picture with; 0 before. */
+function useRough(id: string, looking: boolean): number {
+  const [at, setAt] = useState(0);
+  useEffect(() => {
+    if (!looking) setAt(0);
+  }, [looking]);
+  useAnnounced(
+    "working",
+    useCallback(
+      (told: { id: string; share: number; what: string }) => {
+        if (told.id === id && told.share >= ROUGH) setAt((now) => now || Date.now());
+      },
+      [id],
+    ),
+  );
+  return at;
+}
+
 export function WalkBy({ material }: { material: Material }) {
   const { looking, found } = useWalk();
+  const rough = useRough(material.id, looking);
   const [shown, setShown] = useState<Shown | null>(null);
   const walk = useQuery({
     queryKey: [
@@ -71,6 +93,16 @@ export function WalkBy({ material }: { material: Material }) {
           </Button>
         )}
       </h3>
+      {looking && rough && (
+        <figure className="py-1">
+          <img
+            src={`/api/materials/${material.id}/walk/rough.jpg?at=${rough}`}
+            alt="A first, rough height"
+            className="block w-full rounded-card"
+          />
+          <figcaption className="text-[12px] text-soft">A first, rough height; the real one follows.</figcaption>
+        </figure>
+      )}
       {walk.data?.found && (
         <svg
           viewBox="-100 -82 200 164"
