@@ -24,12 +24,12 @@ from amber_thicket.errors import ThicketError, TooLarge, UnreadableFile
 from amber_thicket.formats import limits
 
 MOST_TRIANGLES, MOST_POINTS = 8_000_000, 40_000_000
-KINDS = ("obj", "ply", "stl", "glb", "las")
 _REMEDY = "Give OBJ, PLY, STL, GLB, LAS or LAZ that opens elsewhere; an OBJ with its texture as one zip."
 # Bytes that reading takes for each triangle or point, about.
 _BYTES_EACH = 160
 _MOST_TEXTURE = 16_384
-_BESIDE = (".mtl", ".jpg", ".jpeg", ".png", ".bmp", ".tga", ".tif", ".tiff")
+# What an OBJ may name.
+BESIDE = (".mtl", ".jpg", ".jpeg", ".png", ".bmp", ".tga", ".tif", ".tiff")
 log = logging.getLogger(__name__)
 
 
@@ -286,7 +286,7 @@ def scan_in_zip(entries: Mapping[str, bytes], name: str) -> tuple[str, bytes, di
             remedy="Pack one scan with its material and texture.", file=name,
         )  # fmt: skip
     ((path, data),) = found.items()
-    beside = {other: content for other, content in entries.items() if other.lower().endswith(_BESIDE)}
+    beside = {other: content for other, content in entries.items() if other.lower().endswith(BESIDE)}
     return posixpath.basename(path), data, beside
 
 

@@ -17,6 +17,7 @@ from amber_thicket.core.memory import Memory
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.formats.picture import Picture, kind_of, read_picture
+from amber_thicket.formats.scan import BESIDE
 from amber_thicket.service.lights import light_set_found, with_frame
 from amber_thicket.service.mapset import (
     LABELS,
@@ -179,10 +180,6 @@ def load_walk_by_from_paths(
     return LoadedMaterial(_evaluation(infos, contents, recipe, memory), name, ()), tuple(text for _, text in told)
 
 
-# What an OBJ may name beside it.
-_BESIDE = (".mtl", ".jpg", ".jpeg", ".png", ".bmp", ".tga", ".tif", ".tiff")
-
-
 def load_scan_from_path(
     path: Path, asked: Asked, changes: dict[str, Any], memory: Memory
 ) -> tuple[LoadedMaterial, dict[str, Any]]:
@@ -191,7 +188,7 @@ def load_scan_from_path(
     data = _bytes(path)
     beside = {}
     if path.suffix.lower() == ".obj":
-        beside = {f.name: _bytes(f) for f in sorted(path.parent.iterdir()) if f.suffix.lower() in _BESIDE}
+        beside = {f.name: _bytes(f) for f in sorted(path.parent.iterdir()) if f.suffix.lower() in BESIDE}
     made = make(opened(data, path.name, beside), asked)
     infos, contents, recipe = infos_of(made, path.name, hashlib.sha256(data).hexdigest())
     evaluation = _evaluation(infos, contents, recipe.with_changes(changes), memory)

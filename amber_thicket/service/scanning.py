@@ -34,7 +34,6 @@ from amber_thicket.store.models import Material
 
 Unit = Literal["", "mm", "cm", "m"]
 MILLIMETRES: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0}
-ENDINGS = (".obj", ".ply", ".stl", ".glb", ".las", ".laz", ".zip")
 _PREVIEW, _WHOLE = 640, (0.0, 0.0, 1.0, 1.0)
 # A hole of less than this share of the preview's width is filled without a word.
 _SMALL_HOLE = 0.012
@@ -98,11 +97,6 @@ def opened(data: bytes, name: str, beside: Mapping[str, bytes] | None = None) ->
     if scan_kind(data, name):
         return apart.read_scan(data, name, beside)
     return read_elevation(data, name)
-
-
-def is_scan(data: bytes, name: str) -> bool:
-    """Whether bytes can be nothing but a scan: triangles or points."""
-    return scan_kind(data, name) is not None
 
 
 def look(found: Scan | Elevation, asked: Asked) -> Look:

@@ -213,6 +213,18 @@ class StonesTest(unittest.TestCase):
             _leaning(field.astype(np.float32), labels, np.ones(labels.shape, bool)), field, atol=2e-3
         )
 
+    def test_level_bricks_no_longer_differ_by_their_colour(self) -> None:
+        plain, level = self.bricks(), self.bricks(**{"relief.stones.level": 100.0})
+        half = self.bricks(**{"relief.stones.level": 50.0})
+        inner = np.s_[8:-8]
+        wide = []
+        for one in (plain, half, level):
+            # What is as wide as a brick and narrower than the wall, of a height of one depth.
+            cue = np.asarray(one.layer("relief_stones" if one is not plain else "cue", (512, 512)).pixels)
+            wide.append(float(cv2.GaussianBlur(cue, (0, 0), 12)[inner, inner].std()))
+        self.assertLess(wide[2], 0.75 * wide[0])
+        self.assertTrue(wide[2] < wide[1] < wide[0])
+
     def test_where_there_are_no_pieces_nothing_changes(self) -> None:
         plain = evaluation(decode_srgb(camera.photograph(rig_surface("lime_render", 512, 5), camera.Shot(), np.random.default_rng(1))),
                            **{"tile.join.method": "none", **size_of(512)})  # fmt: skip

@@ -30,10 +30,10 @@ class Settings(OperationSettings):
     )
 
 
-def change_of_first(one: Pixels, other: Pixels, tile: float) -> tuple[Pixels, Pixels]:
-    """(what the log of the first photograph's light is changed by, how much brighter it is than the second), each
-    (H, W). Half of what differs; where much differs, the one that stands out from its neighbourhood gives way: the
-    bright one is a glint, the dark one in shadow. one, other: (H, W, 3) linear."""
+def change_of_first(one: Pixels, other: Pixels, tile: float) -> Pixels:
+    """(H, W): what the log of the first photograph's light is changed by. Half of what differs; where much differs, the
+    one that stands out from its neighbourhood gives way: the bright one is a glint, the dark one in shadow. one, other:
+    (H, W, 3) linear. tile: px of a tile width."""
     ratio = log_ratio(one, other, tile, wraps=False)
     stands = []
     for pixels in (one, other):
@@ -41,14 +41,14 @@ def change_of_first(one: Pixels, other: Pixels, tile: float) -> tuple[Pixels, Pi
         stands.append((log - blur(log, _AROUND * tile, wraps=False, fast=True)) ** 2)
     first = stands[0] / np.maximum(stands[0] + stands[1], np.float32(1e-6))
     far = ((np.abs(ratio) - np.float32(_APART)) / np.float32(_OVER)).clip(0, 1)
-    return np.asarray(-ratio * (np.float32(0.5) + far * (first - np.float32(0.5))), np.float32), ratio
+    return np.asarray(-ratio * (np.float32(0.5) + far * (first - np.float32(0.5))), np.float32)
 
 
 def both_lights(before: Raster, other: Raster | None, /, *, frame: Frame, amount: float) -> Raster:
     """Linear RGB with the light of both photographs. other: the second one, laid on the first."""
     if other is None or not amount:
         return before
-    change, _ = change_of_first(before.pixels, other.pixels, frame.tile_width)
+    change = change_of_first(before.pixels, other.pixels, frame.tile_width)
     factor = np.exp(change * np.float32(amount / 100))[..., None]
     return Raster(before.pixels * factor, evidence=dict(before.evidence))
 

@@ -118,7 +118,8 @@ def alike(heights: Sequence[Pixels]) -> Pixels:
         right, up = slopes(height, wraps=True)
         both = np.concatenate([right.ravel(), up.ravel()])
         fields.append(both / max(float(np.linalg.norm(both)), 1e-12))
-    return np.asarray(np.stack(fields) @ np.stack(fields).T, np.float32)
+    every = np.stack(fields)
+    return np.asarray(every @ every.T, np.float32)
 
 
 def worth_showing(

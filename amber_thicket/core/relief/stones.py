@@ -49,14 +49,13 @@ class Settings(OperationSettings):
 
 class Stones(NamedTuple):
     """joint: (h, w) how much of a joint a place is, 0..1. tilt: (h, w) what each piece is higher by, and leans by.
-    floor: (h, w) what the joints are higher by, along them. deep: how far they sink. contrast: of the pieces' borders.
+    floor: (h, w) what the joints are higher by, along them. deep: how far they sink.
     pieces: how many, 0 where none are evident."""
 
     joint: Pixels
     tilt: Pixels
     floor: Pixels
     deep: float
-    contrast: float
     pieces: int
 
 
@@ -75,7 +74,7 @@ def decide_stones(cue: Raster, tiled: Raster, /, *, frame: Frame, join: Any, **_
     pieces = pieces_in(wide, (0.0, 0.0, 1.0, 1.0), reading)
     if not pieces.evident:
         nothing = np.zeros((1, 1), np.float32)
-        return Stones(nothing, nothing, nothing, 0.0, pieces.contrast, 0)
+        return Stones(nothing, nothing, nothing, 0.0, 0)
     size = (wide.shape[1], wide.shape[0])
     labels = cv2.resize(pieces.labels.astype(np.float32), size, interpolation=cv2.INTER_NEAREST).astype(np.int32)
     depth = cv2.resize(pieces.depth, size, interpolation=cv2.INTER_LINEAR) / pieces.scale
@@ -88,7 +87,7 @@ def decide_stones(cue: Raster, tiled: Raster, /, *, frame: Frame, join: Any, **_
     floor = fill_by_normalized_convolution(field, np.ascontiguousarray(joint), [16 * half, 6 * half, 3 * half])
     deep = _FLANK * 2 * half * _PLAN / frame.tile_width
     joint, tilt, floor = (np.ascontiguousarray(one[inside]) for one in (joint, tilt, floor))
-    return Stones(joint, tilt, floor, deep, pieces.contrast, len(np.unique(labels[inside])))
+    return Stones(joint, tilt, floor, deep, len(np.unique(labels[inside])))
 
 
 def _leaning(field: Pixels, labels: NDArray[np.int32], inner: NDArray[np.bool_]) -> Pixels:

@@ -10,9 +10,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.filters import fill_by_normalized_convolution
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.scan.holes import carried_in
 from amber_thicket.errors import UnreadableFile
 
 # A value is none of the surface's when it is so many deviations, and so much of the whole range, from the median of
@@ -52,9 +52,7 @@ def mend(values: NDArray[Any], *, missing: float | None = None, pixel: float = 0
     holes = (~known).astype(np.float32)
     there = 1 - holes
     if holes.any():
-        scale = max(near.shape) / 1024
-        filled = fill_by_normalized_convolution(near, there, [s * scale for s in (192.0, 48.0, 12.0, 3.0, 1.0)])
-        near = np.where(known, near, filled).astype(np.float32)
+        near = np.where(known, near, carried_in(near, there)).astype(np.float32)
     lean = 0.0
     if level:
         slope, plane = _plane(near, known)

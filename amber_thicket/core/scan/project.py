@@ -20,6 +20,7 @@ from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.relief.normal import from_height
+from amber_thicket.core.scan.holes import carried_in
 from amber_thicket.core.scan.plane import Plane, areas
 
 _STRIP = 512
@@ -33,7 +34,6 @@ _NEAR = 0.2
 _FINE_SIDE, _COARSE_SIDE = 0.6, 1.3
 # Places looked at along a side of a triangle, and at most along one of a px.
 _SAMPLES, _MOST_SAMPLES, _ASIDE = 2.0, 4, 0.125
-_FILL = (192.0, 48.0, 12.0, 3.0, 1.0)
 
 
 class Projected(NamedTuple):
@@ -183,7 +183,7 @@ def _strip(
     table = decode_srgb(np.arange(256, dtype=np.uint8).reshape(1, 256))[0]
     texture = seen.texture if seen.texture.size else np.zeros((1, 1, 3), np.uint8)
     kind = seen.colours.shape[1] if len(seen.colours) else 0
-    colours = seen.colours if kind else np.zeros((1, 3), np.float32)
+    colours = seen.colours if kind else np.full((1, 3), _GREY, np.float32)
     gather = partial(
         _gather, scaled, seen.normals, np.float32(seen.smooth), faces, colours, texture, table, kind, fine, aside,
         owner, under, sums, counts, hidden,
@@ -288,7 +288,7 @@ def _gather(  # type: ignore[no-untyped-def]
                             sums[row, column, k] += _texel(texture, table, across, up, k)
                     else:
                         for k in range(3):
-                            sums[row, column, k] += 0.2
+                            sums[row, column, k] += colours[0, k]
                     sums[row, column, 3] += u * points[a, 2] + v * points[b, 2] + w * points[c, 2]
                     if smooth > 0:
                         for k in range(3):
@@ -315,10 +315,8 @@ def _finished(
     there = (known > 0).astype(np.float32)
     holes = 1 - there
     if holes.any():
-        scale = max(there.shape) / 1024
-        sigmas = [sigma * scale for sigma in _FILL]
         stack = np.concatenate([color, height[..., None]], -1).astype(np.float32)
-        filled = fill_by_normalized_convolution(np.ascontiguousarray(stack * there[..., None]), there, sigmas)
+        filled = carried_in(np.ascontiguousarray(stack * there[..., None]), there)
         lacking = holes[..., None] > 0
         color = np.where(lacking, filled[..., :3], color)
         height = np.where(lacking[..., 0], filled[..., 3], height)
