@@ -96,9 +96,10 @@ def _found(evaluation: Evaluation, names: dict[str, str]) -> tuple[dict[str, Any
             remedy="Take a step aside between photographs, or use one of them alone.",
         )
     with part_of_progress(0.3, 0.5, "Looking where the camera was held"):
-        rough = find_height(photographs, poses, hold_focal=focal is not None, rough=True)
-    poses = rough.poses
-    evaluation.memory.get(_rough_key(evaluation), lambda: _jpeg(_in_unit(rough.height, 0.5)))
+        poses = find_height(
+            photographs, poses, hold_focal=focal is not None, rough=True,
+            show=lambda height: evaluation.memory.get(_rough_key(evaluation), lambda: _jpeg(_in_unit(height, 0.5))),
+        ).poses  # fmt: skip
     changes = _changes(frames, poses, evaluation)
     # The height itself is worked out once, as everybody will read it.
     with part_of_progress(0.5, 1.0, "Comparing what moved"):

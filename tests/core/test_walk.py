@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 from functools import lru_cache
 
 import cv2
@@ -38,6 +39,13 @@ def level(height: np.ndarray) -> np.ndarray:
     """Without its plane: which way the surface leans belongs to the poses."""
     design = np.column_stack([places_of(height.shape), np.ones(height.size)])
     return height - (design @ np.linalg.lstsq(design, height.ravel(), rcond=None)[0]).reshape(height.shape)
+
+
+def with_leaf(codes: np.ndarray, across: float) -> np.ndarray:
+    """A photograph with a leaf on it, at a share of its width. codes: (H, W, 3) uint8."""
+    out = codes.copy()
+    place = (round(across * codes.shape[1]), codes.shape[0] // 2)
+    return cv2.ellipse(out, place, (34, 16), 300 * across, 0, 360, (60, 140, 40), -1, cv2.LINE_AA)
 
 
 def alike(one: np.ndarray, other: np.ndarray) -> float:
@@ -101,6 +109,14 @@ class Parallax(unittest.TestCase):
         true = level(views[0].hit[..., 2])
         broad = [cv2.GaussianBlur(np.ascontiguousarray(one, np.float32), (0, 0), 3.0) for one in (found.height, true)]
         self.assertGreater(alike(*broad), 0.8)
+        # The first pass is shown before the rest is worked out, at half size, and tells the broad relief.
+        shown: list[np.ndarray] = []
+        rough = find_height(
+            photographs, find_poses(matched(photographs), 1.15), hold_focal=True, rough=True, show=shown.append
+        )
+        self.assertEqual([one.shape for one in shown], [(SIZE[1] // 2, SIZE[0] // 2)])
+        self.assertGreater(float(np.abs(shown[0] - rough.height).max()), 0)
+        self.assertGreater(alike(cv2.resize(shown[0], SIZE), true), 0.75)
         # One other photograph is all that can agree; it must count.
         self.assertGreater(found.share(), 0.5)
         self.assertEqual(found._replace(agree=np.full((4, 4), 0.5)).share(), 0.0)
@@ -230,13 +246,91 @@ class Doubts(unittest.TestCase):
         self.assertEqual(len(told), 1)
         self.assertIn("three.jpg fits less than the others", told[0][1])
 
+    def test_a_photograph_in_other_light_is_named(self) -> None:
+        views = walk("tide_pebbles", 7, 5)
+        photographs = [decode_srgb(view.codes) for view in views[:4]]
+        hand = hands(5, np.random.default_rng(7))[2]
+        turned = replace(LIGHT, bearing=LIGHT.bearing + 90)
+        other = seen_by(rig_surface("tide_pebbles", 768, 7), turned, hand, SIZE, np.random.default_rng(2))
+        photographs[2] = decode_srgb(other.codes)
+        found = find_height(photographs, find_poses(matched(photographs), 1.15), hold_focal=True)
+        like = how_alike(photographs, found)
+        self.assertLess(like[1], 0.85)
+        self.assertGreater(min(like[0], like[2]), 0.98)
+        ((level_, said),) = _doubts(like, ["two.jpg", "three.jpg", "four.jpg"])
+        self.assertEqual(level_, "attention")
+        self.assertIn("three.jpg fits less than the others: blurred, lit differently", said)
+
+    def test_slates_are_not_matched_one_repeat_off_and_it_would_be_named(self) -> None:
+        views = walk("slate_shingles", 7, 5)[:4]
+        photographs = [decode_srgb(view.codes) for view in views]
+        found = find_height(photographs, find_poses(matched(photographs), 1.15), hold_focal=True)
+        places = hands(5, np.random.default_rng(7))
+        distance = places[0].place[2] - float(np.median(views[0].hit[..., 2]))
+        for number in range(1, 4):
+            camera = found.poses.cameras[number]
+            place = -cv2.Rodrigues(camera.turn)[0].T @ camera.place
+            moved = places[0].turn() @ (np.array(places[number].place) - np.array(places[0].place)) / distance
+            self.assertLess(float(np.linalg.norm(place - moved)), 0.01)
+        self.assertEqual(_doubts(how_alike(photographs, found), ["a", "b", "c"]), [])
+        # As if one had been laid on the slate beside: a sixth of the width.
+        second = found.poses.cameras[2]
+        beside = replace(second, place=second.place + np.array([1 / 6 / found.poses.focal, 0, 0]))
+        cameras = (*found.poses.cameras[:2], beside, *found.poses.cameras[3:])
+        wrong = found._replace(poses=replace(found.poses, cameras=cameras))
+        ((_, said),) = _doubts(how_alike(photographs, wrong), ["a.jpg", "b.jpg", "c.jpg"])
+        self.assertIn("b.jpg fits less than the others", said)
+        self.assertIn("one repeat off", said)
+
     def test_what_is_alike_is_not_doubted(self) -> None:
         self.assertEqual(_doubts((0.995, 0.99, 0.965), ["a", "b", "c"]), [])
         self.assertEqual(_doubts((0.97,), ["a"]), [])
         self.assertEqual(len(_doubts((0.99, 0.9, 0.99), ["a", "b", "c"])), 1)
 
 
+class Passing(unittest.TestCase):
+    def test_a_leaf_that_blew_on_is_in_neither_colour_nor_height(self) -> None:
+        views = walk("tide_pebbles", 7, 5)
+        clean = [decode_srgb(view.codes) for view in views]
+        # It lies elsewhere in each, and half over where it lay before.
+        photographs = [decode_srgb(with_leaf(view.codes, 0.3 + 0.1 * k)) for k, view in enumerate(views)]
+        poses = find_poses(matched(photographs), 1.15)
+        names = [f"{k:016x}" for k in range(5)]
+        frames = tuple(
+            Held(file=name, turn=tuple(camera.turn), place=tuple(camera.place))
+            for name, camera in zip(names, poses.cameras, strict=True)
+        )
+        settings = Settings(frames=frames, normal=tuple(poses.normal), focal=poses.focal)
+        made = walk_by(settings, names[0], {n: ArraySource(p, n) for n, p in zip(names, photographs, strict=True)},
+                       Memory(10**9))  # fmt: skip
+        assert made is not None
+        covered = np.any(photographs[0] != clean[0], axis=-1)
+        colour = WalkPart(made, "base_color").read(0).pixels
+        off, was = (np.abs(one - clean[0])[covered].mean() for one in (colour, photographs[0]))
+        self.assertLess(float(off), 0.25 * float(was))
+        true = level(views[0].hit[..., 2])
+        self.assertGreater(alike(made.told().parallax.height, true), 0.9)
+
+
 class CannotWork(unittest.TestCase):
+    def test_what_is_too_deep_is_said_to_be(self) -> None:
+        surface = rig_surface("tide_pebbles", 768, 7)
+        relief = float(np.subtract(*np.percentile(surface.height, (99.5, 0.5)))) / 768
+        said = {}
+        for deep in (0.05, 0.14):
+            made = replace(surface, height=surface.height * np.float32(deep / relief))
+            with temporary_library() as library:
+                rows = []
+                for number, hand in enumerate(hands(2, np.random.default_rng(7))):
+                    codes = seen_by(made, LIGHT, hand, SIZE, np.random.default_rng(number)).codes
+                    name = f"beach_{number}.png"
+                    rows.append((Brought(library.blobs.put([encoded(codes)])[0], name), "walk"))
+                (material,) = take(library, "walk_by", rows)
+                said[deep] = [text for _, text in walk_found(library.evaluation(material), {})[1]]
+        deeper = "It is deeper than what a walk-by is for"
+        self.assertTrue(any(text.startswith(deeper) for text in said[0.14]), said)
+        self.assertFalse(any(text.startswith(deeper) for text in said[0.05]), said)
+
     def test_other_surfaces_share_too_little(self) -> None:
         one = decode_srgb(walk("tide_pebbles", 7, 5)[0].codes)
         other = decode_srgb(

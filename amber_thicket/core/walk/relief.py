@@ -6,7 +6,7 @@ Kroeger et al., "Fast optical flow using dense inverse search", ECCV 2016 (the d
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -66,9 +66,16 @@ def _flow_tone(pixels: Pixels) -> Any:
     return np.rint((fine / strong * 42 + 128).clip(0, 255)).astype(np.uint8)
 
 
-def find_height(photographs: Sequence[Pixels], poses: Poses, *, hold_focal: bool, rough: bool = False) -> Parallax:
+def find_height(
+    photographs: Sequence[Pixels],
+    poses: Poses,
+    *,
+    hold_focal: bool,
+    rough: bool = False,
+    show: Callable[[Pixels], object] = lambda height: None,
+) -> Parallax:
     """photographs: (H, W, 3) linear, of one size, the first the one the height lies on. rough: at half size, as much as
-    poses need."""
+    poses need. show is given the first pass's height, at half size, long before the rest is worked out."""
     passes, begin = (_ROUGH, _ROUGH_BEGIN) if rough else (_PASSES, _BEGIN)
     flow = _CV.DISOpticalFlow_create(_CV.DISOPTICAL_FLOW_PRESET_MEDIUM)
     flow.setFinestScale(0)
@@ -99,6 +106,8 @@ def find_height(photographs: Sequence[Pixels], poses: Poses, *, hold_focal: bool
         if rough or number < len(passes) - 1:
             poses = _refined(poses, moves, weights, places, before, height, hold_focal)
         found = Parallax(_level(height, agree, places), spread, agree, poses)
+        if number == 0:
+            show(found.height)
     assert found is not None
     return found
 
