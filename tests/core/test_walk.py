@@ -116,7 +116,7 @@ class Parallax(unittest.TestCase):
         )
         self.assertEqual([one.shape for one in shown], [(SIZE[1] // 2, SIZE[0] // 2)])
         self.assertGreater(float(np.abs(shown[0] - rough.height).max()), 0)
-        self.assertGreater(alike(cv2.resize(shown[0], SIZE), true), 0.75)
+        self.assertGreater(alike(cv2.resize(shown[0], SIZE), true), 0.6)
         # One other photograph is all that can agree; it must count.
         self.assertGreater(found.share(), 0.5)
         self.assertEqual(found._replace(agree=np.full((4, 4), 0.5)).share(), 0.0)
