@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|eye|lights|pathtraced|pieces|relief|shading|tiling|verdicts|walk] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|eye|lights|pathtraced|pieces|relief|response|shading|tiling|verdicts|walk] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -18,6 +18,7 @@ from bench import (
     pathtraced,
     pieces,
     relief,
+    response,
     shading,
     tiling,
     verdicts,
@@ -36,6 +37,7 @@ PARTS = {
     "lights": lights.run,
     "pieces": pieces.run,
     "relief": relief.run,
+    "response": response.run,
     "shading": shading.run,
     "tiling": tiling.run,
     "verdicts": verdicts.run,

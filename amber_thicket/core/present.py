@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.response.covers import active_covers
 from amber_thicket.core.roles import OPTIONAL
 
 
 def says_something(recipe: Recipe, role: str) -> bool:
     """Whether anything makes the map say something. role: metallic or an optional one."""
-    specular = recipe.settings("gather.maps").workflow == "specular"
-    if specular and role in ("metallic", "specular"):
-        # Worked into base colour and metallic, it has nothing more to say.
-        return role == "metallic"
+    if role in ("metallic", "specular") and recipe.settings("gather.maps").workflow == "specular":
+        # Worked into base colour and metallic, it has nothing more to say unless something is changed on it.
+        finished = recipe.settings(f"response.on_{role}")
+        return role == "metallic" or bool(finished.in_zones or finished.strokes)
     if role.startswith("relief_"):
         return bool(recipe.settings("relief.split").on)
     if role == "opacity" and recipe.settings("tile.cutout").on:
@@ -22,7 +21,7 @@ def says_something(recipe: Recipe, role: str) -> bool:
     if own != type(own)() or finished.in_zones or finished.strokes or getattr(recipe.settings("gather.maps"), role):
         return True
     return role == "metallic" and any(
-        row.metallic or row.material for row in active_covers(recipe.settings("response.covers").covers)
+        row.metallic or row.material for row in recipe.settings("response.covers").lying()
     )
 
 

@@ -29,7 +29,8 @@ from amber_thicket.core.relief import bands, cues, curvature, height, hued, norm
 from amber_thicket.core.relief import covered as laid
 from amber_thicket.core.relief import light as light_found
 from amber_thicket.core.response import color, compared, covers, levels, roughness, zones
-from amber_thicket.core.response.finish import ColourChange, ScalarChange, finishing
+from amber_thicket.core.response import cues as told
+from amber_thicket.core.response.finish import ColourChange, RoughnessChange, ScalarChange, finishing
 from amber_thicket.core.settings import Record, describe
 from amber_thicket.core.square import crop, flat, lens, size
 from amber_thicket.core.tile import cutout, join, repair, tileset
@@ -108,6 +109,7 @@ OPERATIONS: tuple[Operation, ...] = linked(
         *split.PARTS,
         color.OPERATION,
         finishing("base_color"),
+        told.OPERATION,
         roughness.OPERATION,
         finishing("roughness"),
         *(one for made in levels.OPERATIONS for one in (made, finishing(made.name))),
@@ -150,5 +152,6 @@ SHAPES: dict[str, type[Record]] = {
     "cover": covers.Cover,
     "height": shape.HeightChange,
     "scalar": ScalarChange,
+    "roughness": RoughnessChange,
     "colour": ColourChange,
 }

@@ -11,16 +11,27 @@ from collections.abc import Sequence
 from typing import Any
 
 from amber_thicket.core.files.file_plan import PlannedFile
+from amber_thicket.core.response.convert import DIELECTRIC
 
 # Input of the standard surface, its type, by the map that feeds it.
 _INPUTS: dict[str, tuple[str, str]] = {
     "base_color": ("base_color", "color3"),
     "roughness": ("specular_roughness", "float"),
     "metallic": ("metalness", "float"),
+    # Of a specular/gloss set: nothing is metal, and the colour of the mirror image says it all.
+    "diffuse": ("base_color", "color3"),
+    "specular_color": ("specular_color", "color3"),
+    "specular": ("specular_color", "color3"),
     "opacity": ("opacity", "color3"),
     "emissive": ("emission_color", "color3"),
     "translucency": ("subsurface_color", "color3"),
 }
+
+
+# Maps that files store as colours.
+_COLOURS = ("base_color", "emissive", "translucency", "diffuse", "specular_color", "specular")
+# Maps that hold a reflectance; the surface takes it as a multiple of that of n = 1.5, its default.
+_REFLECTANCES = ("specular_color", "specular")
 
 
 def materialx_text(*, name: str, files: Sequence[PlannedFile], depth: float) -> str:
@@ -29,8 +40,10 @@ def materialx_text(*, name: str, files: Sequence[PlannedFile], depth: float) -> 
     graph = ET.SubElement(root, "nodegraph", name=f"NG_{name}")
     found = _outputs(graph, files)
     shader = ET.SubElement(root, "standard_surface", name=f"SR_{name}", type="surfaceshader")
+    taken: set[str] = set()
     for role, (target, kind) in _INPUTS.items():
-        if role in found:
+        if role in found and target not in taken:
+            taken.add(target)
             _connected(shader, target, kind, name, found[role])
     if "emissive" in found:
         _value(shader, "emission", "float", "1")
@@ -60,9 +73,19 @@ def _outputs(graph: ET.Element, files: Sequence[PlannedFile]) -> dict[str, str]:
                 continue
             node = _map_node(graph, file, role)
             kind = "vector3" if role == "normal" else _INPUTS.get(role, ("", "float"))[1]
+            if role in _REFLECTANCES:
+                node = _times(graph, f"{role}_ratio", node, 1 / DIELECTRIC)
             ET.SubElement(graph, "output", name=f"{role}_out", type=kind, nodename=node)
             found[role] = f"{role}_out"
     return found
+
+
+def _times(graph: ET.Element, name: str, node: str, factor: float) -> str:
+    """The node that multiplies a colour by a number."""
+    product = ET.SubElement(graph, "multiply", name=name, type="color3")
+    ET.SubElement(product, "input", name="in1", type="color3", nodename=node)
+    _value(product, "in2", "float", f"{factor:.6g}")
+    return name
 
 
 def _map_node(graph: ET.Element, file: PlannedFile, role: str) -> str:
@@ -97,7 +120,7 @@ def _type(file: PlannedFile) -> str:
 
 
 def _is_colour(file: PlannedFile) -> bool:
-    return len(file.contents) <= 2 and file.roles[0] in ("base_color", "emissive", "translucency", "diffuse")
+    return len(file.contents) <= 2 and file.roles[0] in _COLOURS
 
 
 def _image(graph: ET.Element, file: PlannedFile) -> str:

@@ -17,6 +17,8 @@ _INPUTS: dict[str, tuple[str, str]] = {
     "base_color": ("diffuseColor", "color3f"),
     "roughness": ("roughness", "float"),
     "metallic": ("metallic", "float"),
+    "diffuse": ("diffuseColor", "color3f"),
+    "specular_color": ("specularColor", "color3f"),
     "normal": ("normal", "normal3f"),
     "ambient_occlusion": ("occlusion", "float"),
     "opacity": ("opacity", "float"),
@@ -28,6 +30,8 @@ _INPUTS: dict[str, tuple[str, str]] = {
 def usd_text(*, name: str, files: Sequence[PlannedFile], size_m: tuple[float, float], depth_m: float) -> str:
     """The layer as text (.usda). files: those of the pack beside it, with a Y+ normal. size_m: of a tile."""
     nodes, inputs = _connected(files, depth_m)
+    # A specular/gloss set has its own way of being shaded.
+    by_specular = int(any("specular_color" in file.roles for file in files))
     outputs, shaders = network(files=files, depth=depth_m, at="/Tile/Look")
     joined, others, shown = ("\n".join(lines) for lines in (inputs, outputs, [*nodes, *shaders]))
     return f"""#usda 1.0
@@ -52,7 +56,7 @@ def Xform "Tile" (
         def Shader "Surface"
         {{
             uniform token info:id = "UsdPreviewSurface"
-            int inputs:useSpecularWorkflow = 0
+            int inputs:useSpecularWorkflow = {by_specular}
 {joined}
             token outputs:displacement
             token outputs:surface

@@ -54,6 +54,8 @@ def definition(node: ET.Element) -> str:
         return f"ND_extract_{taken}"
     if node.tag == "convert":
         return f"ND_convert_{taken}_{kind}"
+    if node.tag == "multiply":
+        return f"ND_multiply_{kind}FA"
     if node.tag in ("normalmap", "displacement"):
         return f"ND_{node.tag}_float"
     return f"ND_{node.tag}_{kind}"

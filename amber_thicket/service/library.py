@@ -14,7 +14,6 @@ from amber_thicket.core.gather.roles import Guess, named
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.recipe import Recipe, from_json
-from amber_thicket.core.response.covers import materials
 from amber_thicket.errors import NotFound, StaleEdit, ThicketError, UnreadableFile
 from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.formats.picture import read_picture
@@ -206,7 +205,7 @@ class Library:
 
     def laid_over(self, material: Material) -> dict[str, Any]:
         """Source and recipe, without what lies on them, of the materials laid over one, by id: for a worker."""
-        ids = materials(self.recipe(material).settings("response.covers").covers)
+        ids = self.recipe(material).settings("response.covers").materials()
         found = {id: self._bare(id, str(material.id)) for id in ids}
         return {id: {"source": one[0], "recipe": one[1].as_json()} for id, one in found.items() if one}
 

@@ -3,27 +3,20 @@
 from __future__ import annotations
 
 from functools import partial
-from itertools import pairwise
-from typing import Annotated
 
 import numpy as np
-from numpy.typing import NDArray
-from pydantic import Field, field_validator, model_validator
+from pydantic import field_validator, model_validator
 
 from amber_thicket.core.numeric.colour import encode_srgb, luminance, srgb_to_linear
 from amber_thicket.core.numeric.compiled import compiled
-from amber_thicket.core.numeric.libraries import interpolate
+from amber_thicket.core.numeric.curve import MOST_POINTS, Curve, checked, through
 from amber_thicket.core.numeric.oklab import lab_of, linear_of
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 
-_TABLE, _MOST_POINTS = 4096, 16
-
-
-Share = Annotated[float, Field(ge=0, le=1)]
-Curve = tuple[tuple[Share, Share], ...]
+_TABLE = 4096
 
 
 class Settings(OperationSettings):
@@ -50,33 +43,19 @@ class Settings(OperationSettings):
     )
 
     curve: Curve = setting(
-        (), most=_MOST_POINTS, label="Curve", help="Tones along a smooth curve through points of in and out, 0 to 1."
+        (), most=MOST_POINTS, label="Curve", help="Tones along a smooth curve through points of in and out, 0 to 1."
     )
 
     @field_validator("curve")
     @classmethod
     def _is_curve(cls, points: Curve) -> Curve:
-        if len(points) == 1:
-            raise ValueError(f"a curve has 2 to {_MOST_POINTS} points")
-        if any(after[0] - before[0] < 0.005 for before, after in pairwise(points)):
-            raise ValueError("points go from left to right, at least .005 apart")
-        return points
+        return checked(points)
 
     @model_validator(mode="after")
     def _are_apart(self) -> Settings:
         if self.white - self.black < 5:
             raise ValueError("white must lie at least 5 % above black")
         return self
-
-
-def through(points: NDArray[np.float64], tone: Pixels) -> Pixels:
-    """The smooth curve through points (N, 2), left to right, at coded tones in [0, 1]; level before the first and after
-    the last.
-
-    It never overshoots: monotone between points (Fritsch & Carlson 1980, by scipy's PCHIP).
-    """
-    inside = np.clip(tone, points[0, 0], points[-1, 0])
-    return np.asarray(interpolate.PchipInterpolator(points[:, 0], points[:, 1])(inside), np.float32)
 
 
 def levelled(tone: Pixels, *, black: float, white: float, midtone: float, contrast: float) -> Pixels:

@@ -14,7 +14,7 @@ from amber_thicket.core.numeric.quantiles import quantiles
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.relief.shape import reach_of, within
-from amber_thicket.core.response.covers import Cover, active_covers, materials
+from amber_thicket.core.response.covers import Cover
 from amber_thicket.core.settings import OperationSettings
 
 _Layer = Callable[[], Raster]
@@ -51,7 +51,7 @@ def decide_covered(
     shaped: _Layer, covers: _Layer, /, *, frame: Frame, **options: Any
 ) -> tuple[float, float, tuple[float, ...]]:
     """The heights that become 0 and 1, and the level of each cover that has one."""
-    rows = active_covers(options["covers"].covers)
+    rows = options["covers"].lying()
     if not rows:
         return 0.0, 1.0, ()
     field = shaped().pixels
@@ -63,7 +63,7 @@ def covered_height(
     shaped: _Layer, covers: _Layer, /, *, frame: Frame, decided: tuple[float, float, tuple[float, ...]], **options: Any
 ) -> Raster:
     """Height in [0, 1] with every cover on it, white is high, with its span."""
-    rows = active_covers(options["covers"].covers)
+    rows = options["covers"].lying()
     before = shaped()
     if not rows:
         return before
@@ -75,7 +75,7 @@ def covered_height(
 def _matters(options: dict[str, Any]) -> Any:
     return [
         [row.where, row.share, row.size, row.thick, row.smooth, row.material, row.repeat]
-        for row in active_covers(options["covers"].covers)
+        for row in options["covers"].lying()
     ]
 
 
@@ -89,9 +89,9 @@ OPERATION = Operation(
     apply=covered_height,
     decide=decide_covered,
     also=("response.covers",),
-    uses=lambda options: ("shaped", "covers") if active_covers(options["covers"].covers) else ("shaped",),
+    uses=lambda options: ("shaped", "covers") if options["covers"].lying() else ("shaped",),
     matters=_matters,
-    borrows=lambda options: materials(options["covers"].covers),
+    borrows=lambda options: options["covers"].materials(),
     lazy=True,
     version=2,
 )

@@ -14,30 +14,41 @@ from amber_thicket.core.numeric.colour import extremes
 from amber_thicket.core.raster import Pixels
 
 DIELECTRIC = 0.04
+# Metallic under which nothing is one, and over which nothing is left to mirror besides.
+_NO_METAL, _ALL_METAL = 0.2, 0.98
 
 
-def to_specular(base: Pixels, metallic: Pixels) -> tuple[Pixels, Pixels]:
-    """Diffuse and specular colour, linear (H, W, 3), of a metal/rough surface. base: linear; metallic: (H, W)."""
+def to_specular(base: Pixels, metallic: Pixels, dielectric: Pixels | float = DIELECTRIC) -> tuple[Pixels, Pixels]:
+    """Diffuse and specular colour, linear (H, W, 3), of a metal/rough surface. base: linear; metallic: (H, W);
+    dielectric: what is no metal mirrors straight on, linear (H, W, 3) or one number. What is not mirrored is left for
+    diffuse light, so that its colour is brighter by as much; above 1 it is cut off."""
     metal = metallic[..., None]
-    return base * (1 - metal), np.float32(DIELECTRIC) * (1 - metal) + base * metal
+    specular = np.float32(1) * dielectric * (1 - metal) + base * metal
+    left = np.maximum(1 - extremes(specular)[0], 1e-3)[..., None]
+    diffuse = base * (1 - metal) * np.float32(1 - DIELECTRIC) / left
+    return diffuse.clip(0, 1).astype(np.float32), specular.astype(np.float32)
 
 
-def to_metal(diffuse: Pixels, specular: Pixels) -> tuple[Pixels, Pixels]:
-    """Base colour, linear (H, W, 3), and metallic (H, W) of a specular/gloss surface.
+def to_metal(diffuse: Pixels, specular: Pixels) -> tuple[Pixels, Pixels, Pixels]:
+    """Base colour, linear (H, W, 3), metallic (H, W), and what is no metal mirrors straight on, linear (H, W, 3), of a
+    specular/gloss surface.
 
-    Per pixel the metallic that explains both colours by their perceived brightness. There and back the base colour is
-    exact where metallic is 0 or 1; half way between, which is no material, it is off by .09 on average (tested). Grey
-    speculars above 4 % cannot be told from metal.
+    Per pixel the metallic that explains both colours by their perceived brightness; what the specular says beyond that
+    is kept as the third, so that to_specular() gives both colours back: to 1/255 where metallic is under .2 or is 1,
+    in between, which is no material, within .03 on average (tested). A grey specular of up to about 10 % stays no
+    metal; brighter ones cannot be told from metal.
     """
     strength = 1 - extremes(specular)[0]
-    bright = _perceived(diffuse)
-    mirror = _perceived(specular)
-    metallic = _solved(bright, mirror, strength)
+    metallic = _solved(_perceived(diffuse), _perceived(specular), strength)
+    metallic = np.where(metallic < _NO_METAL, 0, metallic).astype(np.float32)
     metal = metallic[..., None]
     from_diffuse = diffuse * (strength / (1 - DIELECTRIC) / np.maximum(1 - metallic, 1e-6))[..., None]
     from_specular = (specular - np.float32(DIELECTRIC) * (1 - metal)) / np.maximum(metal, 1e-6)
     base = from_diffuse + (metal * metal) * (from_specular - from_diffuse)
-    return base.clip(0, 1).astype(np.float32), metallic.astype(np.float32)
+    base = base.clip(0, 1).astype(np.float32)
+    beyond = (specular - base * metal) / np.maximum(1 - metal, 1e-6)
+    rest = np.where(metal > _ALL_METAL, np.float32(DIELECTRIC), beyond).clip(0, 1)
+    return base, metallic, rest.astype(np.float32)
 
 
 def _perceived(colour: Pixels) -> Pixels:
@@ -55,8 +66,8 @@ def _solved(diffuse: Pixels, specular: Pixels, strength: Pixels) -> Pixels:
 
 # Maps made from others only when a profile asks for them: name to the function that makes it.
 DERIVED: dict[str, Callable[[dict[str, Pixels]], Pixels]] = {
-    "diffuse": lambda maps: to_specular(maps["base_color"], maps["metallic"])[0],
-    "specular_color": lambda maps: to_specular(maps["base_color"], maps["metallic"])[1],
+    "diffuse": lambda maps: to_specular(maps["base_color"], maps["metallic"], maps["specular"])[0],
+    "specular_color": lambda maps: to_specular(maps["base_color"], maps["metallic"], maps["specular"])[1],
     # Light that comes through, as a share and its colour.
     "transmission": lambda maps: extremes(maps["translucency"])[0],
     "transmission_color": lambda maps: (
@@ -77,4 +88,4 @@ _NEEDED = dict.fromkeys(("transmission", "transmission_color"), ("translucency",
 
 def needed(name: str) -> tuple[str, ...]:
     """The maps a derived one is made of."""
-    return _NEEDED.get(name, ("base_color", "metallic"))
+    return _NEEDED.get(name, ("base_color", "metallic", "specular"))

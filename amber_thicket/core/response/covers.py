@@ -6,7 +6,7 @@ Each cover has one weight map; every map of the set takes it in by that, so that
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any, Literal, NamedTuple
+from typing import Annotated, Any, Literal, NamedTuple
 
 import numpy as np
 from pydantic import Field, field_validator
@@ -17,10 +17,13 @@ from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.quantiles import quantiles
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.response.zones import spread_of, standing_out
+from amber_thicket.core.response.zones import MOST as MOST_ZONES
+from amber_thicket.core.response.zones import ZoneId, spread_of, standing_out
 from amber_thicket.core.settings import Colour, OperationSettings, Record, are_apart, setting
 
 MOST = 4
+# Zones that were taken away keep how wet they were, for when they come back.
+MOST_WET = 4 * MOST_ZONES
 _Layer = Callable[[], Raster]
 # Width of the surface's own detail that breaks a cover's edge up, % of the tile width.
 _DETAIL = 0.8
@@ -112,17 +115,53 @@ DEPOSITS: tuple[tuple[str, dict[str, Any]], ...] = (
 )  # fmt: skip
 
 
-def active_covers(covers: Sequence[Cover]) -> tuple[Cover, ...]:
-    """Those covers that lie on the surface."""
-    return tuple(cover for cover in covers if cover.on and cover.strength > 0)
+# Id of the cover that puddles are.
+POOL = "pool"
 
 
-def materials(covers: Sequence[Cover]) -> tuple[str, ...]:
-    """Ids of the library's materials that are laid over this one."""
-    return tuple(cover.material for cover in active_covers(covers) if cover.material)
+def active_covers(covers: Sequence[Cover], puddles: float = 0.0) -> tuple[Cover, ...]:
+    """Those covers that lie on the surface; puddles, % of it, last."""
+    rows = tuple(cover for cover in covers if cover.on and cover.strength > 0)
+    if puddles <= 0:
+        return rows
+    return (
+        *rows,
+        Cover(
+            id=POOL,
+            name="",
+            material="",
+            zone="",
+            where="level",
+            share=puddles,
+            soft=8,
+            broken=0,
+            roughness=0.03,
+            thick=0,
+        ),
+    )
 
 
 class Settings(OperationSettings):
+    wet: float = setting(
+        0.0,
+        ge=0,
+        le=1,
+        step=0.05,
+        label="Wet",
+        help="How wet all of it is: darker and smoother, as after rain. 1 is soaked.",
+    )
+    puddles: float = setting(
+        0.0,
+        ge=0,
+        le=100,
+        step=1,
+        unit="%",
+        label="Puddles",
+        help="How much of it stands under water, from the lowest places up.",
+    )
+    wet_zones: dict[ZoneId, Annotated[float, Field(ge=0, le=1)]] = setting(
+        {}, most=MOST_WET, label="Wet zones", help="For the id of a zone how wet it is, instead of all of it."
+    )
     covers: tuple[Cover, ...] = setting(
         (),
         most=MOST,
@@ -135,6 +174,26 @@ class Settings(OperationSettings):
     def _are_apart(cls, rows: tuple[Cover, ...]) -> tuple[Cover, ...]:
         are_apart(rows, "covers")
         return rows
+
+    def lying(self) -> tuple[Cover, ...]:
+        """What lies on the surface, puddles last."""
+        return active_covers(self.covers, self.puddles)
+
+    def is_wet(self) -> bool:
+        """Whether anything is wet, or under water."""
+        return bool(self.wet or self.puddles or any(self.wet_zones.values()))
+
+    def materials(self) -> tuple[str, ...]:
+        """Ids of the library's materials that are laid over this one."""
+        return tuple(cover.material for cover in self.lying() if cover.material)
+
+
+def film_of(wet: float, masks: Sequence[tuple[Pixels, float]]) -> Pixels | np.float32:
+    """How wet each place is, (H, W) or one number in [0, 1]: zones instead of all of it, by their masks (H, W)."""
+    film: Any = np.float32(wet)
+    for mask, amount in masks:
+        film = film + mask * (np.float32(amount) - film)
+    return film  # type: ignore[no-any-return]
 
 
 class End(NamedTuple):
@@ -160,11 +219,11 @@ def _signal(cover: Cover, height: Pixels, frame: Frame, end: End | None) -> tupl
 
 
 def decide_covers(
-    shaped: _Layer, zones: _Layer, /, *, frame: Frame, covers: tuple[Cover, ...], **_: object
+    shaped: _Layer, zones: _Layer, /, *, frame: Frame, covers: tuple[Cover, ...], puddles: float, **_: object
 ) -> tuple[End, ...]:
     """Where each cover begins."""
     found = []
-    for cover in active_covers(covers):
+    for cover in active_covers(covers, puddles):
         if cover.where == "everywhere":
             found.append(End(0.0, 1.0, 1.0))
             continue
@@ -181,10 +240,11 @@ def covers(
     frame: Frame,
     decided: tuple[End, ...],
     covers: tuple[Cover, ...],
+    puddles: float,
     **also: object,
 ) -> Raster:
     """How far each cover hides the surface, (H, W, N) in [0, 1], of those that lie on it, in order."""
-    rows = active_covers(covers)
+    rows = active_covers(covers, puddles)
     weights = np.ones((len(rows), frame.height, frame.width), np.float32)
     order = [zone.id for zone in also["zones"].zones]  # type: ignore[attr-defined]
     for number, (cover, end) in enumerate(zip(rows, decided, strict=True)):
@@ -202,14 +262,14 @@ def covers(
 
 
 def _uses(options: dict[str, Any]) -> tuple[str, ...]:
-    rows = active_covers(options["covers"])
+    rows = active_covers(options["covers"], options["puddles"])
     shaped = ("shaped",) if any(row.where != "everywhere" for row in rows) else ()
     return (*shaped, *(("zones",) if any(row.zone for row in rows) else ()))
 
 
 def _matters(options: dict[str, Any]) -> Any:
     kept = ("where", "share", "size", "soft", "broken", "strength", "zone")
-    return [[getattr(row, name) for name in kept] for row in active_covers(options["covers"])]
+    return [[getattr(row, name) for name in kept] for row in active_covers(options["covers"], options["puddles"])]
 
 
 OPERATION = Operation(

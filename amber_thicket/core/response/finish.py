@@ -12,8 +12,10 @@ from amber_thicket.core.numeric.levels import smooth_step
 from amber_thicket.core.numeric.mix import mix, tint
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.response.covers import Cover, active_covers, materials
+from amber_thicket.core.response.covers import POOL, Cover, film_of
+from amber_thicket.core.response.cues import CUES
 from amber_thicket.core.response.paint import ColourStroke, ScalarStroke, painted
+from amber_thicket.core.response.roughness import USUAL_SPREAD, followed
 from amber_thicket.core.response.zones import MOST as MOST_ZONES
 from amber_thicket.core.response.zones import ZoneId, masks_of
 from amber_thicket.core.roles import ROLES
@@ -33,6 +35,22 @@ class ScalarChange(Record):
     )
 
 
+_FOLLOWS: dict[str, Any] = {"ge": -100, "le": 100, "step": 5, "unit": "%"}
+
+
+class RoughnessChange(ScalarChange):
+    """What a zone changes on the roughness. Where it follows anything, its own variation is that instead, Spread times
+    the usual one."""
+
+    recesses: float = setting(0.0, **_FOLLOWS, label="From recesses", help="Above 0 the zone's recesses are rougher.")
+    grain: float = setting(0.0, **_FOLLOWS, label="From grain", help="Above 0 what is finely uneven is rougher.")
+    pale: float = setting(0.0, **_FOLLOWS, label="From paleness", help="Above 0 the zone's pale places are rougher.")
+
+    def weights(self) -> tuple[float, ...]:
+        """How far it follows each of the cues of roughness, in their order."""
+        return tuple(getattr(self, name) for name in CUES)
+
+
 class ColourChange(Record):
     """What a zone changes on a colour map."""
 
@@ -49,8 +67,9 @@ class ColourChange(Record):
 MOST_CHANGES = 4 * MOST_ZONES
 
 
-def _settings(label: str, colour: bool) -> type[OperationSettings]:
-    change: Any = ColourChange if colour else ScalarChange
+def _settings(role: str) -> type[OperationSettings]:
+    label, colour = ROLES[role].label, ROLES[role].channels == 3
+    change: Any = ColourChange if colour else RoughnessChange if role == "roughness" else ScalarChange
     stroke: Any = ColourStroke if colour else ScalarStroke
     what = "colour, amount and keep" if colour else "level and spread"
 
@@ -66,26 +85,50 @@ def _settings(label: str, colour: bool) -> type[OperationSettings]:
 
 
 def _decide(
-    role: str, made: _Layer, zones: _Layer, covers: _Layer, /, *, frame: Frame, in_zones: dict[str, Any], **options: Any
+    role: str,
+    made: _Layer,
+    zones: _Layer,
+    covers: _Layer,
+    /,
+    *beside: _Layer,
+    frame: Frame,
+    in_zones: dict[str, Any],
+    **options: Any,
 ) -> tuple[Any, ...]:
-    """The mean of the map in each zone that changes it: a number, or a linear colour."""
+    """The mean of the map in each zone that changes it: a number, or a linear colour; where the zone follows something,
+    mean and standard deviation of that in it."""
     if not in_zones:
         return ()
     pixels = made().pixels
-    return tuple(
-        np.tensordot(mask, pixels, 2) / max(float(mask.sum()), 1e-6)
-        for mask, _ in masks_of(zones(), options["zones"].zones, in_zones)
-    )
+    found: list[Any] = []
+    for mask, change in masks_of(zones(), options["zones"].zones, in_zones):
+        share = mask / max(float(mask.sum()), 1e-6)
+        if isinstance(change, RoughnessChange) and any(change.weights()):
+            wanted = followed(beside[0]().pixels, change.weights())
+            mean = float((share * wanted).sum())
+            found.append((mean, max(float((share * (wanted - mean) ** 2).sum()) ** 0.5, 1e-3)))
+        else:
+            found.append(np.tensordot(share, pixels, 2))
+    return tuple(found)
 
 
 def _finish(
-    role: str, made: _Layer, zones: _Layer, covers: _Layer, /, *, frame: Frame, decided: tuple[Any, ...], **options: Any
+    role: str,
+    made: _Layer,
+    zones: _Layer,
+    covers: _Layer,
+    /,
+    *beside: _Layer,
+    frame: Frame,
+    decided: tuple[Any, ...],
+    **options: Any,
 ) -> Raster:
-    """The map with what zones, covers and strokes change on it. Scalars stay in [0, 1], colours at 0 or more."""
-    wanted, strokes = options["in_zones"], options["strokes"]
-    rows = active_covers(options["covers"].covers) if ROLES[role].covered is not None else ()
+    """The map with what zones, covers, water and strokes change on it. Scalars stay in [0, 1], colours at 0 or more.
+    beside: for roughness what it follows; for the colour how metallic it is."""
+    wanted, strokes, lying = options["in_zones"], options["strokes"], options["covers"]
+    rows = lying.lying() if ROLES[role].covered is not None else ()
     before = made()
-    if not (wanted or strokes or rows):
+    if not (wanted or strokes or rows or (role in WETTED and lying.is_wet())):
         return before
     pixels = before.pixels
     masks = masks_of(zones(), options["zones"].zones, wanted) if wanted else []
@@ -93,15 +136,53 @@ def _finish(
         # Nothing is half a metal: edges are drawn tighter.
         masks = [(_crisp(mask), change) for mask, change in masks]
     for (mask, change), mean in zip(masks, decided, strict=True):
-        pixels = _changed(pixels, mask, change, mean)
+        if isinstance(change, RoughnessChange) and any(change.weights()):
+            own = (followed(beside[0]().pixels, change.weights()) - np.float32(mean[0])) / np.float32(mean[1])
+            pixels = mix(pixels, np.float32(change.level) + np.float32(change.spread * USUAL_SPREAD) * own, mask)
+        else:
+            pixels = _changed(pixels, mask, change, mean)
+    pool: Any = np.float32(0)
     for number, cover in enumerate(rows):
         weight = np.ascontiguousarray(covers().pixels[..., number])
+        if cover.id == POOL and role == "base_color":
+            # Water has no colour of its own: the ground is seen through it, wet.
+            pool = weight
+            continue
         weight = _crisp(weight) if role == "metallic" else weight
         pixels = _covered(pixels, weight, cover, role, frame, options["borrowed"])
+    if role in WETTED and lying.is_wet():
+        masks = masks_of(zones(), options["zones"].zones, lying.wet_zones) if lying.wet_zones else []
+        film = np.maximum(film_of(lying.wet, masks), pool)
+        rough = role == "roughness"
+        pixels = wet_roughness(pixels, film) if rough else wet_colour(pixels, film, beside[0]().pixels)
     pixels = painted(pixels, strokes)
     # Fresh by now, so in place.
     np.clip(pixels, 0, 1.0 if pixels.ndim == 2 else None, out=pixels)
     return Raster(pixels, evidence=dict(before.evidence))
+
+
+# Maps that water changes.
+WETTED = ("base_color", "roughness")
+# Light from inside that the surface of a film of water throws back (n = 1.33), and what it mirrors straight on.
+_INSIDE, _OUTSIDE = 0.47, 0.02
+# How far a soaked surface is smoothed: common practice, no source.
+_SMOOTHED = 0.75
+
+
+def wet_colour(pixels: Pixels, film: Any, metallic: Pixels) -> Pixels:
+    """Linear colours (H, W, 3) under a film of water, 0..1. What light comes back passes the film again and again, so
+    each channel a becomes (1 − .02)(1 − p) a / (1 − p a); metals stay.
+
+    Source: Ångström, "The albedo of various surfaces of ground", Geografiska Annaler 7, 1925; p for n = 1.33 as in
+    Lekner & Dorf, "Why some things are darker when wet", Applied Optics 27, 1988.
+    """
+    wet = pixels * np.float32((1 - _OUTSIDE) * (1 - _INSIDE)) / (1 - np.float32(_INSIDE) * pixels.clip(0, 1))
+    return mix(pixels, wet, np.asarray(film * (1 - metallic), np.float32))
+
+
+def wet_roughness(pixels: Pixels, film: Any) -> Pixels:
+    """Roughness (H, W) under a film of water, 0..1, which fills what is fine."""
+    return np.asarray(pixels * (1 - np.float32(_SMOOTHED) * film), np.float32)
 
 
 def _crisp(mask: Pixels) -> Pixels:
@@ -140,14 +221,24 @@ def _covered(pixels: Pixels, weight: Pixels, cover: Cover, role: str, frame: Fra
 
 
 def _matters(role: str, options: dict[str, Any]) -> Any:
-    rows = active_covers(options["covers"].covers) if ROLES[role].covered is not None else ()
-    return [options["in_zones"], options["strokes"], rows]
+    lying = options["covers"]
+    rows = lying.lying() if ROLES[role].covered is not None else ()
+    water = [lying.wet, lying.wet_zones] if role in WETTED and lying.is_wet() else []
+    return [options["in_zones"], options["strokes"], rows, *water]
 
 
 def _uses(made: str, role: str, options: dict[str, Any]) -> tuple[str, ...]:
-    zones = ("zones",) if options["in_zones"] else ()
-    covers = ("covers",) if ROLES[role].covered is not None and active_covers(options["covers"].covers) else ()
-    return (made, *zones, *covers)
+    lying = options["covers"]
+    wet = role in WETTED and lying.is_wet()
+    zones = ("zones",) if options["in_zones"] or (wet and lying.wet_zones) else ()
+    covers = ("covers",) if ROLES[role].covered is not None and lying.lying() else ()
+    if role == "roughness":
+        follows = any(any(change.weights()) for change in options["in_zones"].values())
+        return (made, *zones, *covers, *(("roughness_cues",) if follows else ()))
+    return (made, *zones, *covers, *(("metallic",) if role == "base_color" and wet else ()))
+
+
+_BESIDE = {"roughness": ("roughness_cues",), "base_color": ("metallic",)}
 
 
 def finishing(role: str) -> Operation:
@@ -158,8 +249,8 @@ def finishing(role: str) -> Operation:
         id=ROLES[role].finished,
         label=f"{label}, finished",
         help=f"What zones, strokes and covers change on the {label.lower()}.",
-        settings=_settings(label, ROLES[role].channels == 3),
-        reads=(made, "zones", "covers"),
+        settings=_settings(role),
+        reads=(made, "zones", "covers", *_BESIDE.get(role, ())),
         writes=role,
         apply=partial(_finish, role),
         decide=partial(_decide, role),
@@ -174,4 +265,5 @@ def finishing(role: str) -> Operation:
 
 def borrowed_by(options: dict[str, Any]) -> tuple[str, ...]:
     """Ids of the materials that are laid over this one."""
-    return materials(options["covers"].covers)
+    found: tuple[str, ...] = options["covers"].materials()
+    return found

@@ -48,6 +48,14 @@ def _brought(role: str, given: Raster, *, frame: Frame, **_: Any) -> Raster:
     return given
 
 
+def _specular(tiled: Raster, brought: Raster | None, /, *, frame: Frame, colour: str, maps: Any) -> Raster:
+    """How much what is no metal mirrors straight on, linear RGB (H, W, 3): one colour, the map that was brought, or what
+    a specular of a specular/gloss set says beyond its metals."""
+    if brought is None:
+        return _flat(tiled, frame=frame, colour=colour)
+    return brought if maps.workflow == "metal" else Raster(to_metal(tiled.pixels, brought.pixels)[2])
+
+
 def _operation(role: Role, uniform: Uniform) -> Operation:
     return Operation(
         id=f"response.{role.id}",
@@ -131,6 +139,15 @@ def _special(made: Operation) -> Operation:
             apply=_metallic,
             also=("gather.maps",),
             matters=lambda options: [options["level"], options["maps"].workflow],
+        )
+    if role == "specular":
+        return replace(
+            made,
+            reads=("tiled", "?tiled.specular"),
+            apply=_specular,
+            given=(),
+            also=("gather.maps",),
+            matters=lambda options: [options["colour"], options["maps"].workflow],
         )
     if role == "opacity":
         return replace(

@@ -1,22 +1,26 @@
-"""Roughness from tone and fine detail."""
+"""Roughness from what colour and relief tell of the surface, or from tone and fine detail."""
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from collections.abc import Sequence
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
+from pydantic import field_validator
 
 from amber_thicket.core.numeric.colour import coded_luminance
+from amber_thicket.core.numeric.curve import MOST_POINTS, Curve, checked, through
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.levels import soft_clip
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.operation import ExistingMap, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
+from amber_thicket.core.response.cues import CUES
 from amber_thicket.core.settings import OperationSettings, setting
 
 _AROUND = 0.02
 _DETAIL = 0.004
-_CENTRE, _SPREAD = 0.7, 0.08
+_CENTRE, USUAL_SPREAD = 0.7, 0.08
 
 
 class Settings(OperationSettings):
@@ -29,7 +33,35 @@ class Settings(OperationSettings):
         help="The roughness around which the map lies: 0 mirrors, 1 is chalk.",
     )
     spread: float = setting(
-        _SPREAD, ge=0, le=0.5, step=0.01, label="Spread", help="How far typical places lie from the centre."
+        USUAL_SPREAD, ge=0, le=0.5, step=0.01, label="Spread", help="How far typical places lie from the centre."
+    )
+    reads: Literal["surface", "tone"] = setting(
+        "surface",
+        label="Read from",
+        choices={"surface": "The surface", "tone": "Tone and detail"},
+        help="The surface: recesses, grain and paleness, without the light in the picture. Tone and detail: brightness "
+        "as it is, light and all.",
+    )
+    recesses: float = setting(
+        30.0,
+        ge=-100,
+        le=100,
+        step=5,
+        unit="%",
+        label="From recesses",
+        help="Above 0 recesses are rougher and worn heights smoother, below 0 the other way round.",
+    )
+    grain: float = setting(
+        40.0, ge=-100, le=100, step=5, unit="%", label="From grain", help="Above 0 what is finely uneven is rougher."
+    )
+    pale: float = setting(
+        60.0,
+        ge=-100,
+        le=100,
+        step=5,
+        unit="%",
+        label="From paleness",
+        help="Above 0 pale, dry patches are rougher; below 0 dark ones are, as where dirt lies.",
     )
     tone: float = setting(
         -60.0,
@@ -49,12 +81,29 @@ class Settings(OperationSettings):
         label="From detail",
         help="Above 0 busy places are rougher, below 0 smooth ones are.",
     )
+    contrast: float = setting(
+        0.0,
+        ge=-100,
+        le=100,
+        step=5,
+        unit="%",
+        label="Contrast",
+        help="Drives values away from the centre, or draws them to it; both ends stay.",
+    )
+    curve: Curve = setting(
+        (), most=MOST_POINTS, label="Curve", help="Values along a smooth curve through points of in and out, 0 to 1."
+    )
     low: float = setting(
         0.05, ge=0, le=1, step=0.01, folded=True, label="Lowest", help="No place is smoother than this."
     )
     high: float = setting(
         0.98, ge=0, le=1, step=0.01, folded=True, label="Highest", help="No place is rougher than this."
     )
+
+    @field_validator("curve")
+    @classmethod
+    def _is_curve(cls, points: Curve) -> Curve:
+        return checked(points)
 
 
 def _cues(tiled: Raster, frame: Frame) -> tuple[Pixels, Pixels]:
@@ -68,31 +117,56 @@ def _cues(tiled: Raster, frame: Frame) -> tuple[Pixels, Pixels]:
 
 
 class Decided(NamedTuple):
-    """spreads: mean and standard deviation of each cue. cues: themselves at plan size, for reuse there."""
+    """spreads: mean and standard deviation of each cue of tone and detail. cues: themselves at plan size, for reuse
+    there. Nothing where the surface is read."""
 
     spreads: tuple[tuple[float, float], ...]
     cues: tuple[Pixels, Pixels]
 
 
-def decide_roughness(tiled: Raster, *, frame: Frame, **_: float) -> Decided:
-    """Mean and spread of the two cues."""
+def decide_roughness(tiled: Raster | None, told: Raster | None, *, frame: Frame, **_: Any) -> Decided | None:
+    """Mean and spread of tone and detail; None where the surface is read."""
+    if tiled is None:
+        return None
     cues = _cues(tiled, frame)
     return Decided(tuple((float(cue.mean()), float(max(cue.std(), 1e-4))) for cue in cues), cues)
 
 
+def followed(cues: Pixels, weights: Sequence[float]) -> Pixels:
+    """(H, W) with a standard deviation of about 1: cues (H, W, N) by weights of any sum."""
+    share = np.array(weights, np.float32)
+    return np.asarray(cues @ (share / max(float(np.linalg.norm(share)), 1e-6)), np.float32)
+
+
 def roughness(
-    tiled: Raster,
+    tiled: Raster | None,
+    told: Raster | None,
     *,
     frame: Frame,
-    decided: Decided,
+    decided: Decided | None,
     centre: float,
     spread: float,
-    tone: float,
-    detail: float,
     low: float,
     high: float,
+    contrast: float,
+    curve: Curve,
+    **weights: Any,
 ) -> Raster:
-    """Roughness in [low, high], (H, W). tiled: linear RGB (H, W, 3) that wraps."""
+    """Roughness in [low, high], (H, W). tiled: linear RGB (H, W, 3) that wraps; told: its cues, (H, W, 3)."""
+    if told is not None:
+        wanted = followed(told.pixels, [weights[name] for name in CUES])
+        pixels = np.float32(spread) * wanted + np.float32(centre)
+    else:
+        assert tiled is not None
+        assert decided is not None
+        pixels = _by_tone(tiled, frame, decided, centre, spread, weights["tone"], weights["detail"])
+    floor, top = min(low, high), max(low, high)
+    return Raster(soft_clip(shaped(pixels, centre, contrast, curve), floor, top))
+
+
+def _by_tone(
+    tiled: Raster, frame: Frame, decided: Decided, centre: float, spread: float, tone: float, detail: float
+) -> Pixels:
     same = decided.cues[0].shape == (frame.height, frame.width)
     cues = decided.cues if same else _cues(tiled, frame)
     weights = np.array([tone, detail]) / 100
@@ -101,9 +175,19 @@ def roughness(
         spread * weight / norm / deviation for (_, deviation), weight in zip(decided.spreads, weights, strict=True)
     ]
     level = centre - sum(gain * mean for gain, (mean, _) in zip(gains, decided.spreads, strict=True))
-    pixels = cv2.addWeighted(cues[0], gains[0], cues[1], gains[1], level)
-    floor, top = min(low, high), max(low, high)
-    return Raster(soft_clip(pixels, floor, top))
+    return np.asarray(cv2.addWeighted(cues[0], gains[0], cues[1], gains[1], level))
+
+
+def shaped(values: Pixels, centre: float, contrast: float, curve: Curve) -> Pixels:
+    """Values (H, W) driven from a centre by contrast, %, and led along a curve. 0, 1 and the centre stay under
+    contrast; what lies outside of 0..1 does too."""
+    if contrast:
+        steep, middle = np.float32(2.0 ** (contrast / 50)), np.float32(min(max(centre, 1e-3), 1 - 1e-3))
+        half = np.where(values < middle, values / middle, (1 - values) / (1 - middle)).clip(0, 1) / 2
+        bent = half**steep / np.maximum(half**steep + (1 - half) ** steep, 1e-9) * 2
+        inside = np.where(values < middle, bent * middle, 1 - bent * (1 - middle))
+        values = np.where((values > 0) & (values < 1), inside, values).astype(np.float32)
+    return through(np.array(curve), values) if curve else values
 
 
 class Measured(NamedTuple):
@@ -113,7 +197,7 @@ class Measured(NamedTuple):
     spread: float
 
 
-def decide_given_roughness(given: Raster, *, frame: Frame, **_: float) -> Measured:
+def decide_given_roughness(given: Raster, *, frame: Frame, **_: Any) -> Measured:
     return measured(given.pixels)
 
 
@@ -123,7 +207,17 @@ def measured(pixels: Pixels) -> Measured:
 
 
 def given_roughness(
-    given: Raster, *, frame: Frame, decided: Measured, centre: float, spread: float, low: float, high: float, **_: float
+    given: Raster,
+    *,
+    frame: Frame,
+    decided: Measured,
+    centre: float,
+    spread: float,
+    low: float,
+    high: float,
+    contrast: float,
+    curve: Curve,
+    **_: Any,
 ) -> Raster:
     """The roughness map that was brought, (H, W), kept within lowest and highest.
 
@@ -131,22 +225,23 @@ def given_roughness(
     stays as it is.
     """
     pixels = given.pixels
-    gain = 1.0 if spread == _SPREAD or decided.spread == 0 else spread / decided.spread
+    gain = 1.0 if spread == USUAL_SPREAD or decided.spread == 0 else spread / decided.spread
     wanted = decided.centre if centre == _CENTRE else centre
     if gain != 1 or wanted != decided.centre:
         pixels = pixels * np.float32(gain) + np.float32(wanted - gain * decided.centre)
-    return Raster(pixels.clip(min(low, high), max(low, high)))
+    return Raster(shaped(pixels, wanted, contrast, curve).clip(min(low, high), max(low, high)))
 
 
 OPERATION = Operation(
     id="response.roughness",
     label="Roughness",
-    help="How sharply each point mirrors, read from tone and detail.",
+    help="How sharply each point mirrors, read from the surface, or from tone and detail.",
     settings=Settings,
-    reads=("tiled",),
+    reads=("tiled", "roughness_cues"),
     writes="roughness_made",
     apply=roughness,
     decide=decide_roughness,
-    decides_by=(),
+    decides_by=("reads",),
+    uses=lambda options: ("roughness_cues",) if options["reads"] == "surface" else ("tiled",),
     given=(ExistingMap("roughness", given_roughness, decide_given_roughness),),
 )

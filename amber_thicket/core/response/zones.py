@@ -22,7 +22,7 @@ from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import Colour, OperationSettings, Record, are_apart, setting
 from amber_thicket.core.strokes import Stroke, local, softened
 
-MOST, MOST_PARTS, MOST_PICKS = 8, 12, 24
+MOST, MOST_PARTS, MOST_PICKS = 16, 12, 24
 _Layer = Callable[[], Raster]
 Kind = Literal["colour", "height", "recesses", "edges", "brush"]
 
@@ -81,15 +81,17 @@ class Part(Record):
     strokes: tuple[Stroke, ...] = Field((), max_length=400)
 
 
+KindId = Annotated[str, Field(pattern="^[a-z_]{0,30}$")]
 ZoneId = Annotated[str, Field(pattern="^[a-z0-9]{1,12}$")]
 Change = TypeVar("Change", bound=Record)
 
 
 class Zone(Record):
-    """A region. id: how other settings name it."""
+    """A region. id: how other settings name it. kind: what it is made of, as kinds.py has it; "" for not told."""
 
     id: ZoneId
     name: str = Field("", max_length=60)
+    kind: KindId = ""
     parts: tuple[Part, ...] = Field((), max_length=MOST_PARTS)
     soften: float = setting(
         0.0, ge=0, le=5, step=0.1, unit="% of tile", label="Soften", help="Smooths the edge of the whole zone."
@@ -104,6 +106,7 @@ class Settings(OperationSettings):
         label="Zones",
         help="Regions of the surface, each made of parts: by colour, height, recesses, edges or brush.",
     )
+    kind: KindId = setting("", label="It is made of", help="What all of it is made of, zones aside; empty: not told.")
 
     @field_validator("zones")
     @classmethod
@@ -125,7 +128,7 @@ def spread_of(signal: Pixels) -> float:
 
 
 def decide_zones(
-    compared: _Layer, formed: _Layer, *, frame: Frame, zones: tuple[Zone, ...]
+    compared: _Layer, formed: _Layer, *, frame: Frame, zones: tuple[Zone, ...], **_: object
 ) -> tuple[tuple[float, float], ...]:
     """Of every part by recesses or edges, in order: where it begins, and how far places differ."""
     found = []
@@ -144,7 +147,13 @@ def _signed(part: Part, height: Pixels, frame: Frame) -> Pixels:
 
 
 def zones(
-    compared: _Layer, formed: _Layer, *, frame: Frame, decided: tuple[tuple[float, float], ...], zones: tuple[Zone, ...]
+    compared: _Layer,
+    formed: _Layer,
+    *,
+    frame: Frame,
+    decided: tuple[tuple[float, float], ...],
+    zones: tuple[Zone, ...],
+    **_: object,
 ) -> Raster:
     """How far each pixel belongs to each zone, (H, W, N) in [0, 1], in the order of the setting."""
     masks = np.zeros((len(zones), frame.height, frame.width), np.float32)
@@ -212,7 +221,7 @@ def _uses(options: dict[str, Any]) -> tuple[str, ...]:
 
 
 def _matters(options: dict[str, Any]) -> Any:
-    return [zone.model_dump(exclude={"name"}) for zone in options["zones"]]
+    return [zone.model_dump(exclude={"name", "kind"}) for zone in options["zones"]]
 
 
 OPERATION = Operation(
