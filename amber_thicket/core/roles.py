@@ -64,9 +64,11 @@ class Role:
     lit: bool = False
 
     @property
-    def shape(self) -> Literal["height", "colour", "scalar"]:
+    def shape(self) -> Literal["height", "roughness", "colour", "scalar"]:
         """What a zone's change of it is made of."""
-        return "height" if self.id == "height" else "colour" if self.channels == 3 else "scalar"
+        if self.id in ("height", "roughness"):
+            return self.id  # type: ignore[return-value]
+        return "colour" if self.channels == 3 else "scalar"
 
 
 ROLES: dict[str, Role] = {

@@ -105,7 +105,7 @@ class ZoneEffectInfo(Answer):
 
     label: str
     path: Annotated[str, _as("InZonesPath", "string")]
-    shape: Literal["scalar", "colour", "height"]
+    shape: Literal["scalar", "roughness", "colour", "height"]
     start: Annotated[dict[str, Any], _as("ZoneChange")]
 
 
@@ -141,6 +141,7 @@ class ShapeInfos(Answer):
     cover: tuple[SettingInfo, ...]
     height: tuple[SettingInfo, ...]
     scalar: tuple[SettingInfo, ...]
+    roughness: tuple[SettingInfo, ...]
     colour: tuple[SettingInfo, ...]
 
 
@@ -149,6 +150,24 @@ class Deposit(Answer):
 
     label: str
     changes: Annotated[dict[str, Any], _as("Partial<Cover>")]
+
+
+class KindChanges(Answer):
+    """What choosing a kind for a zone sets on each map; null for what it lets be."""
+
+    roughness: Annotated[dict[str, Any], _as("ZoneChange")]
+    metallic: Annotated[dict[str, Any] | None, _as("ZoneChange | null")]
+    specular: Annotated[dict[str, Any] | None, _as("ZoneChange | null")]
+
+
+class KindInfo(Answer):
+    """What a zone, or all of a surface, can be made of. whole: settings, where all of it is."""
+
+    id: str
+    label: str
+    group: str
+    changes: KindChanges
+    whole: dict[str, float]
 
 
 class SurfaceStart(Answer):
@@ -188,6 +207,7 @@ class About(Answer):
     roles: tuple[RoleInfo, ...]
     shapes: ShapeInfos
     deposits: tuple[Deposit, ...]
+    kinds: tuple[KindInfo, ...]
     surfaces: tuple[SurfaceStart, ...]
     contents: tuple[ContentInfo, ...]
     formats: tuple[FormatInfo, ...]
@@ -676,7 +696,8 @@ class Broken(Answer):
 
 class Figures(Answer):
     """seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. broken: pieces that joins break;
-    null where nothing is joined along lines. zones: how much of the surface each covers. tile_mm: after so much it
+    null where nothing is joined along lines. zones: how much of the surface each covers; rough: how
+    rough it is, on the average. tile_mm: after so much it
     returns; null where no real size is known."""
 
     seam: tuple[Seam, Seam]
@@ -687,13 +708,17 @@ class Figures(Answer):
     evidence: dict[str, float]
     broken: Broken | None
     zones: dict[str, float]
+    rough: dict[str, float]
     tile_mm: float | None
 
 
 class ZoneSuggestion(Answer):
+    """outline: its borders, lines of places as shares of the tile."""
+
     name: str
     share: float
     part: Part
+    outline: tuple[tuple[tuple[float, float], ...], ...]
 
 
 class EyeOption(Answer):

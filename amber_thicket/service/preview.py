@@ -120,13 +120,18 @@ def zone_picture(evaluation: Evaluation, id: str, *, side: int) -> bytes:
     return encoded((grey + mask[..., None] * (codes - grey)).astype(np.uint8), "jpg", 88)
 
 
-def zone_shares(evaluation: Evaluation) -> dict[str, float]:
-    """How much of the surface each zone covers, 0..1, by its id."""
+def zone_shares(evaluation: Evaluation) -> tuple[dict[str, float], dict[str, float]]:
+    """(how much of the surface each zone covers, how rough it is on the average), 0..1, by its id."""
     zones = evaluation.recipe.settings("response.zones").zones
     if not zones:
-        return {}
-    masks = evaluation.layer("zones", preview_size(evaluation)).pixels
-    return {zone.id: round(float(masks[..., number].mean()), 4) for number, zone in enumerate(zones)}
+        return {}, {}
+    size = preview_size(evaluation)
+    masks, rough = evaluation.layer("zones", size).pixels, evaluation.layer("roughness", size).pixels
+    found = [(zone.id, np.ascontiguousarray(masks[..., number])) for number, zone in enumerate(zones)]
+    return (
+        {id: round(float(mask.mean()), 4) for id, mask in found},
+        {id: round(float((mask * rough).sum() / max(float(mask.sum()), 1e-6)), 3) for id, mask in found},
+    )
 
 
 def _pixels(evaluation: Evaluation, layer: str, side: int) -> Pixels:
@@ -387,13 +392,15 @@ def figures(evaluation: Evaluation) -> dict[str, Any]:
         for name, value in evaluation.layer(layer, size).evidence.items():
             if isinstance(value, int | float) and math.isfinite(value):
                 evidence[f"{layer}.{name}"] = value
+    shares, rough = zone_shares(evaluation)
     return {
         "seam": _seams(after),
         "seam_before": _seams(before),
         "drift": round(drift(linear_to_lab(after)), 2),
         "drift_before": round(drift(linear_to_lab(evaluation.layer("squared", size).pixels)), 2),
         "maps": {role: _seams(evaluation.layer(role, size).pixels, role) for role in _JOINED},
-        "zones": zone_shares(evaluation),
+        "zones": shares,
+        "rough": rough,
         "evidence": evidence,
         "broken": _broken(evaluation),
         "tile_mm": evaluation.tile_mm(evaluation.sizes(size)),

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side
 from amber_thicket.core.numeric.colour import encode_srgb8
@@ -14,6 +16,8 @@ from amber_thicket.core.response.clusters import find_clusters, picks_of
 
 # A picked colour's part of a zone reaches this far; the others' colours draw the border.
 _TOLERANCE, _SOFT = 60, 30
+# px² at the size materials are told apart at, under which an outline is a speck.
+_SPECK = 12
 
 
 def suggested_zones(evaluation: Evaluation) -> dict[str, Any]:
@@ -31,9 +35,18 @@ def suggested_zones(evaluation: Evaluation) -> dict[str, Any]:
             "tolerance": _TOLERANCE, "light": found.light, "soft": _SOFT,
         }  # fmt: skip
         here = found.labels == number
-        zones.append({"name": _name(found.lab[here].mean(axis=0)), "share": float(here.mean()), "part": part})
+        name, share = _name(found.lab[here].mean(axis=0)), float(here.mean())
+        zones.append({"name": name, "share": share, "part": part, "outline": _outline(here)})
     by = "colour" if found.light < 0.5 else "colour and lightness"
     return {"zones": zones, "why": f"{found.number} materials lie apart by {by}."}
+
+
+def _outline(here: NDArray[np.bool_]) -> list[list[tuple[float, float]]]:
+    """Borders of a mask (h, w) as lines of places, in shares of the tile; specks left out."""
+    height, width = here.shape
+    lines, _ = cv2.findContours(here.astype(np.uint8), cv2.RETR_LIST, cv2.CHAIN_APPROX_SIMPLE)
+    kept = [cv2.approxPolyDP(line, 0.7, True)[:, 0] for line in lines if cv2.contourArea(line) >= _SPECK]
+    return [[(round((x + 0.5) / width, 4), round((y + 0.5) / height, 4)) for x, y in line] for line in kept]
 
 
 def _hex(lab: Pixels) -> str:

@@ -21,6 +21,7 @@ from amber_thicket.core.pack.profiles import CONTENT_LABELS, PROFILES, has_colou
 from amber_thicket.core.registry import SHAPES, STAGE_LAYERS, catalogue
 from amber_thicket.core.relief.surfaces import STARTS
 from amber_thicket.core.response.covers import DEPOSITS
+from amber_thicket.core.response.kinds import described
 from amber_thicket.core.roles import COMPARED, EVERY, Role
 from amber_thicket.core.settings import describe
 from amber_thicket.errors import NotFound
@@ -174,6 +175,7 @@ def declarations(demo: bool = False) -> dict[str, Any]:
         "operations": catalogue(),
         "roles": [_role(role) for role in EVERY.values()],
         "shapes": {name: describe(model) for name, model in SHAPES.items()},
+        "kinds": described(),
         "deposits": [{"label": label, "changes": changes} for label, changes in DEPOSITS],
         "surfaces": [asdict(start) for start in STARTS],
         "contents": [{"id": id, "label": label, "whole": has_colour(id)} for id, label in CONTENT_LABELS.items()],

@@ -103,7 +103,7 @@ type Ending<End extends string> = Extract<SettingPath, `${string}.${End}`>;
 export type StrokesPath = Exclude<Ending<"strokes">, `tile.${string}`>;
 /** Settings of what zones change on a map. */
 export type InZonesPath = Ending<"in_zones">;
-export type ZoneChange = ScalarChange & ColourChange & HeightChange;
+export type ZoneChange = ScalarChange & RoughnessChange & ColourChange & HeightChange;
 /** Layers that are there to compare with. */
 export type ComparedRole = Extract<LayerId, `truth_${string}`>;
 /** What a file may be. */

@@ -37,6 +37,7 @@ class Settings(OperationSettings):
     )
     reads: Literal["surface", "tone"] = setting(
         "surface",
+        folded=True,
         label="Read from",
         choices={"surface": "The surface", "tone": "Tone and detail"},
         help="The surface: recesses, grain and paleness, without the light in the picture. Tone and detail: brightness "
@@ -48,11 +49,19 @@ class Settings(OperationSettings):
         le=100,
         step=5,
         unit="%",
+        folded=True,
         label="From recesses",
         help="Above 0 recesses are rougher and worn heights smoother, below 0 the other way round.",
     )
     grain: float = setting(
-        40.0, ge=-100, le=100, step=5, unit="%", label="From grain", help="Above 0 what is finely uneven is rougher."
+        40.0,
+        ge=-100,
+        le=100,
+        step=5,
+        unit="%",
+        folded=True,
+        label="From grain",
+        help="Above 0 what is finely uneven is rougher.",
     )
     pale: float = setting(
         60.0,
@@ -60,6 +69,7 @@ class Settings(OperationSettings):
         le=100,
         step=5,
         unit="%",
+        folded=True,
         label="From paleness",
         help="Above 0 pale, dry patches are rougher; below 0 dark ones are, as where dirt lies.",
     )
@@ -87,6 +97,7 @@ class Settings(OperationSettings):
         le=100,
         step=5,
         unit="%",
+        folded=True,
         label="Contrast",
         help="Drives values away from the centre, or draws them to it; both ends stay.",
     )

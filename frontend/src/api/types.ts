@@ -200,8 +200,12 @@ export interface SettingValues {
   "relief.height.high": number;
   "relief.height.middle": number;
   "response.zones.zones": Zone[];
+  "response.zones.kind": string;
   "relief.shape.in_zones": Record<string, HeightChange>;
   "relief.shape.strokes": ScalarStroke[];
+  "response.covers.wet": number;
+  "response.covers.puddles": number;
+  "response.covers.wet_zones": Record<string, number>;
   "response.covers.covers": Cover[];
   "relief.normal.strength": number;
   "relief.normal.kernel": "even" | "crisp" | "calm";
@@ -229,11 +233,17 @@ export interface SettingValues {
   "response.on_base_color.strokes": ColourStroke[];
   "response.roughness.centre": number;
   "response.roughness.spread": number;
+  "response.roughness.reads": "surface" | "tone";
+  "response.roughness.recesses": number;
+  "response.roughness.grain": number;
+  "response.roughness.pale": number;
   "response.roughness.tone": number;
   "response.roughness.detail": number;
+  "response.roughness.contrast": number;
+  "response.roughness.curve": [number, number][];
   "response.roughness.low": number;
   "response.roughness.high": number;
-  "response.on_roughness.in_zones": Record<string, ScalarChange>;
+  "response.on_roughness.in_zones": Record<string, RoughnessChange>;
   "response.on_roughness.strokes": ScalarStroke[];
   "response.metallic.level": number;
   "response.on_metallic.in_zones": Record<string, ScalarChange>;
@@ -279,7 +289,7 @@ type Ending<End extends string> = Extract<SettingPath, `${string}.${End}`>;
 export type StrokesPath = Exclude<Ending<"strokes">, `tile.${string}`>;
 /** Settings of what zones change on a map. */
 export type InZonesPath = Ending<"in_zones">;
-export type ZoneChange = ScalarChange & ColourChange & HeightChange;
+export type ZoneChange = ScalarChange & RoughnessChange & ColourChange & HeightChange;
 /** Layers that are there to compare with. */
 export type ComparedRole = Extract<LayerId, `truth_${string}`>;
 /** What a file may be. */
@@ -298,6 +308,7 @@ export interface About {
   roles: RoleInfo[];
   shapes: ShapeInfos;
   deposits: Deposit[];
+  kinds: KindInfo[];
   surfaces: SurfaceStart[];
   contents: ContentInfo[];
   formats: FormatInfo[];
@@ -625,7 +636,7 @@ export interface EyeQuestion {
   photograph: string;
   more: number;
 }
-/** seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. broken: pieces that joins break; null where nothing is joined along lines. zones: how much of the surface each covers. tile_mm: after so much it returns; null where no real size is known. */
+/** seam: across and down; maps: seams of other maps. drift: ΔE of coarse colour. broken: pieces that joins break; null where nothing is joined along lines. zones: how much of the surface each covers; rough: how rough it is, on the average. tile_mm: after so much it returns; null where no real size is known. */
 export interface Figures {
   seam: [Seam, Seam];
   seam_before: [Seam, Seam];
@@ -635,6 +646,7 @@ export interface Figures {
   evidence: Record<string, number>;
   broken: Broken | null;
   zones: Record<string, number>;
+  rough: Record<string, number>;
   tile_mm: number | null;
 }
 /** A file that was brought before. blob: its SHA-256. */
@@ -754,6 +766,20 @@ export interface KeptAside {
 export interface KeptFile {
   blob: string;
   file: string;
+}
+/** What choosing a kind for a zone sets on each map; null for what it lets be. */
+export interface KindChanges {
+  roughness: ZoneChange;
+  metallic: ZoneChange | null;
+  specular: ZoneChange | null;
+}
+/** What a zone, or all of a surface, can be made of. whole: settings, where all of it is. */
+export interface KindInfo {
+  id: string;
+  label: string;
+  group: string;
+  changes: KindChanges;
+  whole: Record<string, number>;
 }
 /** The revision a page knows. */
 export interface Known {
@@ -1088,6 +1114,14 @@ export interface RoleOf {
   revision: number;
   role: string;
 }
+/** What a zone changes on the roughness. Where it follows anything, its own variation is that instead, Spread times the usual one. */
+export interface RoughnessChange {
+  level?: number;
+  spread?: number;
+  recesses?: number;
+  grain?: number;
+  pale?: number;
+}
 /** role: what it is; "" for not used. */
 export interface RowToTake {
   blob: string;
@@ -1182,6 +1216,7 @@ export interface ShapeInfos {
   cover: SettingInfo[];
   height: SettingInfo[];
   scalar: SettingInfo[];
+  roughness: SettingInfo[];
   colour: SettingInfo[];
 }
 /** Cut-outs to lay out. */
@@ -1343,10 +1378,11 @@ export interface Wanted {
   side?: number;
   provider?: string;
 }
-/** A region. id: how other settings name it. */
+/** A region. id: how other settings name it. kind: what it is made of, as kinds.py has it; "" for not told. */
 export interface Zone {
   id: string;
   name?: string;
+  kind?: string;
   parts?: Part[];
   soften?: number;
   inverted?: boolean;
@@ -1355,13 +1391,15 @@ export interface Zone {
 export interface ZoneEffectInfo {
   label: string;
   path: InZonesPath;
-  shape: "scalar" | "colour" | "height";
+  shape: "scalar" | "roughness" | "colour" | "height";
   start: ZoneChange;
 }
+/** outline: its borders, lines of places as shares of the tile. */
 export interface ZoneSuggestion {
   name: string;
   share: number;
   part: Part;
+  outline: [number, number][][];
 }
 export interface ZoneSuggestions {
   zones: ZoneSuggestion[];

@@ -20,6 +20,7 @@ import { usePicking } from "./gather/picking";
 import { Pack } from "./pack/Pack";
 import { Relief } from "./relief/Relief";
 import { Response } from "./response/Response";
+import { ZonesFound } from "../views/ZonesFound";
 import { useZones } from "./response/zones";
 import { Square } from "./square/Square";
 import { useTool } from "./square/tool";
@@ -133,7 +134,11 @@ export const STAGES: Record<StageId, Stage> = {
     ],
   },
   relief: { Panel: Relief, overlays: [drawing], instead: "zone" },
-  response: { Panel: Response, overlays: [drawing], instead: "zone" },
+  response: {
+    Panel: Response,
+    overlays: [{ id: "zones found", shows: onTile, Over: ZonesFound }, drawing],
+    instead: "zone",
+  },
   check: { Panel: Check, overlays: [] },
   pack: { Panel: Pack, overlays: [] },
 };

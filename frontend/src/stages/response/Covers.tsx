@@ -10,6 +10,7 @@ import { cx } from "../../ui/cx";
 import { Pick } from "../../ui/Pick";
 import { Switch } from "../../ui/Switch";
 import { Field } from "../Field";
+import { Setting } from "../Setting";
 import { freshId, useValue, useZoneList } from "./zones";
 
 const PATH = "response.covers.covers";
@@ -76,6 +77,8 @@ export function Covers({ material }: { material: Material }) {
           />
         )}
       </div>
+      <Setting path="response.covers.wet" />
+      <Setting path="response.covers.puddles" />
       <ul aria-label="What lies on it" className="flex flex-col gap-0.5">
         {covers.map((cover) => (
           <li key={cover.id} className={cx("rounded-card", open === cover.id && "bg-raised")}>

@@ -1,6 +1,8 @@
 import { roles } from "../../api/about";
 import type { MapRole, Material, RoleInfo, SettingPath } from "../../api/types";
-import { change, useEditor, valueOf } from "../../editor/store";
+import { type Changes, change, useEditor, valueOf } from "../../editor/store";
+import { CurvePad } from "../../ui/CurvePad";
+import { readCurve, writeCurve } from "../../ui/curve";
 import { Fold } from "../../ui/Fold";
 import { Brought, useBrought } from "../gather/Files";
 import { isLightSet } from "../gather/lights";
@@ -9,9 +11,14 @@ import { Setting, useSettingInfo } from "../Setting";
 import { useHelp } from "../help";
 import { Covers } from "./Covers";
 import { Paint } from "./Paint";
-import { Zones } from "./Zones";
+import { KindPick, Zones } from "./Zones";
+import { useValue } from "./zones";
 
-const MADE_FROM_COLOUR = ["tone", "detail"];
+/** What roughness is read from; nothing of it says anything where the map is brought or measured. */
+const BY_TONE = ["tone", "detail"];
+const BY_SURFACE = ["recesses", "grain", "pale"];
+const READING = ["reads", ...BY_TONE, ...BY_SURFACE];
+const CURVE = "response.roughness.curve";
 
 export function Response({ material }: { material: Material }) {
   const [rough, metal, lamp] = [useBrought("roughness"), useBrought("metallic"), useBrought("translucency")];
@@ -20,10 +27,25 @@ export function Response({ material }: { material: Material }) {
     .filter((role) => role.uniform && !role.made)
     .sort((one, other) => other.channels - one.channels);
   const lights = isLightSet(material);
+  const kind = String(useValue("response.zones.kind"));
+  const reads = useValue("response.roughness.reads");
+  const points = useValue(CURVE);
   const there = further.map((role) => role.id as MapRole).filter((role) => material.keys[role]);
   return (
     <>
-      <h3 className="pt-1 font-medium">Roughness</h3>
+      <div className="flex items-center justify-between pt-1">
+        <h3 className="font-medium">Roughness</h3>
+        <KindPick
+          label="The surface is made of"
+          value={kind}
+          onChange={(next) =>
+            change(
+              { "response.zones.kind": next?.id ?? null, ...(next?.whole as Changes | undefined) },
+              next ? `It is ${next.label.toLowerCase()}` : "It is not told",
+            )
+          }
+        />
+      </div>
       {rough && <Brought role="roughness" file={rough} />}
       {!rough && lights && (
         <p className="pb-1 text-[12px] text-soft">
@@ -32,9 +54,16 @@ export function Response({ material }: { material: Material }) {
       )}
       <Operation
         id="response.roughness"
-        without={rough || lights ? MADE_FROM_COLOUR : []}
+        without={["curve", ...(rough || lights ? READING : reads === "surface" ? BY_TONE : BY_SURFACE)]}
         flat={rough !== null || lights}
       />
+      <Fold title="Curve" note={points.length ? "bent" : ""}>
+        <CurvePad
+          points={readCurve(points)}
+          onChange={(next, gesture) => change({ [CURVE]: writeCurve(next) }, "Roughness curve", gesture)}
+          counted="Roughness counted"
+        />
+      </Fold>
       <div className="mb-1 border-t border-line pt-1">
         {metal ? <Brought role="metallic" file={metal} /> : <Operation id="response.metallic" />}
       </div>
@@ -42,7 +71,10 @@ export function Response({ material }: { material: Material }) {
         <Zones material={material} effects={["roughness", "metallic", "base_color", "height"]} />
       </div>
       <Covers material={material} />
-      <Paint material={material} roles={["roughness", "metallic", "base_color", ...there]} />
+      <Paint
+        material={material}
+        roles={["roughness", "metallic", "base_color", "specular", ...there.filter((role) => role !== "specular")]}
+      />
       <Fold title="Further maps" note={there.length ? `${there.length} in the set` : "none in the set"}>
         {further.map((role) => (
           <Further key={role.id} role={role} />

@@ -5,12 +5,11 @@ import { screen, within } from "@testing-library/react";
 import { api } from "../../api/client";
 import { settled } from "../../editor/store";
 import { drawn, type Edit, material, opened } from "../../testing/page";
-import { useNotices } from "../../ui/notices";
 import { toolInHand, layDownTool } from "../tools";
-import { freshId, pickColour, useZones } from "./zones";
+import { freshId, pickColour, putKind, useZones } from "./zones";
 import { Zones } from "./Zones";
 
-vi.mock("../../editor/figures", () => ({ useFigures: () => ({ zones: { z1: 0.254 } }) }));
+vi.mock("../../editor/figures", () => ({ useFigures: () => ({ zones: { z1: 0.254 }, rough: { z1: 0.614 } }) }));
 
 const ZONES = "response.zones.zones";
 const MOSS = { id: "z1", name: "Moss", parts: [{ kind: "colour", picks: ["#3a5f2a", "#44702f"] }] };
@@ -19,7 +18,7 @@ const EFFECTS = ["roughness", "metallic"] as const;
 
 function panel(settings: Record<string, unknown> = {}) {
   const edits = opened(settings);
-  useZones.setState({ open: null, shown: null, picking: null });
+  useZones.setState({ open: null, shown: null, picking: null, offered: null });
   layDownTool();
   return { edits, ...drawn(<Zones material={material()} effects={EFFECTS} />) };
 }
@@ -112,20 +111,64 @@ describe("zones", () => {
     await user.click(screen.getByRole("button", { name: "Suggest" }));
     await settled();
     expect(edits).toEqual([]);
-    expect(JSON.stringify(useNotices.getState())).toContain("One material.");
+    // What it says stays until it is put away.
+    expect(screen.getByText("One material.")).toBeTruthy();
+    await user.click(screen.getByRole("button", { name: "Put the materials found away" }));
+    expect(screen.queryByText("One material.")).toBeNull();
   });
 
-  it("are eight at most, suggested ones too", async () => {
-    const seven = Array.from({ length: 4 }, (_, n) => ({ ...RUST, id: `z${n + 1}`, name: `Zone ${n + 1}` }));
-    const { edits, user } = panel({ [ZONES]: seven });
-    const found = Array.from({ length: 6 }, (_, n) => ({
+  it("that were found are marked before they are taken, all or one, and are sixteen at most", async () => {
+    const many = Array.from({ length: 13 }, (_, n) => ({ ...RUST, id: `z${n + 1}`, name: `Zone ${n + 1}` }));
+    const { edits, user } = panel({ [ZONES]: many });
+    const found = Array.from({ length: 5 }, (_, n) => ({
       name: `Found ${n}`,
+      share: 0.2,
       part: { kind: "colour", picks: ["#112233"] },
+      outline: [],
     }));
-    vi.spyOn(api, "zones").mockResolvedValue({ zones: found, why: "" } as never);
+    vi.spyOn(api, "zones").mockResolvedValue({ zones: found, why: "5 materials." } as never);
     await user.click(screen.getByRole("button", { name: "Suggest" }));
     await settled();
-    const zones = last(edits)[ZONES] as { id: string }[];
-    expect(zones.map(({ id }) => id)).toEqual(["z1", "z2", "z3", "z4", "z5", "z6", "z7", "z8"]);
+    expect(edits).toEqual([]);
+    expect(useZones.getState().offered?.marked).toEqual([0, 1, 2, 3, 4]);
+    const list = screen.getByRole("group", { name: "Materials found" });
+    await user.hover(within(list).getByText("Found 2"));
+    expect(useZones.getState().offered?.marked).toEqual([2]);
+    await user.click(within(list).getAllByRole("button", { name: "Take" })[2]!);
+    await settled();
+    expect((last(edits)[ZONES] as { name: string }[]).at(-1)).toMatchObject({ id: "z14", name: "Found 2" });
+    await user.click(screen.getByRole("button", { name: "Take all" }));
+    await settled();
+    const zones = last(edits)[ZONES] as { id: string; name: string }[];
+    expect(zones.map(({ id }) => id)).toEqual(Array.from({ length: 16 }, (_, n) => `z${n + 1}`));
+    expect(zones.slice(13).map(({ name }) => name)).toEqual(["Found 2", "Found 0", "Found 1"]);
+  });
+
+  it("are told what they are made of in one step, and roughness starts from what is there", async () => {
+    const { edits, user } = panel({ [ZONES]: [MOSS], "response.covers.wet_zones": { z1: 0.5, z2: 0.3 } });
+    putKind({ ...MOSS, parts: [] }, {
+      id: "moss",
+      label: "Moss",
+      group: "Wood and plants",
+      changes: { roughness: { level: 0.94, spread: 0.4 }, metallic: null, specular: { colour: "#303030" } },
+      whole: {},
+    } as never);
+    await settled();
+    expect(edits).toHaveLength(1);
+    expect(last(edits)["response.on_roughness.in_zones"]).toEqual({ z1: { level: 0.94, spread: 0.4 } });
+    expect(last(edits)["response.on_specular.in_zones"]).toEqual({ z1: { colour: "#303030" } });
+    expect(last(edits)).not.toHaveProperty(["response.on_metallic.in_zones"]);
+    expect((last(edits)[ZONES] as { kind: string }[])[0]!.kind).toBe("moss");
+    await user.click(screen.getByRole("button", { name: "Take Moss away" }));
+    await settled();
+    expect(last(edits)["response.covers.wet_zones"]).toEqual({ z2: 0.3 });
+  });
+
+  it("do not start glossier than they are", async () => {
+    const { edits, user } = panel({ [ZONES]: [MOSS] });
+    await user.click(screen.getByRole("button", { name: /Moss/, expanded: false }));
+    await user.click(screen.getByRole("button", { name: "Roughness" }));
+    await settled();
+    expect(last(edits)["response.on_roughness.in_zones"]).toMatchObject({ z1: { level: 0.61 } });
   });
 });

@@ -1,13 +1,14 @@
 /** Zones of the surface: what belongs to each, and what it changes. */
 import { Eye, EyeOff, Pipette, Plus, Sparkles, X } from "lucide-react";
 import { useFigures } from "../../editor/figures";
-import { useEditor } from "../../editor/store";
-import type { Material, SettingInfo, Value } from "../../api/types";
+import { change, useEditor } from "../../editor/store";
+import type { KindInfo, Material, SettingInfo, Value } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { cx } from "../../ui/cx";
 import { Pick } from "../../ui/Pick";
 import { setView } from "../../views/state";
 import { Field } from "../Field";
+import { useSettingInfo } from "../Setting";
 import { BrushTools } from "./BrushTools";
 import { draw, useDrawing } from "./drawing";
 import {
@@ -27,6 +28,10 @@ import {
   useValue,
   useZoneList,
   useZones,
+  MOST_ZONES,
+  putKind,
+  takeOffered,
+  WET,
   type Zone,
 } from "./zones";
 
@@ -57,6 +62,8 @@ export function Zones({ material, effects }: { material: Material; effects: read
   const zones = useZoneList();
   const shares = useFigures(material)?.zones ?? {};
   const { open, shown } = useZones();
+  const kinds = useEditor((state) => state.about?.kinds) ?? [];
+  const kindOf = (zone: Zone) => kinds.find(({ id }) => id === zone.kind)?.label ?? "";
   return (
     <section aria-label="Zones" className="pb-1">
       <div className="flex h-8 items-center justify-between">
@@ -65,14 +72,17 @@ export function Zones({ material, effects }: { material: Material; effects: read
           <Button
             className="h-6.5 px-1.5 text-[12px]"
             title="Regions of like colour"
-            disabled={zones.length > 4}
-            onClick={() => void suggestZones(material.id)}
+            disabled={zones.length >= MOST_ZONES}
+            onClick={() => {
+              setView("first", { what: "base_color", how: "single", channel: "all" });
+              void suggestZones(material.id);
+            }}
           >
             <Sparkles size={13} /> Suggest
           </Button>
           <Button
             className="h-6.5 px-1.5 text-[12px]"
-            disabled={zones.length >= 8}
+            disabled={zones.length >= MOST_ZONES}
             onClick={() => {
               show(null);
               addZone(`Zone ${zones.length + 1}`, { kind: "colour" });
@@ -83,6 +93,7 @@ export function Zones({ material, effects }: { material: Material; effects: read
           </Button>
         </span>
       </div>
+      <Offered />
       {zones.length === 0 && (
         <p className="text-[12px] text-soft">
           Parts of the surface that differ: metal and patina, moss and stone, dirt in the joints. Pick their colours, or
@@ -100,7 +111,10 @@ export function Zones({ material, effects }: { material: Material; effects: read
                 onClick={() => useZones.setState({ open: open === zone.id ? null : zone.id, picking: null })}
               >
                 <Swatch zone={zone} />
-                <span className="truncate">{zone.name || "Unnamed"}</span>
+                <span className="truncate">
+                  {zone.name || "Unnamed"}
+                  <span className="text-soft">{kindOf(zone) && ` · ${kindOf(zone)}`}</span>
+                </span>
                 <span className="figures ml-auto text-soft">
                   {shares[zone.id] === undefined ? "" : `${Math.round(shares[zone.id]! * 100)} %`}
                 </span>
@@ -132,8 +146,57 @@ export function Zones({ material, effects }: { material: Material; effects: read
   );
 }
 
+/** Materials that were found: marked on the picture before they are taken. */
+function Offered() {
+  const offered = useZones((state) => state.offered);
+  if (!offered) return null;
+  const { found, why, marked } = offered;
+  const mark = (numbers: number[]) => useZones.setState({ offered: { ...offered, marked: numbers } });
+  return (
+    <div role="group" aria-label="Materials found" className="mb-1.5 rounded-card border border-line px-2.5 py-2">
+      <div className="flex items-start justify-between gap-2">
+        <p className="text-[12px] text-soft">{why}</p>
+        <button
+          type="button"
+          aria-label="Put the materials found away"
+          className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+          onClick={() => useZones.setState({ offered: null })}
+        >
+          <X size={13} />
+        </button>
+      </div>
+      <ul className="flex flex-col" onPointerLeave={() => mark(found.map((_, i) => i))}>
+        {found.map((one, number) => (
+          <li
+            key={one.name + number}
+            className={cx("flex h-8 items-center gap-2", marked.length === 1 && marked[0] === number && "text-amber")}
+            onPointerEnter={() => mark([number])}
+            onFocus={() => mark([number])}
+          >
+            <Colour colours={one.part.picks ?? []} />
+            <span className="truncate">{one.name}</span>
+            <span className="figures ml-auto text-soft">{Math.round(one.share * 100)} %</span>
+            <Button className="h-6.5 px-2 text-[12px]" onClick={() => takeOffered([number])}>
+              Take
+            </Button>
+          </li>
+        ))}
+      </ul>
+      {found.length > 1 && (
+        <Button className="mt-1 h-6.5 text-[12px]" look="main" onClick={() => takeOffered(found.map((_, i) => i))}>
+          Take all
+        </Button>
+      )}
+    </div>
+  );
+}
+
 function Swatch({ zone }: { zone: Zone }) {
-  const colours = zone.parts.flatMap((part) => (part.how === "subtract" ? [] : (part.picks ?? []))).slice(0, 3);
+  return <Colour colours={zone.parts.flatMap((part) => (part.how === "subtract" ? [] : (part.picks ?? [])))} />;
+}
+
+function Colour({ colours: all }: { colours: readonly string[] }) {
+  const colours = all.slice(0, 3);
   return (
     <span aria-hidden className="flex size-4 shrink-0 overflow-hidden rounded-[4px] border border-line">
       {(colours.length ? colours : ["transparent"]).map((colour, i) => (
@@ -145,7 +208,9 @@ function Swatch({ zone }: { zone: Zone }) {
 
 function OpenZone({ material, zone, effects }: { material: Material; zone: Zone; effects: readonly Effect["id"][] }) {
   const about = useEditor((state) => state.about);
+  const rough = useFigures(material)?.rough[zone.id];
   if (!about) return null;
+  const begin = (effect: Effect) => beginEffect(effect, zone, about, rough);
   const values = (infos: SettingInfo[], names: string[]) => infos.filter((info) => names.includes(info.name));
   const add = (kind: PartKind) => {
     putZone(zone.id, { parts: [...zone.parts, { kind } as Part] }, `${KINDS[kind]} added`);
@@ -165,6 +230,10 @@ function OpenZone({ material, zone, effects }: { material: Material; zone: Zone;
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
         className="mb-1 h-7 w-full rounded-card border border-line bg-ground px-2"
       />
+      <div className="flex min-h-8 items-center justify-between gap-2">
+        <span>Made of</span>
+        <KindPick label={`${zone.name} is made of`} value={zone.kind ?? ""} onChange={(kind) => putKind(zone, kind)} />
+      </div>
       {zone.parts.map((part, index) => (
         <OnePart
           key={index}
@@ -198,9 +267,10 @@ function OpenZone({ material, zone, effects }: { material: Material; zone: Zone;
       {effectsOf(effects)
         .filter((effect) => effects.includes(effect.id))
         .map((effect) => (
-          <OneEffect key={effect.id} zone={zone} effect={effect} infos={about.shapes[effect.shape]} />
+          <OneEffect key={effect.id} zone={zone} effect={effect} infos={about.shapes[effect.shape]} begin={begin} />
         ))}
-      <MoreEffects zone={zone} effects={effects} />
+      <MoreEffects zone={zone} effects={effects} begin={begin} />
+      <ZoneWet zone={zone} />
     </div>
   );
 }
@@ -326,6 +396,56 @@ function Colours({
   );
 }
 
+/** What a zone, or all of the surface, is made of. */
+export function KindPick({
+  label,
+  value,
+  onChange,
+}: {
+  label: string;
+  value: string;
+  onChange: (kind: KindInfo | null) => void;
+}) {
+  const kinds = useEditor((state) => state.about?.kinds) ?? [];
+  const groups = [...new Set(kinds.map((kind) => kind.group))];
+  return (
+    <Pick
+      label={label}
+      value={value || "none"}
+      groups={[
+        { options: [{ value: "none", label: "Not told" }] },
+        ...groups.map((group) => ({
+          label: group,
+          options: kinds.filter((kind) => kind.group === group).map((kind) => ({ value: kind.id, label: kind.label })),
+        })),
+      ]}
+      onChange={(id) => onChange(kinds.find((kind) => kind.id === id) ?? null)}
+      className="h-6.5 px-2 text-[12px]"
+    />
+  );
+}
+
+/** How wet a zone is, where that is another than all of it. */
+function ZoneWet({ zone }: { zone: Zone }) {
+  const wet = useValue(WET);
+  const info = useSettingInfo("response.covers.wet");
+  if (!info) return null;
+  const put = (value: number | null, gesture = "") => {
+    const { [zone.id]: before, ...rest } = wet;
+    if (value !== null || before !== undefined)
+      change({ [WET]: value === null ? rest : { ...rest, [zone.id]: value } }, `${zone.name}, wet`, gesture);
+  };
+  return (
+    <Field
+      info={info}
+      spoken={`${zone.name}, wet`}
+      value={wet[zone.id] ?? 0}
+      onChange={(next, gesture) => put(Number(next), gesture)}
+      onReset={() => put(null)}
+    />
+  );
+}
+
 function useEffectOf(zone: Zone, effect: Effect): Change | undefined {
   return (useValue(effect.path) as Record<string, Change>)[zone.id];
 }
@@ -334,11 +454,13 @@ function OneEffect({
   zone,
   effect,
   infos,
+  begin,
   always = true,
 }: {
   zone: Zone;
   effect: Effect;
   infos: SettingInfo[];
+  begin: (effect: Effect) => void;
   always?: boolean;
 }) {
   const value = useEffectOf(zone, effect);
@@ -350,7 +472,7 @@ function OneEffect({
       <button
         type="button"
         className="flex h-7 w-full items-center gap-1.5 text-left hover:text-amber"
-        onClick={() => beginEffect(effect, zone)}
+        onClick={() => begin(effect)}
       >
         <Plus size={12} className="text-soft" /> {effect.label}
       </button>
@@ -397,14 +519,29 @@ function OneEffect({
 }
 
 /** What is changed on maps that are not listed by themselves, and a way to change another. */
-function MoreEffects({ zone, effects }: { zone: Zone; effects: readonly Effect["id"][] }) {
+function MoreEffects({
+  zone,
+  effects,
+  begin,
+}: {
+  zone: Zone;
+  effects: readonly Effect["id"][];
+  begin: (effect: Effect) => void;
+}) {
   const about = useEditor((state) => state.about);
   const others = effectsOf().filter((effect) => !effects.includes(effect.id));
   if (!about) return null;
   return (
     <>
       {others.map((effect) => (
-        <OneEffect key={effect.id} zone={zone} effect={effect} infos={about.shapes[effect.shape]} always={false} />
+        <OneEffect
+          key={effect.id}
+          zone={zone}
+          effect={effect}
+          infos={about.shapes[effect.shape]}
+          begin={begin}
+          always={false}
+        />
       ))}
       <Pick
         label="Change another map"
@@ -413,7 +550,7 @@ function MoreEffects({ zone, effects }: { zone: Zone; effects: readonly Effect["
         groups={[{ options: others.map(({ id, label }) => ({ value: id as string, label })) }]}
         onChange={(id) => {
           const effect = others.find((one) => one.id === id);
-          if (effect) beginEffect(effect, zone);
+          if (effect) begin(effect);
         }}
         className="mt-1 h-6.5 px-2 text-[12px]"
       />

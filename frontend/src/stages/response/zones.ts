@@ -4,6 +4,8 @@ import { api } from "../../api/client";
 import { roles } from "../../api/about";
 import type { Part } from "../../api/types";
 import type {
+  About,
+  KindInfo,
   RoleInfo,
   SettingInfo,
   SettingPath,
@@ -11,9 +13,10 @@ import type {
   Value,
   ZoneChange,
   ZoneEffectInfo,
+  ZoneSuggestion,
 } from "../../api/types";
 import { type Changes, change, useEditor, valueOf } from "../../editor/store";
-import { tell, tellProblem } from "../../ui/notices";
+import { tellProblem } from "../../ui/notices";
 import { registerTool } from "../tools";
 
 export type PartKind = Part["kind"];
@@ -23,6 +26,8 @@ export type Zone = SettingValues["response.zones.zones"][number] & { name: strin
 export type { Part, ZoneChange as Change };
 
 const ZONES = "response.zones.zones";
+/** How wet zones are. */
+export const WET = "response.covers.wet_zones";
 /** What a zone can change on the map of that role. */
 export type Effect = ZoneEffectInfo & { id: RoleInfo["id"] };
 /** Everything zones can change; those of `first` before the others. */
@@ -37,11 +42,15 @@ interface ZoneView {
   open: string | null;
   /** The zone that is shown alone on the first view. */
   shown: string | null;
+  /** Materials that were found and not taken yet, with why; those that are marked on the picture. */
+  offered: { found: ZoneSuggestion[]; why: string; marked: number[] } | null;
   /** Where the next click on the picture puts a colour. */
   picking: { zone: string; part: number; list: "picks" | "against" } | null;
 }
 
-export const useZones = create<ZoneView>(() => ({ open: null, shown: null, picking: null }));
+export const useZones = create<ZoneView>(() => ({ open: null, shown: null, picking: null, offered: null }));
+
+export const MOST_ZONES = 16;
 registerTool("colour of a zone", useZones, ({ picking }) => picking !== null, { picking: null });
 
 /** The value of a setting in force, for a component. */
@@ -92,6 +101,8 @@ export function dropZone(id: string) {
     const { [id]: gone, ...rest } = changesNow(path);
     if (gone) more[path] = rest;
   }
+  const { [id]: wet, ...others } = valueOf(useEditor.getState(), WET);
+  if (wet !== undefined) more[WET] = others;
   useZones.setState({ open: null, shown: null, picking: null });
   putZones(
     zonesNow().filter((zone) => zone.id !== id),
@@ -107,7 +118,8 @@ export function addZone(name: string, part: Part) {
   putZones([...zones, { id, name, parts: [part] }], "Zone added");
   useZones.setState({
     open: id,
-    shown: id,
+    // The whole picture is seen until a colour is picked.
+    shown: part.kind === "colour" && !part.picks?.length ? null : id,
     picking: part.kind === "colour" && !part.picks?.length ? { zone: id, part: 0, list: "picks" } : null,
   });
 }
@@ -115,18 +127,42 @@ export function addZone(name: string, part: Part) {
 export async function suggestZones(material: string) {
   try {
     const found = await api.zones(material);
-    if (!found.zones.length) {
-      tell("No zones suggested.", found.why);
-      return;
-    }
-    const zones = zonesNow();
-    for (const { name, part } of found.zones)
-      zones.push({ id: freshId(zones.map((zone) => zone.id)), name, parts: [part] });
-    putZones(zones.slice(0, 8), "Suggested zones");
-    tell(`${found.zones.length} zones suggested.`, found.why);
+    useZones.setState({
+      shown: null,
+      offered: { found: found.zones, why: found.why, marked: found.zones.map((_, i) => i) },
+    });
   } catch (error) {
     tellProblem(error);
   }
+}
+
+/** Takes materials that were found as zones, in one step; what they said stays until it is put away. */
+export function takeOffered(numbers: number[]) {
+  const offered = useZones.getState().offered;
+  if (!offered) return;
+  const zones = zonesNow();
+  for (const { name, part } of numbers.map((number) => offered.found[number]!))
+    if (zones.length < MOST_ZONES) zones.push({ id: freshId(zones.map((zone) => zone.id)), name, parts: [part] });
+  putZones(zones, "Suggested zones");
+  const left = offered.found.filter((_, i) => !numbers.includes(i));
+  useZones.setState({ offered: { ...offered, found: left, marked: left.map((_, i) => i) } });
+}
+
+/** Says what a zone is made of: all it sets, in one step. None takes back what a kind set, and lets the rest be. */
+export function putKind(zone: Zone, kind: KindInfo | null) {
+  const more: Changes = {};
+  for (const effect of effectsOf()) {
+    const told = kind?.changes[effect.id as keyof KindInfo["changes"]];
+    if (told === undefined) continue;
+    const { [zone.id]: before, ...rest } = changesNow(effect.path);
+    if (told || before) more[effect.path] = told ? { ...rest, [zone.id]: told } : rest;
+  }
+  putZones(
+    zonesNow().map((one) => (one.id === zone.id ? { ...one, kind: kind?.id ?? "" } : one)),
+    kind ? `${zone.name} is ${kind.label.toLowerCase()}` : `${zone.name} is not told`,
+    "",
+    more,
+  );
 }
 
 /** Sets what a zone changes on a map; null for nothing. */
@@ -135,12 +171,22 @@ export function putEffect(effect: Effect, zone: string, value: ZoneChange | null
   if (value || before) change({ [effect.path]: value ? { ...rest, [zone]: value } : rest }, label, gesture);
 }
 
-/** Lets a zone change a map; a colour begins with the one it was picked by. */
-export function beginEffect(effect: Effect, zone: Zone) {
+/** Lets a zone change a map; a colour begins with the one it was picked by, roughness with what it is now, or as its
+ * kind has it. */
+export function beginEffect(effect: Effect, zone: Zone, about: About | null, rough?: number) {
+  const kind = about?.kinds.find(({ id }) => id === zone.kind);
+  const told = kind?.changes[effect.id as keyof KindInfo["changes"]];
+  if (told) {
+    putEffect(effect, zone.id, told, `${effect.label} of ${zone.name}`);
+    return;
+  }
   const start: ZoneChange =
     effect.shape === "colour"
       ? { colour: zone.parts[0]?.picks?.[0] ?? "#808080", ...effect.start }
-      : { ...effect.start };
+      : {
+          ...effect.start,
+          ...(effect.id === "roughness" && rough !== undefined ? { level: Math.round(rough * 100) / 100 } : {}),
+        };
   putEffect(effect, zone.id, start, `${effect.label} of ${zone.name}`);
 }
 
@@ -160,6 +206,7 @@ export async function pickColour(material: string, [x, y]: [number, number]) {
       { [picking.list]: [...(part[picking.list] ?? []), colour].slice(-24) },
       "Colour picked",
     );
+    useZones.setState({ shown: picking.zone });
   } catch (error) {
     tellProblem(error);
   }

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { curveAt, type CurvePoint, ENDS, movedPoint, readCurve, tonesOf, writeCurve } from "./curve";
+import { curveAt, type CurvePoint, ENDS, movedPoint, readCurve, writeCurve } from "./curve";
+import { tonesOf } from "../stages/even/tones";
 
 describe("tone curve", () => {
   it("is a straight line without points, and leaves no setting", () => {
