@@ -45,6 +45,22 @@ describe("detail by size", () => {
     expect(edits[0]!.changes).toEqual({ "relief.bands.medium": null });
   });
 
+  it("sets the contrast of a size on the same curve, within its own ends", async () => {
+    const edits = opened({ "relief.bands.small_contrast": 2 });
+    const { user } = drawn(<BandCurve material={material()} />);
+    await user.click(screen.getByRole("radio", { name: "Contrast" }));
+    const handle = screen.getByRole("slider", { name: "Small contrast" });
+    expect(handle.getAttribute("aria-valuenow")).toBe("2");
+    fireEvent.keyDown(handle, { key: "ArrowUp" });
+    await settled();
+    expect(edits.at(-1)!.changes).toEqual({ "relief.bands.small_contrast": 2.1 });
+    handle.closest("svg")!.getBoundingClientRect = () => ({ top: 0, height: 118 }) as DOMRect;
+    fireEvent.pointerDown(handle);
+    fireEvent.pointerMove(handle, { buttons: 1, clientY: 118 });
+    await settled();
+    expect(edits.at(-1)!.changes).toEqual({ "relief.bands.small_contrast": 0.3 });
+  });
+
   it("speaks in millimetres where the width is known, else in hundredths of the tile", () => {
     opened();
     const { container } = drawn(
@@ -56,7 +72,7 @@ describe("detail by size", () => {
       "56",
       "116",
       "260",
-      "700",
+      "700 mm",
     ]);
     const { container: other } = drawn(<BandCurve material={material()} />);
     expect([...other.querySelectorAll("text")].map((one) => one.textContent)).toEqual([
@@ -65,7 +81,7 @@ describe("detail by size", () => {
       "2.8",
       "5.8",
       "13",
-      "35",
+      "35 %",
     ]);
   });
 });

@@ -1,7 +1,8 @@
-/** Detail by size: one handle a size band, dragged up for more relief of that size, down for less. */
-import { type KeyboardEvent, type PointerEvent, useRef } from "react";
+/** Detail by size: one handle a size band, dragged up for more relief of that size, or more contrast in it. */
+import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
 import { change, useEditor, valueOf } from "../../editor/store";
 import type { Material, SettingPath } from "../../api/types";
+import { Choice } from "../../ui/Choice";
 import { useHelp } from "../help";
 
 /** Middle size of each band as a share of the tile width; edges as in the core. */
@@ -14,7 +15,13 @@ const BANDS = [
   { name: "largest", label: "Largest", size: 0.35 },
 ] as const;
 const [WIDE, TALL, PAD, MOST] = [284, 118, 14, 3];
-const path = (name: string) => `relief.bands.${name}` as SettingPath;
+/** What a handle sets, and between which ends. */
+const WHAT = {
+  gain: { suffix: "", least: 0, label: "detail" },
+  contrast: { suffix: "_contrast", least: 0.3, label: "contrast" },
+} as const;
+type What = keyof typeof WHAT;
+const path = (name: string, what: What) => `relief.bands.${name}${WHAT[what].suffix}` as SettingPath;
 const xAt = (number: number) => PAD + (number / (BANDS.length - 1)) * (WIDE - 2 * PAD);
 // Square root spacing: the usual gains, 0 to 1.5, get most of the room.
 const yAt = (gain: number) => TALL - 8 - Math.sqrt(gain / MOST) * (TALL - 20);
@@ -26,8 +33,12 @@ export function BandCurve({ material }: { material: Material }) {
   const area = useRef<SVGSVGElement>(null);
   const gesture = useRef("");
   const declared = state.about?.operations.find((o) => o.id === "relief.bands")?.settings;
-  const usual = (name: string) => (declared?.find((s) => s.name === name)?.default as number | undefined) ?? 1;
-  const gains = BANDS.map((band) => valueOf(state, path(band.name)) as number);
+  const [what, setWhat] = useState<What>("gain");
+  const other: What = what === "gain" ? "contrast" : "gain";
+  const { label, least, suffix } = WHAT[what];
+  const usual = (name: string) => (declared?.find((s) => s.name === name + suffix)?.default as number | undefined) ?? 1;
+  const valuesOf = (of: What) => BANDS.map((band) => valueOf(state, path(band.name, of)) as number);
+  const gains = valuesOf(what);
   const mm = material.preview.tile_mm;
   const sizeText = (share: number) => {
     const size = mm === null ? share * 100 : share * mm;
@@ -35,30 +46,46 @@ export function BandCurve({ material }: { material: Material }) {
   };
   const take = (number: number, gain: number) => {
     if (gain !== gains[number])
-      change({ [path(BANDS[number]!.name)]: gain }, `${BANDS[number]!.label} detail`, gesture.current);
+      change({ [path(BANDS[number]!.name, what)]: gain }, `${BANDS[number]!.label} ${label}`, gesture.current);
   };
   const drag = (number: number) => (event: PointerEvent) => {
     if (!event.buttons) return;
     const bounds = area.current!.getBoundingClientRect();
-    take(number, gainAt(((event.clientY - bounds.top) / bounds.height) * TALL));
+    take(number, Math.max(least, gainAt(((event.clientY - bounds.top) / bounds.height) * TALL)));
   };
   const keyed = (number: number) => (event: KeyboardEvent) => {
     const by = ({ ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 } as Record<string, number>)[event.key];
     if (!by) return;
     event.preventDefault();
-    take(number, Math.min(MOST, Math.max(0, Number((gains[number]! + by * (event.shiftKey ? 0.05 : 0.1)).toFixed(2)))));
+    take(
+      number,
+      Math.min(MOST, Math.max(least, Number((gains[number]! + by * (event.shiftKey ? 0.05 : 0.1)).toFixed(2)))),
+    );
   };
   const curve = smooth(gains.map((gain, i) => [xAt(i), yAt(gain)]));
+  const behind = smooth(valuesOf(other).map((value, i) => [xAt(i), yAt(value)]));
   const explain = (i: number) =>
     show(
-      `${BANDS[i]!.label} detail`,
-      `Structure about ${sizeText(BANDS[i]!.size)} ${mm === null ? "% of the tile" : "mm"} wide counts ${gains[i]!.toFixed(2)} times. Double-click resets.`,
+      `${BANDS[i]!.label} ${label}`,
+      `Structure about ${sizeText(BANDS[i]!.size)} ${mm === null ? "% of the tile" : "mm"} wide ${
+        what === "gain"
+          ? `counts ${gains[i]!.toFixed(2)} times`
+          : `has a contrast of ${gains[i]!.toFixed(2)}: under 1 faint structure counts as much as bold, over 1 bold alone`
+      }. Double-click resets.`,
     );
   return (
     <div className="py-1">
       <div className="flex items-baseline justify-between">
         <h3 className="font-medium">Detail by size</h3>
-        <span className="text-[12px] text-soft">gain over {mm === null ? "% of tile" : "mm"}</span>
+        <Choice
+          label="What the curve sets"
+          value={what}
+          options={[
+            { value: "gain", label: "Gain" },
+            { value: "contrast", label: "Contrast" },
+          ]}
+          onChange={setWhat}
+        />
       </div>
       <svg
         ref={area}
@@ -79,6 +106,7 @@ export function BandCurve({ material }: { material: Material }) {
               fontFamily="var(--font-mono)"
             >
               {sizeText(band.size)}
+              {i === BANDS.length - 1 && (mm === null ? " %" : " mm")}
             </text>
           </g>
         ))}
@@ -88,15 +116,16 @@ export function BandCurve({ material }: { material: Material }) {
           fill="var(--text)"
           fillOpacity="0.06"
         />
+        <path d={behind} fill="none" stroke="var(--soft)" strokeWidth="1.200" strokeDasharray="2 4" />
         <path d={curve} fill="none" stroke="var(--amber)" strokeWidth="1.600" />
         {BANDS.map((band, i) => (
           <g
             key={band.name}
             role="slider"
             tabIndex={0}
-            aria-label={`${band.label} detail`}
+            aria-label={`${band.label} ${label}`}
             aria-orientation="vertical"
-            aria-valuemin={0}
+            aria-valuemin={least}
             aria-valuemax={MOST}
             aria-valuenow={gains[i]}
             className="cursor-ns-resize outline-none [&:focus-visible>circle:last-child]:stroke-text"
@@ -108,7 +137,7 @@ export function BandCurve({ material }: { material: Material }) {
             onPointerUp={() => (gesture.current = "")}
             onPointerEnter={() => explain(i)}
             onFocus={() => explain(i)}
-            onDoubleClick={() => change({ [path(band.name)]: null }, `${band.label} detail reset`)}
+            onDoubleClick={() => change({ [path(band.name, what)]: null }, `${band.label} ${label} reset`)}
             onKeyDown={keyed(i)}
           >
             <rect x={xAt(i) - 20} y="0" width="40" height={TALL} fill="transparent" />

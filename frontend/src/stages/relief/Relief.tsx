@@ -53,6 +53,11 @@ export function Relief({ material }: { material: Material }) {
           <Light material={material} />
           <Surface />
           <BandCurve material={material} />
+          <Fold title="Source and hues" note={changedIn(material, HUES)}>
+            {HUES.map((path) => (
+              <Setting key={path} path={path} />
+            ))}
+          </Fold>
         </>
       )}
       {leaning || isDeep ? null : <Setting path="relief.height.steepness" />}
@@ -73,13 +78,6 @@ export function Relief({ material }: { material: Material }) {
       >
         <Operation id="relief.height" without={["steepness", "invert"]} flat />
       </Fold>
-      {!height && !leaning && (
-        <Fold title="Source and hues" note={changedIn(material, HUES)}>
-          {HUES.map((path) => (
-            <Setting key={path} path={path} />
-          ))}
-        </Fold>
-      )}
       <Fold title="Normal" note={`strength ${strength.toFixed(2)}`} open>
         {brought && <Brought role="normal" file={brought} />}
         {brought && (
