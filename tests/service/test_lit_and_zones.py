@@ -71,7 +71,8 @@ class SuggestionTest(unittest.TestCase):
             if count:
                 rows = [{"id": f"z{n}", "parts": [zone["part"]]} for n, zone in enumerate(found["zones"])]
                 ready = evaluation(pixels, **size_of(256), response__zones__zones=rows)
-                shares = zone_shares(ready)
+                shares, rough = zone_shares(ready)
+                self.assertEqual(set(rough), set(shares))
                 self.assertAlmostEqual(sum(shares.values()), 1, delta=0.08)
                 self.assertTrue(zone_picture(ready, "z0", side=256).startswith(b"\xff\xd8"))
                 with self.assertRaises(NotFound):

@@ -21,7 +21,7 @@ Numbers = NDArray[np.int32]
 SIDE = 384
 # Lightness counts less than hue, for light and dark are of the relief; more where hue finds nothing.
 _LIGHT, _LIGHT_ALONE = 0.25, 0.6
-_POINTS, _GROUPS, _ROUNDS, _LEAST_SPREAD = 5000, 8, 30, 0.007
+_POINTS, _GROUPS, _ROUNDS, _LEAST_SPREAD = 4000, (8, 6), 25, 0.007
 # Groups are one where so much of one would be taken for another, or where their middles lie so near.
 _MISTAKEN, _NEAR, _MOST = 0.16, 0.035, 5
 # Groups that cover so much are looked into again. A material covers so much, and goes on over _STEP px so much above
@@ -64,14 +64,16 @@ def find_clusters(colour: Pixels) -> Clusters:
     told[..., 0] -= 0.5 * (slow - slow.mean())
     # Light scales all three alike (Oklab is a cube root): hue and colour against lightness do not hang on it.
     told[..., 1:] *= float(np.median(lab[..., 0])) / np.maximum(lab[..., :1], _DARK)
-    light, labels = _LIGHT, _told_apart(told * np.array([_LIGHT, 1, 1], np.float32))
+    # With one number of Gaussians or another a rare material is seen or swallowed: what is seen counts.
+    by_hue = told * np.array([_LIGHT, 1, 1], np.float32)
+    light, labels = _LIGHT, max((_told_apart(by_hue, count) for count in _GROUPS), key=lambda found: int(found.max()))
     # What one group hides: another that only lightness tells, or one too rare to be seen beside all others.
     finer = told * np.array([_LIGHT_ALONE, 1, 1], np.float32)
     for number in range(int(labels.max()) + 1):
         inside = labels == number
         if float(inside.mean()) < _WORTH:
             continue
-        parts = _told_apart(finer, inside)
+        parts = _told_apart(finer, _GROUPS[0], inside)
         if parts.max() > 0:
             light = _LIGHT_ALONE
             labels = np.where(inside & (parts > 0), labels.max() + parts, labels)
@@ -81,15 +83,15 @@ def find_clusters(colour: Pixels) -> Clusters:
     return Clusters(rank[labels].astype(np.int32), lab.astype(np.float32), light, int(labels.max()) + 1)
 
 
-def _told_apart(points: Pixels, inside: NDArray[np.bool_] | None = None) -> Numbers:
-    """(h, w) numbers of the materials; all 0 where there is one. points: (h, w, 3) weighted Oklab. inside: (h, w) of
-    what alone is told apart; elsewhere it is 0."""
+def _told_apart(points: Pixels, count: int, inside: NDArray[np.bool_] | None = None) -> Numbers:
+    """(h, w) numbers of the materials; all 0 where there is one. points: (h, w, 3) weighted Oklab. count: of Gaussians.
+    inside: (h, w) of what alone is told apart; elsewhere it is 0."""
     shape = points.shape[:2]
     within = np.ones(shape, bool) if inside is None else inside
     calm = _calm(points, within)
-    if len(calm) < 10 * _GROUPS:
+    if len(calm) < 10 * count:
         return np.zeros(shape, np.int32)
-    mixture = _fitted(calm)
+    mixture = _fitted(calm, count)
     groups = _joined(mixture, _likelihoods(calm, mixture))
     chance = _likelihoods(points[within], mixture)
     share = np.stack([chance[:, list(group)].sum(1) for group in groups], 1)
@@ -112,10 +114,9 @@ def _calm(points: Pixels, within: NDArray[np.bool_]) -> Pixels:
     return np.asarray(calm[np.random.default_rng(7).permutation(len(calm))[:_POINTS]])
 
 
-def _fitted(points: Pixels) -> _Mixture:
+def _fitted(points: Pixels, count: int) -> _Mixture:
     cv2.setRNGSeed(7)
     stop = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-5)
-    count = min(_GROUPS, len(points))
     _, labels, middles = cv2.kmeans(points, count, None, stop, 3, cv2.KMEANS_PP_CENTERS)
     belong = np.eye(count, dtype=np.float32)[labels.ravel()]
     least = np.eye(3) * _LEAST_SPREAD**2

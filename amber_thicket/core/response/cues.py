@@ -12,9 +12,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
-from amber_thicket.core.numeric.oklab import to_oklab
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.zones import standing_out
@@ -24,7 +24,7 @@ from amber_thicket.core.shading.slope import slopes
 CUES = ("recesses", "grain", "pale")
 # Sizes of recesses, % of the tile; of grain and patches, as shares of it.
 _RECESSES = (0.6, 1.5, 5.0)
-_FINE, _GRAIN, _PATCH = 0.004, 0.012, 0.02
+_FINE, _GRAIN, _PATCH = (0.003, 0.008), 0.012, 0.03
 # Between these, as shares of the tile, lightness is that of bumps; slopes are looked at when so blurred.
 _BUMPS = (0.002, 0.006, 0.015)
 _SLOPES = (0.0015, 0.004, 0.012)
@@ -49,8 +49,14 @@ def _fields(
 ) -> tuple[list[Pixels], list[Pixels], tuple[float, ...]]:
     """(cues, fields that shade is told by, standard deviations of recesses by size)."""
     wide = frame.tile_width
-    lightness = np.ascontiguousarray(to_oklab(tiled.pixels)[..., 0])
-    soft = [blur(lightness, share * wide, wraps=True) for share in _BUMPS]
+    # Of the blurred light, not the blurred lightness of it: that is another at every size.
+    light = luminance(tiled.pixels)
+    lightness = np.cbrt(light)
+
+    def softened(share: float) -> Pixels:
+        return np.asarray(np.cbrt(np.maximum(blur(light, share * wide, wraps=True), 0)))
+
+    soft = [softened(share) for share in _BUMPS]
     bumps = [one - other for one, other in zip((lightness, *soft), soft, strict=False)]
     for share in _SLOPES:
         # A px is another share of the tile at every size: slopes are told across the tile.
@@ -63,10 +69,11 @@ def _fields(
         spread = deviations[number] if deviations else max(float(out.std()), 1e-6)
         found.append(spread)
         deep -= out / np.float32(spread)
-    fine = lightness - blur(lightness, _FINE * wide, wraps=True)
+    # Of one band, so that it is the same at every size.
+    fine = softened(_FINE[0]) - softened(_FINE[1])
     power = blur(np.ascontiguousarray(fine * fine), _GRAIN * wide, wraps=True)
     grain = np.log(np.sqrt(np.maximum(power, 0)) + np.float32(1e-3))
-    return [deep, grain, blur(lightness, _PATCH * wide, wraps=True)], bumps, tuple(found)
+    return [deep, grain, softened(_PATCH)], bumps, tuple(found)
 
 
 def decide_cues(tiled: Raster, formed: Raster, *, frame: Frame) -> Measure:
