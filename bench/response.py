@@ -105,7 +105,7 @@ def _whole(side: int) -> None:
     for name, make in KINDS.items():
         surface = make(side, 5)
         cells = []
-        for light, shot in LIGHTS.items():
+        for shot in LIGHTS.values():
             old, new, kind = (
                 follows(photographed(surface, shot, **more).layer("roughness", (side, side)).pixels, surface, shot)
                 for more in ({"response.roughness.reads": "tone"}, {}, MADE_OF[_WHOLE[name]].whole())

@@ -156,8 +156,8 @@ class KindChanges(Answer):
     """What choosing a kind for a zone sets on each map; null for what it lets be."""
 
     roughness: Annotated[dict[str, Any], _as("ZoneChange")]
-    metallic: Annotated[dict[str, Any] | None, _as("ZoneChange | null")]
-    specular: Annotated[dict[str, Any] | None, _as("ZoneChange | null")]
+    metallic: Annotated[dict[str, Any], _as("ZoneChange")] | None
+    specular: Annotated[dict[str, Any], _as("ZoneChange")] | None
 
 
 class KindInfo(Answer):

@@ -105,8 +105,14 @@ class OtherVersions(unittest.TestCase):
 
     def test_of_two_that_do_not_fit_together_the_first_stays(self) -> None:
         recipe = from_json({"version": 1, "operations": {"even.tone": {"black": 50, "white": 40}}})
-        self.assertEqual(recipe.changed, {"even.tone": {"black": 50.0}})
+        self.assertEqual(recipe.changed["even.tone"], {"black": 50.0})
         self.assertEqual(recipe.aside.paths, ("even.tone.white",))
+
+    def test_roughness_of_older_ones_is_read_as_it_was(self) -> None:
+        for version in range(1, 5):
+            told = from_json({"version": version, "operations": {"response.roughness": {"centre": 0.3}}})
+            self.assertEqual(told.changed, {"response.roughness": {"centre": 0.3, "reads": "tone"}})
+        self.assertEqual(from_json({"version": 5, "operations": {}}).changed, {})
 
 
 if __name__ == "__main__":

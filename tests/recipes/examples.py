@@ -36,6 +36,8 @@ _ZONES = [
 ]
 
 
+# The version an example came with, where that is not the first.
+SINCE = {"made_of": 5}
 # Surface, and settings that differ from their defaults.
 EXAMPLES: dict[str, tuple[str, dict[str, Any]]] = {
     "orientation_and_white": ("colours", {"gather.orient.turn": "90", "gather.orient.mirror": True, "gather.white.red": 1.1, "gather.white.blue": 0.9}),
@@ -55,6 +57,7 @@ EXAMPLES: dict[str, tuple[str, dict[str, Any]]] = {
     "normal_occlusion_curvature": ("grass", {"relief.normal.strength": 1.6, "relief.normal.kernel": "crisp", "relief.normal.y_in_files": "minus", "relief.occlusion.reach": 12.0, "relief.occlusion.tight": 60.0, "relief.curvature.side": "convex", "relief.curvature.in_pack": True}),
     "zones": ("colours", {"response.zones.zones": _ZONES, "response.on_roughness.in_zones": {"a": {"level": 0.2, "spread": 0.1}, "b": {"level": 0.8, "spread": 0}}, "response.on_metallic.in_zones": {"a": {"level": 1, "spread": 0}}, "relief.shape.in_zones": {"c": {"raised": 40}}, "response.on_base_color.in_zones": {"b": {"colour": "#3246a0"}}}),
     "covers": ("gravel", {"response.covers.covers": [{"id": "c1", "where": "recesses", "share": 40}, {"id": "c2", "where": "level", "share": 20}]}),
+    "made_of": ("colours", {"response.zones.zones": [{**_ZONES[0], "kind": "stone"}, {**_ZONES[1], "kind": "moss"}], "response.zones.kind": "plaster", "response.on_roughness.in_zones": {"a": {"level": 0.6, "spread": 1.2, "recesses": 60, "grain": 40}, "b": {"level": 0.9, "spread": 0.4, "pale": -50}}, "response.roughness.contrast": 30.0, "response.roughness.curve": [[0, 0.1], [1, 0.9]], "response.covers.wet": 0.4, "response.covers.puddles": 12.0, "response.covers.wet_zones": {"b": 0.0}, "response.on_specular.in_zones": {"b": {"colour": "#303030"}}}),
     "painted": ("grass", {"response.on_roughness.strokes": [stroke(0.08, 0.2, 0.2, 0.8, 0.4, kind="set", value=0.9, strength=1, soft=0.5)], "response.on_base_color.strokes": [stroke(0.05, 1.0, 0.5, kind="set", value="#c08040", strength=1, soft=0.3)], "response.roughness.centre": 0.4}),
     "own_profile": ("gravel", {"pack.files.profile": "own", "pack.files.own": {"label": "Two files", "y": "minus", "files": [{"suffix": "colour", "channels": ["base_color", "height"]}, {"suffix": "mix", "channels": ["ambient_occlusion", "1-roughness", "metallic"]}]}, "pack.files.sizes": "half", "pack.files.name": "shore"}),
     "brought_maps": ("gravel", {"gather.maps.height": KEYS["height"], "gather.maps.normal": KEYS["normal"], "gather.maps.normal_y": "minus", "tile.join.method": "cut"}),
@@ -134,7 +137,9 @@ def main() -> None:
     folder.mkdir(exist_ok=True)
     size = {name.replace("__", "."): value for name, value in size_of(SIDE).items()}
     for name, (_, changes) in EXAMPLES.items():
-        recipe = Recipe().with_changes({**size, **changes})
+        # What was released says the same in the present version: what migration makes of it.
+        older = sorted(FOLDER.glob(f"v*/{name}.json"))
+        recipe = from_json(older[-1].read_text()) if older else Recipe().with_changes({**size, **changes})
         target = folder / f"{name}.json"
         if target.exists():
             continue

@@ -14,7 +14,8 @@ from amber_thicket.core.numeric.colour import extremes
 from amber_thicket.core.raster import Pixels
 
 DIELECTRIC = 0.04
-# Metallic under which nothing is one, and over which nothing is left to mirror besides; reflectance that every metal has.
+# Metallic under which nothing is one, and over which nothing is left to mirror besides; reflectance that every metal
+# has.
 _NO_METAL, _ALL_METAL, _DARKEST_METAL = 0.2, 0.98, 0.12
 
 
@@ -34,9 +35,9 @@ def to_metal(diffuse: Pixels, specular: Pixels) -> tuple[Pixels, Pixels, Pixels]
     specular/gloss surface.
 
     Per pixel the metallic that explains both colours by their perceived brightness; what the specular says beyond that
-    is kept as the third, so that to_specular() gives both colours back: to 1/255 where it is 0 or 1, and in between, which is no
-    material, within .03 on average (tested). A grey specular of up to about 10 % stays no
-    metal; brighter ones cannot be told from metal.
+    is kept as the third, so that to_specular() gives both colours back: to 1/255 where it is 0 or 1, and in between,
+    which is no material, within .03 on average (tested). A specular of up to 12 % stays no metal; a brighter grey one
+    cannot be told from metal.
     """
     strength = 1 - extremes(specular)[0]
     metallic = _solved(_perceived(diffuse), _perceived(specular), strength)

@@ -92,8 +92,8 @@ def _metal(
 ) -> Kind:
     # A metal's base colour is its reflectance; dirt and oxide darken it.
     bright = 0.2126 * f0[0] + 0.7152 * f0[1] + 0.0722 * f0[2]
-    return Kind(id, label, _METAL, rough, spread, (50, 40, -30), (round(0.5 * bright, 2), min(1.0, round(1.15 * bright, 2))),
-                f0=f0, sources=(source, source))  # fmt: skip
+    albedo = (round(0.5 * bright, 2), min(1.0, round(1.15 * bright, 2)))
+    return Kind(id, label, _METAL, rough, spread, (50, 40, -30), albedo, f0=f0, sources=(source, source))
 
 
 KINDS: dict[str, Kind] = {
@@ -118,7 +118,8 @@ KINDS: dict[str, Kind] = {
         Kind("leaf", "Leaf", _LIVING, 0.5, 0.1, (50, 30, 20), (0.04, 0.20), 1.42, sources=("gausman", _PRACTICE)),
         Kind("bark", "Bark", _LIVING, 0.9, 0.05, (50, 40, 20), (0.04, 0.25), 1.53, sources=(_PRACTICE, _PRACTICE)),
         # Cellulose 1.54.
-        Kind("bare_wood", "Bare wood", _LIVING, 0.72, 0.07, (60, 40, 20), (0.06, 0.55), 1.54, sources=(_CRC, _PRACTICE)),
+        Kind("bare_wood", "Bare wood", _LIVING, 0.72, 0.07, (60, 40, 20), (0.06, 0.55), 1.54,
+             sources=(_CRC, _PRACTICE)),
         Kind("varnished_wood", "Varnished wood", _LIVING, 0.25, 0.08, (60, 20, 20), (0.04, 0.45), 1.5),
         Kind("leather", "Leather", _MADE, 0.52, 0.09, (70, 30, 20), (0.02, 0.50), 1.53),
         Kind("textile", "Textile", _MADE, 0.88, 0.05, (60, 40, 0), (0.02, 0.85), 1.54, sources=(_CRC, _PRACTICE)),
@@ -133,7 +134,8 @@ KINDS: dict[str, Kind] = {
         # Goethite 2.3 and haematite 2.9, but a powder full of air.
         Kind("rust", "Rust", _METAL, 0.88, 0.05, (40, 50, 0), (0.03, 0.25), 1.7),
         # Brochantite 1.77, malachite 1.88 (Handbook of Mineralogy), from memory.
-        Kind("patina", "Patina", _METAL, 0.85, 0.06, (30, 50, 40), (0.08, 0.45), 1.75, sources=("mineralogy", _PRACTICE)),
+        Kind("patina", "Patina", _METAL, 0.85, 0.06, (30, 50, 40), (0.08, 0.45), 1.75,
+             sources=("mineralogy", _PRACTICE)),
         _metal("iron", "Iron, steel", 0.42, (0.561, 0.565, 0.578), "memory"),
         _metal("copper", "Copper", 0.35, (0.956, 0.638, 0.538), "palik"),
         _metal("brass", "Brass", 0.32, (0.887, 0.789, 0.434), "memory"),

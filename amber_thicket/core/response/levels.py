@@ -49,8 +49,8 @@ def _brought(role: str, given: Raster, *, frame: Frame, **_: Any) -> Raster:
 
 
 def _specular(tiled: Raster, brought: Raster | None, /, *, frame: Frame, colour: str, maps: Any) -> Raster:
-    """How much what is no metal mirrors straight on, linear RGB (H, W, 3): one colour, the map that was brought, or what
-    a specular of a specular/gloss set says beyond its metals."""
+    """How much what is no metal mirrors straight on, linear RGB (H, W, 3): one colour, the map that was brought, or
+    what a specular of a specular/gloss set says beyond its metals."""
     if brought is None:
         return _flat(tiled, frame=frame, colour=colour)
     return brought if maps.workflow == "metal" else Raster(to_metal(tiled.pixels, brought.pixels)[2])
