@@ -1,5 +1,5 @@
 /** The lit view: the maps on a shape under surroundings and one lamp. Drag turns, wheel comes closer. */
-import { SlidersHorizontal } from "lucide-react";
+import { Download, SlidersHorizontal } from "lucide-react";
 import { Popover } from "radix-ui";
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 import { busy } from "../editor/busy";
@@ -136,6 +136,17 @@ export default function Lit({ material }: { material: Material }) {
           The lit view needs WebGL 2, which this browser does not offer. All other views work without it.
         </p>
       )}
+      <button
+        type="button"
+        className="absolute bottom-3 left-[152px] inline-flex h-7 items-center gap-1.5 rounded-card border border-line bg-ground/90 px-2.5 hover:bg-lifted"
+        onClick={() => {
+          // What was drawn is only there until the page rests: drawn anew, and read at once.
+          redraw.current(false);
+          canvas.current?.toBlob((data) => data && save(data, `${material.name}_lit.png`), "image/png");
+        }}
+      >
+        <Download size={13} /> Picture
+      </button>
       <Popover.Root>
         <Popover.Trigger className="absolute bottom-3 left-3 inline-flex h-7 items-center gap-1.5 rounded-card border border-line bg-ground/90 px-2.5 hover:bg-lifted">
           <SlidersHorizontal size={13} /> Light and shape
@@ -145,7 +156,7 @@ export default function Lit({ material }: { material: Material }) {
             side="top"
             align="start"
             sideOffset={6}
-            className="z-40 w-72 rounded-[10px] border border-line bg-ground p-3 shadow-xl shadow-black/40"
+            className="z-40 max-h-[80vh] w-72 overflow-y-auto rounded-[10px] border border-line bg-ground p-3 shadow-xl shadow-black/40"
           >
             <LitOptions material={material} />
           </Popover.Content>
@@ -154,6 +165,14 @@ export default function Lit({ material }: { material: Material }) {
       <LampPad />
     </div>
   );
+}
+
+function save(data: Blob, name: string) {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(data);
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(link.href);
 }
 
 /** A map that not every surface has: fetched while it is there, dropped when it goes. */

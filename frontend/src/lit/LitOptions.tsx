@@ -9,12 +9,27 @@ import { Pick } from "../ui/Pick";
 import { tell, tellProblem } from "../ui/notices";
 import { layerName } from "../views/names";
 import { readShape } from "./own";
-import { type Surroundings, useLit } from "./state";
+import { type LitSetup, type Surroundings, useLit } from "./state";
 
 const SURROUNDINGS: { value: Surroundings; label: string }[] = [
   { value: "studio", label: "Studio" },
   { value: "overcast", label: "Overcast" },
   { value: "sun", label: "Sun" },
+];
+/** Ways of showing relief, and what each can and cannot do. */
+const RELIEF: { value: LitSetup["relief"]; label: string; why: string }[] = [
+  { value: "displaced", label: "All maps", why: "The height moves the surface: outlines and shadows are true." },
+  {
+    value: "normal",
+    label: "Normals",
+    why: "Light follows every slope, but the outline stays flat and nothing hides.",
+  },
+  {
+    value: "bump",
+    label: "Bump",
+    why: "The height bends light point by point: fine steps break up, and slopes hang on how near one looks.",
+  },
+  { value: "colour", label: "Colour alone", why: "Without relief, only what was baked into the colour looks deep." },
 ];
 const FINENESS = [0, 64, 128, 256, 512];
 
@@ -24,7 +39,7 @@ export function LitOptions({ material }: { material: Material }) {
   const depth = useFigures(material)?.evidence["height.depth_mm"];
   const rows: {
     label: string;
-    key: "displacement" | "lamp" | "exposure" | "repeat";
+    key: "displacement" | "lamp" | "exposure" | "repeat" | "skyTurn" | "skyLight" | "varnish";
     min: number;
     max: number;
     step: number;
@@ -40,6 +55,25 @@ export function LitOptions({ material }: { material: Material }) {
       mark: 100,
       text: depth === undefined ? `${setup.displacement} %` : `${((depth * setup.displacement) / 100).toFixed(1)} mm`,
     },
+    {
+      label: "Turned",
+      key: "skyTurn",
+      min: -180,
+      max: 180,
+      step: 5,
+      mark: 0,
+      text: `${setup.skyTurn}°`,
+    },
+    {
+      label: "Brightness",
+      key: "skyLight",
+      min: 0,
+      max: 2,
+      step: 0.05,
+      mark: 1,
+      text: `${Math.round(setup.skyLight * 100)} %`,
+    },
+    { label: "Varnish", key: "varnish", min: 0, max: 100, step: 5, mark: 0, text: `${setup.varnish} %` },
     { label: "Repeats", key: "repeat", min: 1, max: 8, step: 1, mark: 2, text: `${setup.repeat} ×` },
     { label: "Lamp", key: "lamp", min: 0, max: 6, step: 0.1, mark: 1, text: setup.lamp.toFixed(1) },
     {
@@ -89,6 +123,29 @@ export function LitOptions({ material }: { material: Material }) {
           <span className="figures text-right">{row.text}</span>
         </div>
       ))}
+      <label className="flex items-center justify-between">
+        <span>Surroundings are seen</span>
+        <Switch
+          label="Surroundings are seen"
+          checked={setup.background}
+          onChange={(background) => set({ background })}
+        />
+      </label>
+      <label className="flex items-center justify-between">
+        <span>Lamp casts shadows</span>
+        <Switch label="Lamp casts shadows" checked={setup.shadows} onChange={(shadows) => set({ shadows })} />
+      </label>
+      <div className="flex items-center justify-between">
+        <span>Relief as</span>
+        <Pick
+          label="Relief as"
+          value={setup.relief}
+          groups={[{ options: RELIEF.map(({ value, label }) => ({ value, label })) }]}
+          onChange={(relief) => set({ relief })}
+          className="h-6.5 px-2"
+        />
+      </div>
+      <p className="text-[12px] text-soft">{RELIEF.find(({ value }) => value === setup.relief)!.why}</p>
       <label className="flex items-center justify-between">
         <span>Lamp behind it</span>
         <Switch label="Lamp behind it" checked={setup.behind} onChange={(behind) => set({ behind })} />

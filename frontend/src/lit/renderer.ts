@@ -1,5 +1,6 @@
 /** Draws the lit view on demand; measures itself and lowers mesh and sharpness where drawing is slow. */
 import {
+  BackSide,
   ClampToEdgeWrapping,
   Color,
   DataTexture,
@@ -7,6 +8,7 @@ import {
   FloatType,
   GLSL3,
   HalfFloatType,
+  LessEqualDepth,
   LinearFilter,
   LinearMipmapLinearFilter,
   Mesh,
@@ -19,6 +21,7 @@ import {
   RGBAFormat,
   Scene,
   ShaderMaterial,
+  SphereGeometry,
   SRGBColorSpace,
   Texture,
   Vector2,
@@ -26,7 +29,7 @@ import {
   Vector4,
   WebGLRenderer,
 } from "three";
-import { FRAGMENT, VERTEX } from "./shaders";
+import { FRAGMENT, SKY_FRAGMENT, SKY_VERTEX, VERTEX } from "./shaders";
 import { ownShape } from "./own";
 import { formOf } from "./shapes";
 import type { LitSetup } from "./state";
@@ -58,6 +61,8 @@ const GRADES = [
   { density: 1, segments: 128, smooth: false },
   { density: 0.75, segments: 96, smooth: false },
 ];
+/** How the shader tells which part of the relief is shown. */
+const SHOWN: Record<LitSetup["relief"], number> = { displaced: 0, colour: 1, bump: 2, normal: 3 };
 const SLOW_MS = 160;
 const ENOUGH = 6;
 const degrees = Math.PI / 180;
@@ -69,6 +74,8 @@ export class LitRenderer {
   private readonly level = new OrthographicCamera();
   private readonly material: ShaderMaterial;
   private readonly mesh: Mesh;
+  /** What lies around, where that is shown. */
+  private readonly around: Mesh;
   private grade = 1;
   private measured = 0;
   private form = "";
@@ -110,8 +117,27 @@ export class LitRenderer {
         further: { value: new Vector4() },
         behind: { value: new Vector3() },
         parallel: { value: new Vector3() },
+        relief: { value: new Vector2(0, 1) },
+        shadows: { value: 0 },
+        varnish: { value: 0 },
+        shown: { value: 0 },
+        sky: { value: new Vector2(0, 1) },
       },
     });
+    this.around = new Mesh(
+      new SphereGeometry(1, 32, 16),
+      new ShaderMaterial({
+        glslVersion: GLSL3,
+        vertexShader: SKY_VERTEX,
+        fragmentShader: SKY_FRAGMENT,
+        side: BackSide,
+        depthWrite: false,
+        depthFunc: LessEqualDepth,
+        uniforms: this.material.uniforms,
+      }),
+    );
+    this.around.frustumCulled = false;
+    this.scene.add(this.around);
     this.mesh = new Mesh(undefined, this.material);
     this.mesh.frustumCulled = false;
     this.scene.add(this.mesh);
@@ -196,6 +222,12 @@ export class LitRenderer {
     this.renderer.setClearColor(surround);
     this.shape(setup, setup.fineness || grade.segments);
     const camera = this.view(setup);
+    this.around.visible = setup.background && !setup.parallel;
+    this.set("sky", new Vector2(setup.skyTurn * degrees, setup.skyLight));
+    this.set("varnish", setup.varnish / 100);
+    this.set("shown", SHOWN[setup.relief]);
+    // Rays through the height are dear where drawing is slow: they follow once nothing moves.
+    this.set("shadows", setup.shadows && setup.relief === "displaced" && (!moving || this.grade === 0) ? 1 : 0);
     const shade = new Color(surround).convertLinearToSRGB();
     this.set("behind", new Vector3(shade.r, shade.g, shade.b));
     this.renderer.render(this.scene, camera);
@@ -206,7 +238,9 @@ export class LitRenderer {
       const gl = this.renderer.getContext();
       gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel);
       this.lastFrame = performance.now() - began;
-      if (this.lastFrame > SLOW_MS && this.grade < GRADES.length - 1) {
+      // A picture at rest may take longer where rays are followed through the height.
+      const slow = this.material.uniforms.shadows?.value ? 2 * SLOW_MS : SLOW_MS;
+      if (this.lastFrame > slow && this.grade < GRADES.length - 1) {
         this.grade += 1;
         this.measured = 0;
       }
@@ -236,10 +270,11 @@ export class LitRenderer {
         : Math.max(1, Math.round(down * setup.repeat));
     this.set("repeats", new Vector2(across * setup.repeat, rows));
     const shown = setup.off.includes("height") ? 0 : setup.displacement / 100;
-    this.set("displacement", this.span * this.tile * shown);
+    this.set("relief", new Vector2(this.span * (setup.displacement / 100 || 1), this.aspect));
+    this.set("displacement", setup.relief === "displaced" ? this.span * this.tile * shown : 0);
     const on = (role: LitSetup["off"][number]) => (setup.off.includes(role) ? 0 : 1);
     this.set("flags", new Vector4(on("base_color"), on("normal"), on("roughness"), on("metallic")));
-    this.set("occluded", on("ambient_occlusion"));
+    this.set("occluded", setup.relief === "displaced" ? on("ambient_occlusion") : 0);
     const there = (role: Further) => (this.material.uniforms[`${role}Map`]?.value ? on(role) : 0);
     this.set("further", new Vector4(there("specular"), there("emissive"), there("opacity"), there("translucency")));
   }
@@ -306,6 +341,8 @@ export class LitRenderer {
     ])
       (this.material.uniforms[name]?.value as Texture | null)?.dispose();
     this.mesh.geometry.dispose();
+    this.around.geometry.dispose();
+    (this.around.material as ShaderMaterial).dispose();
     this.material.dispose();
     this.renderer.dispose();
   }

@@ -15,6 +15,16 @@ export interface LitSetup {
   /** The lamp stands on the other side: what lets light through glows. */
   behind: boolean;
   exposure: number;
+  /** The lamp casts shadows through the height. */
+  shadows: boolean;
+  /** Surroundings: how far they are turned, degrees, how bright they are, and whether they are seen. */
+  skyTurn: number;
+  skyLight: number;
+  background: boolean;
+  /** A clear film on all of it, per cent. */
+  varnish: number;
+  /** How relief is shown: all of it, or how other ways of showing it would look. */
+  relief: "displaced" | "normal" | "bump" | "colour";
   /** Displacement as a share of the true depth, per cent. */
   displacement: number;
   repeat: number;
@@ -40,6 +50,12 @@ const START: LitSetup = {
   lamp: 1,
   behind: false,
   exposure: -0.4,
+  shadows: true,
+  skyTurn: 0,
+  skyLight: 1,
+  background: false,
+  varnish: 0,
+  relief: "displaced",
   displacement: 100,
   repeat: 2,
   off: [],
