@@ -20,6 +20,7 @@ from amber_thicket.core.files.encode import asked_for, stored
 from amber_thicket.core.files.file_plan import Plan, PlannedFile, blank_roles, check_atlas, planned, stem_of
 from amber_thicket.core.graph import Evaluation, fit_side, output_size
 from amber_thicket.core.memory import Cancel
+from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.pack.formats import FORMATS
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
@@ -51,6 +52,8 @@ class Written:
     facts: dict[str, Any]
 
 
+# A zone that covers less is not judged.
+_LEAST_ZONE = 0.002
 # Bytes of a packed file to those of its pixels: noise-like maps come out at about this, smooth ones far below.
 _PACKED = 0.6
 
@@ -80,9 +83,28 @@ def subject_of(evaluation: Evaluation, name: str, side: int = CHECK_SIDE) -> Sub
         sample=evaluation.layer("evened", size),
         recipe=evaluation.recipe,
         plan=plan,
-        notes={"read_back": _read_back(plan, maps), **_of_files(evaluation)},
+        notes={"read_back": _read_back(plan, maps), "made_of": _made_of(evaluation, size), **_of_files(evaluation)},
         size=output_size(evaluation.recipe),
     )
+
+
+def _made_of(evaluation: Evaluation, size: tuple[int, int]) -> list[tuple[str, str, float, str]]:
+    """(name, kind, luminance of its base colour on the average, id) of every zone that is told what it is made of; of
+    all of it as well, where there are no zones."""
+    told = evaluation.recipe.settings("response.zones")
+    rows = [(number, zone) for number, zone in enumerate(told.zones) if zone.kind]
+    if not rows and (told.zones or not told.kind):
+        return []
+    bright = luminance(evaluation.layer("base_color", size).pixels)
+    if not rows:
+        return [("The surface", told.kind, float(bright.mean()), "")]
+    masks = evaluation.layer("zones", size).pixels
+    found = []
+    for number, zone in rows:
+        mask = masks[..., number]
+        if float(mask.mean()) > _LEAST_ZONE:
+            found.append((zone.name or "Unnamed", zone.kind, float((bright * mask).sum() / mask.sum()), zone.id))
+    return found
 
 
 def _of_files(evaluation: Evaluation) -> dict[str, Any]:

@@ -150,6 +150,7 @@ class RuleTest(unittest.TestCase):
             "tiling.drift": with_map(good, "base_color", maps["base_color"] * np.linspace(0.3, 1.7, 256)[None, :, None] ** 2),
             "tiling.giveaways": with_map(good, "base_color", planted(maps["base_color"])),
             "base_color.bounds": with_map(good, "base_color", maps["base_color"] * 0.02),
+            "base_color.kind": subject(response__zones__kind="snow"),
             "base_color.clipped": with_map(good, "base_color", np.where(maps["base_color"] > 0.15, 2.0, maps["base_color"])),
             "base_color.encoding": with_plan(good, encoding=lambda f: "linear"),
             "normal.unit_length": with_map(good, "normal", maps["normal"] * 0.7),
