@@ -24,7 +24,7 @@ from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.pack.formats import FORMATS
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.errors import WriteFailed
+from amber_thicket.errors import BadSetting, NotFound, WriteFailed
 from amber_thicket.formats.glb import glb_bytes
 from amber_thicket.formats.materialx import materialx_text
 from amber_thicket.formats.usd import usd_text
@@ -52,6 +52,8 @@ class Written:
     facts: dict[str, Any]
 
 
+# px up to which a file is made while somebody waits for it.
+MOST_ALONE = 4096
 # A zone that covers less is not judged.
 _LEAST_ZONE = 0.002
 # Bytes of a packed file to those of its pixels: noise-like maps come out at about this, smooth ones far below.
@@ -280,6 +282,22 @@ def _of_size(
             yield scene
     for index, file in enumerate(planned(recipe, name, "atlas").files if atlas else ()):
         yield from writing.write(file, folder, atlas.pop(index))
+
+
+def one_file(evaluation: Evaluation, name: str, number: int) -> Written:
+    """One file of the pack at its finished size, as the pack would hold it. Raises NotFound, Cancelled, WriteFailed,
+    BadSetting for what has to be packed as a job."""
+    plan, at = planned(evaluation.recipe, name), output_size(evaluation.recipe)
+    if number >= len(plan.files):
+        raise NotFound("The pack has no such file any more.", remedy="Ask for the files of the newest state.")
+    if max(at) > MOST_ALONE or plan.tiles > 1:
+        raise BadSetting(
+            f"Files of more than {MOST_ALONE} px, or of a set of tiles, are not made one by one.",
+            remedy="Pack the set.",
+        )
+    file = plan.files[number]
+    codes = stored(file, {role: evaluation.layer(role, at).pixels for role in asked_for(file)})
+    return _written(evaluation.cancel, file, "", codes)
 
 
 def _put_in_atlas(atlas: dict[int, Any], index: int, codes: Any, place: int, shape: tuple[int, int]) -> None:

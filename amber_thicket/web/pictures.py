@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import io
 from collections.abc import Callable
 from typing import Annotated, Any
 
-from flask import Blueprint, Response, request
+from flask import Blueprint, Response, request, send_file
 from peewee import OperationalError
 from pydantic import Field
 
@@ -16,7 +17,7 @@ from amber_thicket.core.memory import Cancel
 from amber_thicket.core.tile.tileset import MOST_TILES
 from amber_thicket.errors import NotFound, PassedState, WriteFailed
 from amber_thicket.service import answers, preview, square
-from amber_thicket.service.bake import check
+from amber_thicket.service.bake import check, one_file
 from amber_thicket.service.joins import joins
 from amber_thicket.service.surroundings import own_surroundings, surroundings_bytes
 from amber_thicket.service.zones import suggested_zones
@@ -283,6 +284,22 @@ def planned_shown(material_id: str, number: int, query: PlannedQuery) -> Any:
         raise NotFound("The pack has no such file any more.")
     side = min(max(query.side, 16), PLAN_SIDE)
     return _kept(preview.planned_picture(evaluation, files[number], query.channel, side=side), "image/jpeg", query)
+
+
+@endpoint(
+    blueprint,
+    "GET",
+    "/api/materials/<material_id>/planned/<int:number>/whole",
+    query=Slotted,
+    media=("application/octet-stream",),
+)
+def planned_whole(material_id: str, number: int, query: Slotted) -> Any:
+    """One file of the pack at its finished size, as it will be written."""
+    material = services().library.get(material_id)
+    written = one_file(_evaluation(material_id, query), material.name, number)
+    return send_file(
+        io.BytesIO(written.data), "application/octet-stream", as_attachment=True, download_name=written.name
+    )
 
 
 @endpoint(blueprint, "GET", "/api/thumbnails/<blob>.jpg", media=("image/jpeg",))

@@ -188,6 +188,13 @@ class RoutesTest(AppTest):
         self.assertEqual(followed.status_code, 204)
         self.ask("GET", f"{at}/planned/40.jpg?key={key}", status=409)
         self.ask("GET", f"{at}/planned/40.jpg", status=404)
+        # One file alone, at its finished size and under the name it has in the pack.
+        alone = self.ask("GET", f"{at}/planned/0/whole")
+        first = self.ask("GET", f"{at}/plan")["files"][0]
+        self.assertIn(first["name"], alone.headers["Content-Disposition"])
+        size = self.ask("GET", at)["preview"]["finished"]
+        self.assertEqual(list(Image.open(io.BytesIO(alone.data)).size), size)
+        self.ask("GET", f"{at}/planned/40/whole", status=404)
         planned = Image.open(io.BytesIO(self.ask("GET", f"{at}/planned/0.jpg?channel=r&side=64").data))
         self.assertEqual(np.asarray(planned).mean().round(), 200)
         enlarged = self.ask("GET", f"{at}/enlarged?x=0.5&y=0.5")

@@ -229,8 +229,6 @@ export interface SettingValues {
   "relief.split.on": boolean;
   "relief.split.broad": number;
   "relief.split.veins": number;
-  "response.on_base_color.in_zones": Record<string, ColourChange>;
-  "response.on_base_color.strokes": ColourStroke[];
   "response.roughness.centre": number;
   "response.roughness.spread": number;
   "response.roughness.reads": "surface" | "tone";
@@ -264,6 +262,8 @@ export interface SettingValues {
   "response.emissive.colour": string;
   "response.on_emissive.in_zones": Record<string, ColourChange>;
   "response.on_emissive.strokes": ColourStroke[];
+  "response.on_base_color.in_zones": Record<string, ColourChange>;
+  "response.on_base_color.strokes": ColourStroke[];
   "check.limits.base_color": "usual" | "strict";
   "pack.files.profile": "separate_y_plus" | "separate_y_minus" | "gltf" | "mask_packed" | "albedo_smoothness" | "specular_gloss" | "cut_out" | "own";
   "pack.files.height_bits": "16" | "8";

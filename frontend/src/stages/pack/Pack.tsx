@@ -89,9 +89,22 @@ function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; 
       )}
       {plan.files.map((file, index) => (
         <li key={file.name}>
-          <p className="figures truncate" title={file.name}>
-            {file.name}
-          </p>
+          <div className="flex items-center gap-1">
+            <p className="figures min-w-0 flex-1 truncate" title={file.name}>
+              {file.name}
+            </p>
+            {plan.tiles === 1 && (
+              <a
+                href={`/api/materials/${material.id}/planned/${index}/whole`}
+                download={file.name}
+                aria-label={`Save ${file.name}`}
+                title="Save this file alone, at its finished size"
+                className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+              >
+                <Download size={13} />
+              </a>
+            )}
+          </div>
           <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-[12px] text-soft">
             {file.contents.map((token, i) => {
               const channel = LETTERS[file.contents.length]![i]!;
