@@ -17,6 +17,7 @@ from PIL import Image
 
 from amber_thicket.core.generate import Request
 from amber_thicket.core.memory import Memory
+from amber_thicket.core.response.kinds import KINDS
 from amber_thicket.core.roles import ROLES
 from amber_thicket.formats.write import png_bytes
 from amber_thicket.service import preview
@@ -64,6 +65,24 @@ class Capture:
     stand: Stand | None = None
 
 
+# Colours of the copper roof, as they are suggested there.
+_GREEN, _BARE = ("#7a9983", "#907965", "#818672", "#80b099"), ("#af785f", "#bd8165", "#9c735d", "#9d6a54")
+
+
+def _made_of(*told: tuple[str, str, tuple[str, ...]]) -> dict[str, Any]:
+    """Settings of zones by colour that are told what they are made of: name, kind and colours of each."""
+    zones: list[dict[str, Any]] = []
+    changes: dict[str, dict[str, Any]] = {}
+    for number, (name, kind, picks) in enumerate(told, 1):
+        others = [pick for one in told if one[1] != kind for pick in one[2]]
+        part = {"kind": "colour", "picks": picks, "against": others, "tolerance": 60, "light": 0.25}
+        zones.append({"id": f"z{number}", "name": name, "kind": kind, "parts": [part]})
+        for role, change in KINDS[kind].changes().items():
+            if change:
+                changes.setdefault(f"response.on_{role}.in_zones", {})[f"z{number}"] = change
+    return {"response.zones.zones": zones, **changes}
+
+
 CAPTURES = (
     Capture(
         "Slate shingles, north store",
@@ -105,7 +124,10 @@ CAPTURES = (
         verdigris_copper,
         11,
         Shot(bearing=120, elevation=44, sky=0.7, fall_off=0.08),
-        {"square.size.sample_mm": 500.0},
+        {
+            "square.size.sample_mm": 500.0,
+            **_made_of(("Verdigris", "patina", _GREEN), ("Bare copper", "copper", _BARE)),
+        },
     ),
     Capture(
         "Deck planks, tender barge",

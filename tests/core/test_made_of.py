@@ -25,6 +25,7 @@ from amber_thicket.service.preview import figures
 from amber_thicket.service.zones import suggested_zones
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from amber_thicket.standins.capture_rig.zoned_kinds import ZONED, Zoned
+from tests import guide
 from tests.support import evaluation, linear_photograph, size_of, stroke
 
 SIDE = 256
@@ -143,6 +144,9 @@ class Kinds(unittest.TestCase):
         self.assertEqual(KINDS["moss"].changes()["specular"], {"colour": "#303030", "amount": 100.0, "keep": 0.0})
         self.assertEqual(hex_of((0.04, 0.04, 0.04)), "#383838")
         self.assertEqual(KINDS["copper"].changes()["metallic"], {"level": 0.95, "spread": 0.0})
+
+    def test_the_guide_has_the_table(self) -> None:
+        self.assertEqual(guide.told(), guide.table(), "run python -m tests.guide")
 
     def test_zones_with_kinds_make_roughness_true(self) -> None:
         zoned = ZONED["painted_plate"](512, 21)
