@@ -3,6 +3,7 @@ import { Download, SlidersHorizontal } from "lucide-react";
 import { Popover } from "radix-ui";
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 import { busy } from "../editor/busy";
+import { saveFile } from "../ui/saveFile";
 import { ProgressLine } from "../ui/ProgressLine";
 import { calledOff, hasPassed } from "../api/client";
 import { tellProblem } from "../ui/notices";
@@ -142,7 +143,7 @@ export default function Lit({ material }: { material: Material }) {
         onClick={() => {
           // What was drawn is only there until the page rests: drawn anew, and read at once.
           redraw.current(false);
-          canvas.current?.toBlob((data) => data && save(data, `${material.name}_lit.png`), "image/png");
+          canvas.current?.toBlob((data) => data && saveFile(data, `${material.name}_lit.png`), "image/png");
         }}
       >
         <Download size={13} /> Picture
@@ -165,14 +166,6 @@ export default function Lit({ material }: { material: Material }) {
       <LampPad />
     </div>
   );
-}
-
-function save(data: Blob, name: string) {
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(data);
-  link.download = name;
-  link.click();
-  URL.revokeObjectURL(link.href);
 }
 
 /** A map that not every surface has: fetched while it is there, dropped when it goes. */

@@ -1,4 +1,5 @@
 /** Profiles of one's own: kept in the recipe, exported and imported as JSON. */
+import { saveFile } from "../../ui/saveFile";
 import type { About, Profile, FileRule } from "../../api/types";
 import { change, useEditor, valueOf } from "../../editor/store";
 import { tell } from "../../ui/notices";
@@ -25,13 +26,8 @@ export function freshSuffix(profile: Profile): string {
 
 /** Hands the profile over as a file. */
 export function saveProfile(profile: Profile) {
-  const url = URL.createObjectURL(new Blob([JSON.stringify(profile, null, 2)], { type: "application/json" }));
-  const link = Object.assign(document.createElement("a"), {
-    href: url,
-    download: `${profile.label.replace(/[^A-Za-z0-9]+/g, "_")}.profile.json`,
-  });
-  link.click();
-  URL.revokeObjectURL(url);
+  const data = new Blob([JSON.stringify(profile, null, 2)], { type: "application/json" });
+  saveFile(data, `${profile.label.replace(/[^A-Za-z0-9]+/g, "_")}.profile.json`);
 }
 
 export async function loadProfile(file: File) {

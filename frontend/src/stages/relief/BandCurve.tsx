@@ -98,9 +98,9 @@ export function BandCurve({ material }: { material: Material }) {
           <g key={band.name}>
             <line x1={xAt(i)} x2={xAt(i)} y1="6" y2={TALL - 4} stroke="var(--line)" />
             <text
-              x={xAt(i)}
+              x={i === BANDS.length - 1 ? WIDE - 4 : xAt(i)}
               y={TALL + 8}
-              textAnchor="middle"
+              textAnchor={i === BANDS.length - 1 ? "end" : "middle"}
               fontSize="9.500"
               fill="var(--soft)"
               fontFamily="var(--font-mono)"
