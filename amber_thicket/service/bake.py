@@ -258,7 +258,7 @@ def _of_size(
     folder = "" if at == size else f"{at[0]}x{at[1]}/"
     atlas: dict[int, Any] = {}
     for number, tile in tiles.items():
-        plan = planned(recipe, name, "atlas" if how == "atlas" else number)
+        plan = planned(recipe, name, "atlas" if how == "atlas" else number, at)
         numbered = {"tile": number} if len(tiles) > 1 else {}
         for index, file in enumerate(plan.files):
             tile.cancel.check()
@@ -271,7 +271,7 @@ def _of_size(
             if plan.atlas:
                 _put_in_atlas(atlas, index, codes, number - 1, plan.atlas)
             if not plan.atlas or how == "both":
-                keep = "" if folder else file.name.removeprefix(f"{plan.stem}_").split(".")[0]
+                keep = "" if folder else file.suffix
                 yield from writing.write(file, folder, codes, keep, **numbered)
         if plan.scenes and not folder:
             progress(number / len(tiles), "Making the scene")
@@ -280,7 +280,7 @@ def _of_size(
             scene = _scene(kind, title, plan, tile, size, writing.kept)
             writing.facts.append(scene.facts)
             yield scene
-    for index, file in enumerate(planned(recipe, name, "atlas").files if atlas else ()):
+    for index, file in enumerate(planned(recipe, name, "atlas", at).files if atlas else ()):
         yield from writing.write(file, folder, atlas.pop(index))
 
 

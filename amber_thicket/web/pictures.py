@@ -297,9 +297,8 @@ def planned_whole(material_id: str, number: int, query: Slotted) -> Any:
     """One file of the pack at its finished size, as it will be written."""
     material = services().library.get(material_id)
     written = one_file(_evaluation(material_id, query), material.name, number)
-    return send_file(
-        io.BytesIO(written.data), "application/octet-stream", as_attachment=True, download_name=written.name
-    )
+    title = written.name.rsplit("/", 1)[-1]
+    return send_file(io.BytesIO(written.data), "application/octet-stream", as_attachment=True, download_name=title)
 
 
 @endpoint(blueprint, "GET", "/api/thumbnails/<blob>.jpg", media=("image/jpeg",))

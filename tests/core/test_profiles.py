@@ -27,6 +27,10 @@ def files_of(profile: str = "separate_y_plus", name: str = "Wall", **changes: An
     return {file.name: file for file in planned(recipe, name).files}
 
 
+def sized(width: int, height: int) -> dict[str, int]:
+    return {"square.size.width": width, "square.size.height": height}
+
+
 class RuleTest(unittest.TestCase):
     def rule(self, **fields: Any) -> FileRule:
         return FileRule(**{"suffix": "a", "channels": ("height",), **fields})
@@ -195,6 +199,23 @@ class PlanTest(unittest.TestCase):
         self.assertEqual(plan.scenes, (("materialx", "Wall.mtlx"), ("usd", "Wall.usda")))
         self.assertEqual({file.name: file.y for file in plan.files if "normal" in file.name},
                          {"Wall_normal.png": "minus", "Wall_normal_y_plus.png": "plus"}, "a preview surface reads Y+ alone")  # fmt: skip
+
+    def test_names_follow_a_pattern_with_folders(self) -> None:
+        told = {"pack.files.name": "Wall", "pack.files.pattern": "{name}/{size}/{map}_{name}", **sized(512, 256)}
+        plan = planned(
+            Recipe().with_changes({**told, "pack.files.usd": True, "relief.normal.y_in_files": "minus"}), "m"
+        )
+        names = [file.name for file in plan.files]
+        self.assertIn("Wall/512x256/base_color_Wall.png", names)
+        self.assertIn("Wall/512x256/normal_y_plus_Wall.png", names)
+        self.assertEqual(len(set(names)), len(names))
+        self.assertIn("Wall/64/roughness_Wall.png",
+                      [f.name for f in planned(Recipe().with_changes(told), "m", at=(64, 64)).files])  # fmt: skip
+        usual = [file.name for file in planned(Recipe().with_changes({"pack.files.name": "Wall"}), "m").files]
+        self.assertIn("Wall_base_color.png", usual)
+        for bad in ("{name}", "../{map}", "a//{map}", "{map}/", "{map}?", "{colour}_{map}", "{map}" + 120 * "x", ""):
+            with self.subTest(pattern=bad), self.assertRaises(BadSetting):
+                Recipe().with_changes({"pack.files.pattern": bad})
 
     def test_every_shipped_profile_needs_what_it_writes(self) -> None:
         for profile in PROFILES.values():

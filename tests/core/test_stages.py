@@ -144,6 +144,16 @@ class ReliefTest(unittest.TestCase):
         gy, gx = np.gradient(raster.pixels * raster.span * 256)
         self.assertAlmostEqual(float(np.sqrt((gx**2 + gy**2).mean())), 0.3, delta=0.12)
 
+    def test_strength_given_to_the_height_leaves_the_normal_as_it_is(self) -> None:
+        def of(**told: float) -> tuple[np.ndarray, float]:
+            made = evaluation(linear_photograph("gravel"), **size_of(256), **told)
+            return made.layer("normal", (256, 256)).pixels, made.layer("height", (256, 256)).span
+
+        strong, before = of(relief__height__steepness=0.4, relief__normal__strength=2.0)
+        given, after = of(relief__height__steepness=0.8, relief__normal__strength=1.0)
+        np.testing.assert_allclose(given, strong, atol=2e-3)
+        self.assertAlmostEqual(after / before, 2, delta=0.01)
+
     def test_bands_take_their_sizes(self) -> None:
         silent = {f"relief__bands__{band}": 0.0 for band in BANDS}
         fine = self.decided(**{**silent, "relief__bands__finest": 1.0}).pixels

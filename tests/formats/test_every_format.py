@@ -87,6 +87,17 @@ class FormatTest(unittest.TestCase):
                 self.assertEqual(picture.size, (side, side))
 
 
+    def test_names_and_folders_by_a_pattern(self) -> None:
+        files = packed(pattern="{map}/{name}_{size}", sizes="half", materialx=True)
+        for name, side in (("normal/m_256.png", 256), ("128x128/normal/m_128.png", 128)):
+            with Image.open(io.BytesIO(files[name])) as picture:
+                self.assertEqual(picture.size, (side, side))
+        self.assertIn('value="normal/m_256.png"', files["m.mtlx"].decode())
+        told = {row["file"] for row in json.loads(files["m_manifest.json"])["files"]}
+        self.assertIn("128x128/normal/m_128.png", told)
+        self.assertIn("m.glb", packed(pattern="{map}/{name}", profile="gltf"))
+
+
 class ProfileTest(unittest.TestCase):
     def test_every_shipped_profile_packs_and_reads_back(self) -> None:
         for id, profile in PROFILES.items():

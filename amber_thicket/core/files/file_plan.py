@@ -22,7 +22,7 @@ MOST_ATLAS = 16384
 @dataclass(frozen=True)
 class PlannedFile:
     """A picture file that will be written. contents: what its channels hold, as FileRule.channels. bits: per channel;
-    floating: they are floats. y: green direction when it holds a normal."""
+    floating: they are floats. y: green direction when it holds a normal. suffix: what the profile calls it."""
 
     name: str
     format: str
@@ -31,6 +31,7 @@ class PlannedFile:
     encoding: Encoding
     y: YDirection | None
     floating: bool = False
+    suffix: str = ""
 
     @property
     def roles(self) -> tuple[str, ...]:
@@ -111,9 +112,18 @@ def atlas_of(count: int) -> tuple[int, int]:
     return columns, math.ceil(count / columns)
 
 
-def planned(recipe: Recipe, name: str, tile: int | Literal["atlas"] | None = None) -> Plan:
+def named(pattern: str, stem: str, map: str, size: tuple[int, int]) -> str:
+    """A file's name without its ending, / between folders. map: what the profile calls the file; size: px."""
+    shown = str(size[0]) if size[0] == size[1] else f"{size[0]}x{size[1]}"
+    return pattern.replace("{name}", stem).replace("{map}", map).replace("{size}", shown)
+
+
+def planned(
+    recipe: Recipe, name: str, tile: int | Literal["atlas"] | None = None, at: tuple[int, int] | None = None
+) -> Plan:
     """The files a recipe's pack will hold. name: the material's, used when the recipe names none. tile: which of a set,
-    or the picture of all of them; where it is not told, the one that is shown, or the atlas if that is all."""
+    or the picture of all of them; where it is not told, the one that is shown, or the atlas if that is all. at: px they
+    are written at, the finished ones where that is not told."""
     settings, profile = recipe.settings("pack.files"), profile_of(recipe)
     y_setting = recipe.settings("relief.normal").y_in_files
     y: YDirection = profile.y if y_setting == "profile" else y_setting
@@ -123,6 +133,8 @@ def planned(recipe: Recipe, name: str, tile: int | Literal["atlas"] | None = Non
     if tiles.count > 1:
         tile = tile or ("atlas" if settings.tiles == "atlas" else min(tiles.shown, tiles.count))
         stem = f"{stem}_{tile}"
+    size = recipe.settings("square.size")
+    at = at or (size.width, size.height)
     blank = blank_roles(recipe)
     files: list[PlannedFile] = []
     left_out: list[str] = []
@@ -133,11 +145,13 @@ def planned(recipe: Recipe, name: str, tile: int | Literal["atlas"] | None = Non
         if not rule.required and set(roles) <= blank:
             left_out += [role for role in roles if ROLES[role].made and role != "curvature"]
             continue
-        files.append(_planned_file(rule, settings, profile, stem, y))
+        files.append(_planned_file(rule, settings, profile, named(settings.pattern, stem, rule.suffix, at), y))
     down = next((file for file in files if file.y == "minus"), None)
     if settings.usd and down:
         # A preview surface reads Y+ alone.
-        files.append(replace(down, name=down.name.replace("_normal.", "_normal_y_plus."), y="plus"))
+        up = f"{down.suffix}_y_plus"
+        title = f"{named(settings.pattern, stem, up, at)}.{FORMATS[down.format].suffix}"
+        files.append(replace(down, name=title, suffix=up, y="plus"))
     scenes = {"gltf": f"{stem}.glb"} if profile.glb else {}
     scenes |= {"materialx": f"{stem}.mtlx"} if settings.materialx else {}
     scenes |= {"usd": f"{stem}.usda"} if settings.usd else {}
@@ -184,7 +198,7 @@ def encoding_for(contents: tuple[str, ...], *, floating: bool) -> Encoding:
     return "srgb" if colour and not floating else "linear"
 
 
-def _planned_file(rule: FileRule, settings: Any, profile: Profile, stem: str, y: YDirection) -> PlannedFile:
+def _planned_file(rule: FileRule, settings: Any, profile: Profile, title: str, y: YDirection) -> PlannedFile:
     format = FORMATS["png" if profile.png_only else rule.format or settings.format]
     # Parts of the relief are heights, and stored as deep.
     high = any(content_of(name) in ROLES and ROLES[content_of(name)].bits == 16 for name in rule.channels)
@@ -192,11 +206,12 @@ def _planned_file(rule: FileRule, settings: Any, profile: Profile, stem: str, y:
     first = content_of(rule.channels[0])
     floating = depth in FLOATING
     return PlannedFile(
-        f"{stem}_{rule.suffix}.{format.suffix}",
+        f"{title}.{format.suffix}",
         format.id,
         rule.channels,
         BITS[depth],
         encoding_for(rule.channels, floating=floating),
         y if first == "normal" else None,
         floating,
+        rule.suffix,
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any, Literal
 
 from pydantic import field_validator
@@ -12,6 +13,12 @@ from amber_thicket.core.pack.profiles import OwnProfile
 from amber_thicket.core.settings import OperationSettings, setting
 
 FormatId: Any = Literal[tuple(FORMATS)]
+
+
+# What stands in a pattern of file names for something else; the usual one.
+PATTERN_TOKENS = ("{name}", "{map}", "{size}")
+USUAL_PATTERN = "{name}_{map}"
+_PATTERN_PART = re.compile(r"[A-Za-z0-9._-]+")
 
 
 class Settings(OperationSettings):
@@ -76,6 +83,25 @@ class Settings(OperationSettings):
     name: str = setting(
         "", label="File name", help="Names start with this; empty takes the material's name. The map's role follows."
     )
+
+    pattern: str = setting(
+        USUAL_PATTERN,
+        label="Pattern of names",
+        help="{name}, {map} and {size} stand for the material, the map and its px; / begins a folder. {map} has to be "
+        "in it.",
+    )
+
+    @field_validator("pattern")
+    @classmethod
+    def _names_every_map(cls, value: str) -> str:
+        plain = value
+        for token in PATTERN_TOKENS:
+            plain = plain.replace(token, "x")
+        if len(value) > 120 or "{map}" not in value:
+            raise ValueError("up to 120 characters with {map} in them, or all files would have one name")
+        if any(not _PATTERN_PART.fullmatch(part) or set(part) <= {"."} for part in plain.split("/")):
+            raise ValueError("letters, figures, . _ - and {name}, {map}, {size}; / between folders")
+        return value
 
     @field_validator("name")
     @classmethod

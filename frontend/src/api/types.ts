@@ -274,6 +274,7 @@ export interface SettingValues {
   "pack.files.usd": boolean;
   "pack.files.own": Profile | null;
   "pack.files.name": string;
+  "pack.files.pattern": string;
 }
 
 export type SettingPath = keyof SettingValues;

@@ -12,7 +12,7 @@ PORTABLE = re.compile(r"[A-Za-z0-9._-]{1,120}")
 
 def look(subject: Subject) -> Iterable[Finding]:
     names = [file.name for file in subject.plan.files]
-    odd = [name for name in names if not PORTABLE.fullmatch(name)]
+    odd = [name for name in names if not all(PORTABLE.fullmatch(part) for part in name.split("/"))]
     twice = len({name.lower() for name in names}) != len(names)
     yield Finding(
         "blocked" if odd or twice else "pass", ", ".join(odd) or f"{len(names)} names", "letters, figures, . _ -"

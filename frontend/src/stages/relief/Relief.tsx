@@ -8,13 +8,14 @@ import { Fold } from "../../ui/Fold";
 import { Pick } from "../../ui/Pick";
 import { setView } from "../../views/state";
 import { Operation } from "../Operation";
-import { Setting } from "../Setting";
+import { Setting, useSettingInfo } from "../Setting";
 import { Brought, useBrought } from "../gather/Files";
 import { isLightSet } from "../gather/lights";
 import { Paint } from "../response/Paint";
 import { useZoneList } from "../response/zones";
 import { Zones } from "../response/Zones";
 import { BandCurve } from "./BandCurve";
+import { givenBack } from "./giveBack";
 import { Light } from "./Light";
 
 export function Relief({ material }: { material: Material }) {
@@ -87,6 +88,7 @@ export function Relief({ material }: { material: Material }) {
             ))}
           </Fold>
         )}
+        {!leaning && !isDeep && strength !== 1 && <GiveBack strength={strength} />}
         <Operation
           id="relief.normal"
           without={[...(detail ? [] : ["detail"]), ...(leaning ? ["kernel", "crispness", "crisp_size"] : [])]}
@@ -186,6 +188,33 @@ function Surface() {
         className="h-6.5 max-w-[230px] min-w-0 overflow-hidden px-2"
       />
     </div>
+  );
+}
+
+/** Makes the height as steep as the normal is; the normal stays what it was. */
+function GiveBack({ strength }: { strength: number }) {
+  const info = useSettingInfo("relief.height.steepness");
+  const steepness = useEditor((state) => valueOf(state, "relief.height.steepness")) as number;
+  if (!info) return null;
+  const next = givenBack({ steepness, strength }, info.min ?? 0, info.max ?? 1);
+  if (next.steepness === steepness) return null;
+  return (
+    <Button
+      className="my-1 h-6.5 w-full text-[12px]"
+      title={
+        next.strength === 1
+          ? "The height becomes as steep as the normal shows it; the normal stays as it is"
+          : "The height becomes as steep as it can; the rest stays with the normal"
+      }
+      onClick={() =>
+        change(
+          { "relief.height.steepness": next.steepness, "relief.normal.strength": next.strength },
+          "Strength given to the height",
+        )
+      }
+    >
+      Give it to the height
+    </Button>
   );
 }
 
