@@ -101,7 +101,95 @@ def sampled(picture: np.ndarray, place: np.ndarray) -> np.ndarray:
     return top * (1 - part[:, 1]) + bottom * part[:, 1]
 
 
+def shaded_from_the_right(height: np.ndarray, rise: float) -> np.ndarray:
+    """(H, W) 1 where light from the right, rising by so much a run, does not reach a height in widths that wraps."""
+    width = height.shape[1]
+    over = np.full(height.shape, -1.0)
+    for step in range(1, width // 2):
+        over = np.maximum(over, np.roll(height, -step, 1) - height - rise * step / width)
+    return (over > 0).astype(float)
+
+
 class LitTest(BrowserTest):
+    def opened(self, **setup: object) -> np.ndarray:
+        """The lit view of the swells under a set-up, codes (H, W, 3)."""
+        page = self.page
+        page.evaluate(f"localStorage.setItem('lit-2', {json.dumps(json.dumps({**SETUP, **setup}))})")
+        page.reload()
+        if "/m/" not in page.url:
+            path = self.folder / "swell.png"
+            path.write_bytes(swell())
+            self.bring(path)
+        self.stage("Relief")
+        canvas = page.locator("[data-testid=lit]")
+        page.wait_for_function("c => c.dataset.frame", arg=canvas.element_handle())
+        page.locator("[data-testid=doing]:empty").wait_for(state="attached")
+        page.wait_for_timeout(2500)
+        return cv2.imdecode(np.frombuffer(canvas.screenshot(), np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
+
+    def test_the_lamp_casts_shadows_through_the_height(self) -> None:
+        # From above, so that every pixel is a place of the slab, and deep enough for a low lamp.
+        look = {"tilt": 90, "elevation": 8, "bearing": 0, "displacement": 300, "lamp": 6, "skyLight": 0.1}
+        # Steep swells; the height is what the page has.
+        without = self.opened(**look, shadows=False)
+        page = self.page
+        page.get_by_role("slider", name="Steepness").press("End")
+        page.locator("[data-testid=doing]:empty").wait_for(state="attached")
+        without = self.opened(**look, shadows=False)
+        cast = self.opened(**look, shadows=True)
+        address = page.url.replace("/m/", "/api/materials/")
+        keys = page.request.get(address).json()["keys"]
+        answer = page.request.get(f"{address}/picture/height.png?key={keys['height']}")
+        field = cv2.imdecode(np.frombuffer(answer.body(), np.uint8), cv2.IMREAD_GRAYSCALE) / 255
+        raw = page.request.get(f"{address}/picture/height.u16?key={keys['height']}")
+        span = 3 * float(raw.headers["x-height-span"])
+        hidden = shaded_from_the_right(field * span, np.tan(np.radians(look["elevation"])))
+        height, width = cast.shape[:2]
+        away = 1.75 * SETUP["distance"] / max(min(1, width / height), 0.45)
+        reach = np.tan(np.radians(15)) * away
+        deep = min(1.75, max(0.75, round(height / width * 4) / 4))
+        rows, columns = np.mgrid[0 : height - 100, 0:width].reshape(2, -1) + 0.5
+        # It looks straight down at a place a little before the middle.
+        x = (columns / width * 2 - 1) * reach * width / height
+        z = 0.04 + (rows / height * 2 - 1) * reach
+        inside = (np.abs(x) < 0.45) & (np.abs(z) < deep / 2 - 0.05)
+        place = np.column_stack([x + 0.5, z + deep / 2])[inside]
+        told = sampled(hidden[..., None], place)[:, 0]
+        before, after = (one.reshape(height, width, 3)[: height - 100].reshape(-1, 3)[inside].mean(1) for one in (without, cast))  # fmt: skip
+        dark, lit = told > 0.95, told < 0.05
+        # What looks away from the lamp is dark in any case.
+        dark &= before > 0.6 * np.median(before[lit])
+        self.assertGreater(dark.mean(), 0.01)
+        self.assertGreater(lit.mean(), 0.05)
+        self.assertLess(float((after[dark] / before[dark]).mean()), 0.82)
+        self.assertGreater(float((after[lit] / before[lit]).mean()), 0.98)
+
+    def test_relief_is_shown_four_ways_and_the_picture_is_saved(self) -> None:
+        look = {"tilt": 60, "elevation": 25, "displacement": 100, "lamp": 3}
+        self.opened(**look)
+        self.page.get_by_role("slider", name="Steepness").press("End")
+        seen = {way: self.opened(**look, relief=way) for way in ("displaced", "normal", "bump", "colour")}
+        # A flat sheet of colour varies least; bump and normals light the same slopes.
+        grain = {way: float(np.abs(np.diff(shot[100:-100, 100:-100].astype(float), axis=1)).mean()) for way, shot in seen.items()}  # fmt: skip
+        self.assertLess(grain["colour"], min(grain["normal"], grain["bump"], grain["displaced"]))
+        middle = np.s_[150:-150, 150:-150]
+        one, other, flat = (seen[way][middle].astype(float).ravel() for way in ("normal", "bump", "colour"))
+        self.assertGreater(float(np.corrcoef(one - flat, other - flat)[0, 1]), 0.4)
+        with self.page.expect_download() as download:
+            self.page.get_by_role("button", name="Picture").click()
+        self.assertEqual(download.value.suggested_filename, "swell_lit.png")
+        saved = cv2.imread(str(download.value.path()))[..., ::-1]
+        self.assertLess(float(np.abs(saved[middle].astype(float) - seen["colour"][middle]).mean()), 3)
+
+    def test_surroundings_are_turned_dimmed_and_seen(self) -> None:
+        plain = self.opened(lamp=0)
+        dim = self.opened(lamp=0, skyLight=0.5)
+        self.assertLess(float(dim[150:-150, 150:-150].mean()), 0.85 * float(plain[150:-150, 150:-150].mean()))
+        around = {turn: self.opened(lamp=0, background=True, parallel=False, tilt=15, skyTurn=turn, shape="ball") for turn in (0, 90)}  # fmt: skip
+        corner = np.s_[10:60, 10:200]
+        self.assertGreater(float(np.abs(around[0][corner].astype(float) - around[90][corner]).mean()), 3)
+        self.assertGreater(float(np.abs(around[0][corner].astype(float) - plain[corner]).mean()), 3)
+
     def test_shading_is_that_of_the_formulae(self) -> None:
         page = self.page
         page.evaluate(f"localStorage.setItem('lit-2', {json.dumps(json.dumps(SETUP))})")

@@ -86,7 +86,6 @@ class FormatTest(unittest.TestCase):
             with Image.open(io.BytesIO(files[f"{folder}m_normal.png"])) as picture:
                 self.assertEqual(picture.size, (side, side))
 
-
     def test_names_and_folders_by_a_pattern(self) -> None:
         files = packed(pattern="{map}/{name}_{size}", sizes="half", materialx=True)
         for name, side in (("normal/m_256.png", 256), ("128x128/normal/m_128.png", 128)):

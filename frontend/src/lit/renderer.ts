@@ -227,7 +227,8 @@ export class LitRenderer {
     this.set("varnish", setup.varnish / 100);
     this.set("shown", SHOWN[setup.relief]);
     // Rays through the height are dear where drawing is slow: they follow once nothing moves.
-    this.set("shadows", setup.shadows && setup.relief === "displaced" && (!moving || this.grade === 0) ? 1 : 0);
+    const deep = setup.relief === "displaced" && setup.displacement > 0 && !setup.off.includes("height");
+    this.set("shadows", setup.shadows && deep && (!moving || this.grade === 0) ? 1 : 0);
     const shade = new Color(surround).convertLinearToSRGB();
     this.set("behind", new Vector3(shade.r, shade.g, shade.b));
     this.renderer.render(this.scene, camera);
