@@ -13,9 +13,12 @@ from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.oklab import from_oklab
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.response.clusters import find_clusters, picks_of
+from amber_thicket.core.response.zones import MOST_PICKS
 
 # A picked colour's part of a zone reaches this far; the others' colours draw the border.
 _TOLERANCE, _SOFT = 60, 30
+# Colours that stand for a material.
+_PICKS = 4
 # px² at the size materials are told apart at, under which an outline is a speck.
 _SPECK = 12
 
@@ -26,7 +29,9 @@ def suggested_zones(evaluation: Evaluation) -> dict[str, Any]:
     found = find_clusters(evaluation.layer("tiled", size).pixels)
     if found.number < 2:
         return {"zones": [], "why": "It looks like one material: no colours lie apart and hold together."}
-    picks = [[_hex(colour) for colour in picks_of(found, number)] for number in range(found.number)]
+    # All others draw a zone's border: the more there are, the fewer colours stand for each.
+    count = min(_PICKS, MOST_PICKS // (found.number - 1))
+    picks = [[_hex(colour) for colour in picks_of(found, number, count)] for number in range(found.number)]
     zones = []
     for number, own in enumerate(picks):
         others = [pick for other, them in enumerate(picks) if other != number for pick in them]

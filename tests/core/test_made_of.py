@@ -75,6 +75,20 @@ class Apart(unittest.TestCase):
                         points = np.array([point for line in zone["outline"] for point in line])
                         self.assertTrue(len(points) > 8 and points.min() >= 0 and points.max() <= 1)
 
+    def test_a_patchwork_of_many_colours_makes_zones_that_can_be_taken(self) -> None:
+        rng = np.random.default_rng(1)
+        colours = np.concatenate([np.eye(3) * 0.6, 0.55 - np.eye(3) * 0.5, np.full((1, 3), 0.8)]).astype(np.float32)
+        patches = np.kron(rng.integers(0, 7, (8, 8)), np.ones((64, 64), int))
+        pixels = (colours[patches] * rng.uniform(0.95, 1.05, (512, 512, 1))).astype(np.float32)
+        found = suggested_zones(evaluation(pixels, **{"tile.join.method": "none", **size_of(512)}))["zones"]
+        self.assertGreater(len(found), 4)
+        Recipe().with_changes(
+            {"response.zones.zones": [{"id": f"z{n}", "parts": [zone["part"]]} for n, zone in enumerate(found)]}
+        )
+        for zone in found:
+            named = sum(len(other["part"]["picks"]) for other in found) - len(zone["part"]["picks"])
+            self.assertEqual(len(zone["part"]["against"]), named)
+
     def test_one_material_is_said_to_be_one(self) -> None:
         for light in (LIGHT, Shot(bearing=120, elevation=30, sky=0.4)):
             sand = decode_srgb(photograph(ZONED["sand_alone"](512, 21).surface, light, np.random.default_rng(1)))

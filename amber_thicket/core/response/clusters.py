@@ -243,7 +243,7 @@ def _between(middles: Pixels, number: int) -> float:
     return nearest
 
 
-def picks_of(found: Clusters, number: int, count: int = 4) -> Pixels:
+def picks_of(found: Clusters, number: int, count: int) -> Pixels:
     """(n, 3) Oklab colours that stand for a group: the middles of its own parts."""
     weights = np.array([found.light, 1, 1], np.float32)
     points = np.ascontiguousarray(found.lab[found.labels == number][:20000] * weights)
