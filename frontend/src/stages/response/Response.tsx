@@ -9,6 +9,7 @@ import { isLightSet } from "../gather/lights";
 import { Operation } from "../Operation";
 import { Setting, useSettingInfo } from "../Setting";
 import { useHelp } from "../help";
+import { useTones } from "../useTones";
 import { Covers } from "./Covers";
 import { Paint } from "./Paint";
 import { KindPick, Zones } from "./Zones";
@@ -58,11 +59,7 @@ export function Response({ material }: { material: Material }) {
         flat={rough !== null || lights}
       />
       <Fold title="Curve" note={points.length ? "bent" : ""}>
-        <CurvePad
-          points={readCurve(points)}
-          onChange={(next, gesture) => change({ [CURVE]: writeCurve(next) }, "Roughness curve", gesture)}
-          counted="Roughness counted"
-        />
+        <RoughnessCurve material={material} />
       </Fold>
       <div className="mb-1 border-t border-line pt-1">
         {metal ? <Brought role="metallic" file={metal} /> : <Operation id="response.metallic" />}
@@ -82,6 +79,20 @@ export function Response({ material }: { material: Material }) {
         {lamp && <Setting path="response.translucency.lamp" />}
       </Fold>
     </>
+  );
+}
+
+/** Roughness led along a curve, over how often each value comes. */
+function RoughnessCurve({ material }: { material: Material }) {
+  const points = useValue(CURVE);
+  const counted = useTones(material, "roughness");
+  return (
+    <CurvePad
+      points={readCurve(points)}
+      onChange={(next, gesture) => change({ [CURVE]: writeCurve(next) }, "Roughness curve", gesture)}
+      bars={counted?.bars}
+      counted="Roughness counted"
+    />
   );
 }
 
