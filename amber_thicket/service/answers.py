@@ -167,7 +167,7 @@ class KindInfo(Answer):
     label: str
     group: str
     changes: KindChanges
-    whole: dict[str, float]
+    whole: Changes
 
 
 class SurfaceStart(Answer):

@@ -29,19 +29,23 @@ def swell() -> bytes:
 class Reference:
     """Metal/rough under one lamp and prefiltered surroundings; sources are named beside the shader."""
 
-    def __init__(self, light: bytes) -> None:
+    def __init__(self, light: bytes, *, turn: float = 0.0, dim: float = 1.0, varnish: float = 0.0) -> None:
+        c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
+        self.turn = np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]])
+        self.dim, self.varnish = dim, varnish
         width, height, count, terms = struct.unpack("<4I", light[:16])
         self.harmonics = np.frombuffer(light, "<f4", terms * 3, 16).reshape(terms, 3)
         self.levels = np.frombuffer(light, "<f2", offset=16 + terms * 12).reshape(count, height, width, 4)[..., :3].astype(np.float32)  # fmt: skip
 
     def mirrored(self, toward: np.ndarray, roughness: np.ndarray) -> np.ndarray:
         count, height, width = self.levels.shape[:3]
+        toward = toward @ self.turn
         u = (np.arctan2(toward[:, 0], toward[:, 2]) / (2 * np.pi) + 0.5) * width - 0.5
         v = np.clip(np.arccos(np.clip(toward[:, 1], -1, 1)) / np.pi * height, 0.5, height - 0.5) - 0.5
         at = roughness * (count - 1)
         low = np.minimum(np.floor(at), count - 2).astype(int)
         looked = [self._bilinear(low + step, u, v) for step in (0, 1)]
-        return looked[0] + (at - low)[:, None] * (looked[1] - looked[0])
+        return self.dim * (looked[0] + (at - low)[:, None] * (looked[1] - looked[0]))
 
     def _bilinear(self, level: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
         _, height, width = self.levels.shape[:3]
@@ -61,7 +65,7 @@ class Reference:
         a = np.minimum(r[:, 0] ** 2, np.exp2(-9.28 * nv)) * r[:, 0] + r[:, 1]
         terms = a[:, None] * np.array([-1.04, 1.04]) + r[:, 2:]
         open_ = np.clip((nv + occlusion) ** np.exp2(-16 * roughness - 1) - 1 + occlusion, 0, 1)
-        diffuse = np.maximum(harmonic_basis(n.astype(np.float32)) @ self.harmonics, 0)
+        diffuse = self.dim * np.maximum(harmonic_basis((n @ self.turn).astype(np.float32)) @ self.harmonics, 0)
         back = 2 * (n @ v)[:, None] * n - v
         light = matte * diffuse * occlusion[:, None]
         light += self.mirrored(back, roughness) * (f0 * terms[:, :1] + terms[:, 1:]) * open_[:, None]
@@ -73,7 +77,19 @@ class Reference:
         f = f0 + (1 - f0) * (1 - vh) ** 5
         reached = 1 + 0.6 * (1 - max(float(l[1]), 0)) * (occlusion - 1)
         lit = (matte * (1 - f) / np.pi + f * (d * masking)[:, None]) * (nl * SETUP["lamp"] * np.pi * reached)[:, None]
-        return neutral((light + lit) * 2 ** SETUP["exposure"])
+        return neutral(self.varnished(light + lit, n, v, l) * 2 ** SETUP["exposure"])
+
+    def varnished(self, light: np.ndarray, n: np.ndarray, v: np.ndarray, l: np.ndarray) -> np.ndarray:  # noqa: E741
+        """A clear film of n = 1.5 over it, three quarters level: Schlick's reflectance is lost twice and added once."""
+        film = 0.75 * np.array([0.0, 1.0, 0.0]) + 0.25 * n
+        film /= np.linalg.norm(film, axis=1, keepdims=True)
+        f = (0.04 + 0.96 * (1 - np.maximum(film @ v, 0.02)) ** 5)[:, None]
+        mirror = self.mirrored(2 * (film @ v)[:, None] * film - v, np.full(len(n), 0.06))
+        h = (l + v) / np.linalg.norm(l + v)
+        nh = np.maximum(film @ h, 0)
+        lobe = np.minimum(1e-4 / (np.pi * (nh * nh * (1e-4 - 1) + 1) ** 2), 400) * 0.25 * np.maximum(film @ l, 0)
+        shine = 0.04 * lobe * SETUP["lamp"] * np.pi
+        return light * (1 - self.varnish * f) ** 2 + self.varnish * (mirror * f + shine[:, None])
 
 
 def neutral(c: np.ndarray) -> np.ndarray:
@@ -203,8 +219,15 @@ class LitTest(BrowserTest):
         self.assertGreater(float(np.abs(around[0][corner].astype(float) - plain[corner]).mean()), 3)
 
     def test_shading_is_that_of_the_formulae(self) -> None:
+        self.assert_shaded()
+
+    def test_varnish_and_turned_dim_surroundings_too(self) -> None:
+        self.assert_shaded(turn=70.0, dim=0.6, varnish=1.0)
+
+    def assert_shaded(self, turn: float = 0.0, dim: float = 1.0, varnish: float = 0.0) -> None:
         page = self.page
-        page.evaluate(f"localStorage.setItem('lit-2', {json.dumps(json.dumps(SETUP))})")
+        setup = {**SETUP, "skyTurn": turn, "skyLight": dim, "varnish": 100 * varnish}
+        page.evaluate(f"localStorage.setItem('lit-2', {json.dumps(json.dumps(setup))})")
         page.reload()
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "swell.png"
@@ -228,7 +251,12 @@ class LitTest(BrowserTest):
         base = srgb_to_linear(fetched("base_color", "jpg", keys["base_color"]))
         normal = fetched("normal", "png", keys["normal"]) * 2 - 1
         packed = fetched("packed", "png", told["pictures"]["packed"])
-        reference = Reference(page.request.get(f"{self.server.address}/api/surroundings/studio.bin").body())
+        reference = Reference(
+            page.request.get(f"{self.server.address}/api/surroundings/studio.bin").body(),
+            turn=turn,
+            dim=dim,
+            varnish=varnish,
+        )
         inside, place, v = places_seen(shot, SETUP["tilt"])
         self.assertGreater(inside.mean(), 0.4)
         leaning = sampled(normal, place)

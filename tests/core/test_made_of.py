@@ -18,7 +18,7 @@ from amber_thicket.core.response.clusters import _goes_on, _on_one_side, _passin
 from amber_thicket.core.response.convert import DERIVED, to_metal, to_specular
 from amber_thicket.core.response.finish import wet_colour
 from amber_thicket.core.response.kinds import KINDS, SOURCES, hex_of
-from amber_thicket.core.response.roughness import followed, shaped
+from amber_thicket.core.response.roughness import bend_values, combine_cues
 from amber_thicket.core.shading.slope import slopes
 from amber_thicket.service.bake import pack
 from amber_thicket.service.preview import figures
@@ -155,6 +155,12 @@ class Kinds(unittest.TestCase):
             recipe = Recipe().with_changes(changes)
             self.assertEqual(from_json(recipe.as_json()).as_json(), recipe.as_json(), kind.id)
         self.assertIsNone(KINDS["stone"].changes()["specular"])
+        # All of a surface: read as the kind says, even where an older recipe reads tone; what it mirrors as well.
+        old = from_json({"version": 4, "operations": {}}).with_changes({**KINDS["water"].whole()})
+        self.assertEqual(old.settings("response.roughness").reads, "surface")
+        self.assertEqual(old.settings("response.specular").colour, "#272727")
+        self.assertEqual(old.with_changes(KINDS["stone"].whole()).settings("response.specular").colour, "#383838")
+        self.assertEqual(old.with_changes(KINDS["iron"].whole()).settings("response.metallic").level, 0.95)
         self.assertEqual(KINDS["moss"].changes()["specular"], {"colour": "#303030", "amount": 100.0, "keep": 0.0})
         self.assertEqual(hex_of((0.04, 0.04, 0.04)), "#383838")
         self.assertEqual(KINDS["copper"].changes()["metallic"], {"level": 0.95, "spread": 0.0})
@@ -237,21 +243,21 @@ class Roughness(unittest.TestCase):
 
     def test_weights_share_one_spread(self) -> None:
         cues = np.random.default_rng(1).standard_normal((64, 64, 3)).astype(np.float32)
-        self.assertAlmostEqual(float(followed(cues, (30, 40, 60)).std()), 1, delta=0.03)
-        np.testing.assert_allclose(followed(cues, (5, 0, 0)), cues[..., 0], rtol=1e-6)
-        np.testing.assert_allclose(followed(cues, (0, -5, 0)), -cues[..., 1], rtol=1e-6)
-        self.assertEqual(float(np.abs(followed(cues, (0, 0, 0))).max()), 0.0)
+        self.assertAlmostEqual(float(combine_cues(cues, (30, 40, 60)).std()), 1, delta=0.03)
+        np.testing.assert_allclose(combine_cues(cues, (5, 0, 0)), cues[..., 0], rtol=1e-6)
+        np.testing.assert_allclose(combine_cues(cues, (0, -5, 0)), -cues[..., 1], rtol=1e-6)
+        self.assertEqual(float(np.abs(combine_cues(cues, (0, 0, 0))).max()), 0.0)
 
     def test_contrast_and_curve(self) -> None:
         values = np.array([[-0.1, 0.0, 0.2, 0.4, 0.7, 1.0, 1.2]], np.float32)
-        more = shaped(values, 0.4, 50.0, ())
+        more = bend_values(values, 0.4, 50.0, ())
         np.testing.assert_allclose(more[0, [0, 1, 3, 5, 6]], values[0, [0, 1, 3, 5, 6]], atol=1e-5)
         # Twice as steep: half way down, (1/4)² against (3/4)² of twice the half.
         self.assertAlmostEqual(float(more[0, 2]), 0.4 * 2 * 0.0625 / 0.625, places=5)
         self.assertGreater(float(more[0, 4]), 0.7)
-        less = shaped(values, 0.4, -50.0, ())
+        less = bend_values(values, 0.4, -50.0, ())
         self.assertGreater(float(less[0, 2]), 0.2)
-        bent = shaped(np.array([[0.0, 0.5, 1.0]], np.float32), 0.5, 0.0, ((0.0, 0.3), (1.0, 0.6)))
+        bent = bend_values(np.array([[0.0, 0.5, 1.0]], np.float32), 0.5, 0.0, ((0.0, 0.3), (1.0, 0.6)))
         np.testing.assert_allclose(bent, [[0.3, 0.45, 0.6]], atol=1e-6)
         whole = ready(linear_photograph("gravel"), **{"response.roughness.curve": [[0, 0.2], [1, 0.2]]})
         np.testing.assert_allclose(whole.layer("roughness", SIZE).pixels, 0.2, atol=1e-5)

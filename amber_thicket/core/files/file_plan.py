@@ -112,7 +112,7 @@ def atlas_of(count: int) -> tuple[int, int]:
     return columns, math.ceil(count / columns)
 
 
-def named(pattern: str, stem: str, map: str, size: tuple[int, int]) -> str:
+def file_title(pattern: str, stem: str, map: str, size: tuple[int, int]) -> str:
     """A file's name without its ending, / between folders. map: what the profile calls the file; size: px."""
     shown = str(size[0]) if size[0] == size[1] else f"{size[0]}x{size[1]}"
     return pattern.replace("{name}", stem).replace("{map}", map).replace("{size}", shown)
@@ -145,12 +145,12 @@ def planned(
         if not rule.required and set(roles) <= blank:
             left_out += [role for role in roles if ROLES[role].made and role != "curvature"]
             continue
-        files.append(_planned_file(rule, settings, profile, named(settings.pattern, stem, rule.suffix, at), y))
+        files.append(_planned_file(rule, settings, profile, file_title(settings.pattern, stem, rule.suffix, at), y))
     down = next((file for file in files if file.y == "minus"), None)
     if settings.usd and down:
         # A preview surface reads Y+ alone.
         up = f"{down.suffix}_y_plus"
-        title = f"{named(settings.pattern, stem, up, at)}.{FORMATS[down.format].suffix}"
+        title = f"{file_title(settings.pattern, stem, up, at)}.{FORMATS[down.format].suffix}"
         files.append(replace(down, name=title, suffix=up, y="plus"))
     scenes = {"gltf": f"{stem}.glb"} if profile.glb else {}
     scenes |= {"materialx": f"{stem}.mtlx"} if settings.materialx else {}

@@ -15,7 +15,7 @@ from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.covers import POOL, Cover, film_of
 from amber_thicket.core.response.cues import CUES
 from amber_thicket.core.response.paint import ColourStroke, ScalarStroke, painted
-from amber_thicket.core.response.roughness import USUAL_SPREAD, followed
+from amber_thicket.core.response.roughness import USUAL_SPREAD, combine_cues
 from amber_thicket.core.response.zones import MOST as MOST_ZONES
 from amber_thicket.core.response.zones import ZoneId, masks_of
 from amber_thicket.core.roles import ROLES
@@ -104,7 +104,7 @@ def _decide(
     for mask, change in masks_of(zones(), options["zones"].zones, in_zones):
         share = mask / max(float(mask.sum()), 1e-6)
         if isinstance(change, RoughnessChange) and any(change.weights()):
-            wanted = followed(beside[0]().pixels, change.weights())
+            wanted = combine_cues(beside[0]().pixels, change.weights())
             mean = float((share * wanted).sum())
             found.append((mean, max(float((share * (wanted - mean) ** 2).sum()) ** 0.5, 1e-3)))
         else:
@@ -137,7 +137,7 @@ def _finish(
         masks = [(_crisp(mask), change) for mask, change in masks]
     for (mask, change), mean in zip(masks, decided, strict=True):
         if isinstance(change, RoughnessChange) and any(change.weights()):
-            own = (followed(beside[0]().pixels, change.weights()) - np.float32(mean[0])) / np.float32(mean[1])
+            own = (combine_cues(beside[0]().pixels, change.weights()) - np.float32(mean[0])) / np.float32(mean[1])
             pixels = mix(pixels, np.float32(change.level) + np.float32(change.spread * USUAL_SPREAD) * own, mask)
         else:
             pixels = _changed(pixels, mask, change, mean)

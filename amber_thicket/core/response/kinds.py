@@ -60,17 +60,23 @@ class Kind:
         recesses, grain, pale = self.follows
         rough = {"level": self.rough, "spread": round(self.spread / USUAL_SPREAD, 2),
                  "recesses": recesses, "grain": grain, "pale": pale}  # fmt: skip
-        special = abs(self.reflectance()[0] - DIELECTRIC) > _AS_USUAL and not self.f0
+        special = self.special()
         return {
             "roughness": rough,
             "metallic": {"level": 0.95, "spread": 0.0} if self.f0 else None,
-            "specular": {"colour": hex_of(self.reflectance()), "amount": 100.0, "keep": 0.0} if special else None,
+            "specular": {"colour": special, "amount": 100.0, "keep": 0.0} if special else None,
         }
 
-    def whole(self) -> dict[str, float]:
-        """Settings of the roughness of a surface that is all of this kind."""
+    def special(self) -> str | None:
+        """ "#rrggbb" of what it mirrors straight on, where that needs a map of its own: no metal, and not about 4 %."""
+        usual = self.f0 or abs(self.reflectance()[0] - DIELECTRIC) <= _AS_USUAL
+        return None if usual else hex_of(self.reflectance())
+
+    def whole(self) -> dict[str, Any]:
+        """Settings of a surface that is all of this kind; None for the default."""
         recesses, grain, pale = self.follows
         return {
+            "response.roughness.reads": "surface", "response.specular.colour": self.special(),
             "response.roughness.centre": self.rough, "response.roughness.spread": self.spread,
             "response.roughness.recesses": recesses, "response.roughness.grain": grain, "response.roughness.pale": pale,
             "response.metallic.level": 0.95 if self.f0 else 0.0,

@@ -143,7 +143,7 @@ def decide_roughness(tiled: Raster | None, told: Raster | None, *, frame: Frame,
     return Decided(tuple((float(cue.mean()), float(max(cue.std(), 1e-4))) for cue in cues), cues)
 
 
-def followed(cues: Pixels, weights: Sequence[float]) -> Pixels:
+def combine_cues(cues: Pixels, weights: Sequence[float]) -> Pixels:
     """(H, W) with a standard deviation of about 1: cues (H, W, N) by weights of any sum."""
     share = np.array(weights, np.float32)
     return np.asarray(cues @ (share / max(float(np.linalg.norm(share)), 1e-6)), np.float32)
@@ -165,14 +165,14 @@ def roughness(
 ) -> Raster:
     """Roughness in [low, high], (H, W). tiled: linear RGB (H, W, 3) that wraps; told: its cues, (H, W, 3)."""
     if told is not None:
-        wanted = followed(told.pixels, [weights[name] for name in CUES])
+        wanted = combine_cues(told.pixels, [weights[name] for name in CUES])
         pixels = np.float32(spread) * wanted + np.float32(centre)
     else:
         assert tiled is not None
         assert decided is not None
         pixels = _by_tone(tiled, frame, decided, centre, spread, weights["tone"], weights["detail"])
     floor, top = min(low, high), max(low, high)
-    return Raster(soft_clip(shaped(pixels, centre, contrast, curve), floor, top))
+    return Raster(soft_clip(bend_values(pixels, centre, contrast, curve), floor, top))
 
 
 def _by_tone(
@@ -189,7 +189,7 @@ def _by_tone(
     return np.asarray(cv2.addWeighted(cues[0], gains[0], cues[1], gains[1], level))
 
 
-def shaped(values: Pixels, centre: float, contrast: float, curve: Curve) -> Pixels:
+def bend_values(values: Pixels, centre: float, contrast: float, curve: Curve) -> Pixels:
     """Values (H, W) driven from a centre by contrast, %, and led along a curve. 0, 1 and the centre stay under
     contrast; what lies outside of 0..1 does too."""
     if contrast:
@@ -240,7 +240,7 @@ def given_roughness(
     wanted = decided.centre if centre == _CENTRE else centre
     if gain != 1 or wanted != decided.centre:
         pixels = pixels * np.float32(gain) + np.float32(wanted - gain * decided.centre)
-    return Raster(shaped(pixels, wanted, contrast, curve).clip(min(low, high), max(low, high)))
+    return Raster(bend_values(pixels, wanted, contrast, curve).clip(min(low, high), max(low, high)))
 
 
 OPERATION = Operation(

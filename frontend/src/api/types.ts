@@ -780,7 +780,7 @@ export interface KindInfo {
   label: string;
   group: string;
   changes: KindChanges;
-  whole: Record<string, number>;
+  whole: Changes;
 }
 /** The revision a page knows. */
 export interface Known {

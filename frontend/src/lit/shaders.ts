@@ -167,10 +167,11 @@ float reachedBy(vec3 toward) {
 /** The normal that the height's slopes alone show, as far as neighbouring points of the screen tell them. */
 vec3 bumped(vec3 n) {
   vec3 across = dFdx(position_w), down = dFdy(position_w);
-  float h = raisedAt(place) * length(across) / max(length(dFdx(place)), 1e-6);
+  float h = raisedAt(place), widths = length(dFdx(place) * vec2(1.0, relief.y));
+  float size = length(across) / max(widths, 1e-6);
   vec3 r1 = cross(down, n), r2 = cross(n, across);
   float d = dot(across, r1);
-  return normalize(abs(d) * n - sign(d) * (dFdx(h) * r1 + dFdy(h) * r2));
+  return normalize(abs(d) * n - sign(d) * size * (dFdx(h) * r1 + dFdy(h) * r2));
 }
 
 void main() {

@@ -1,17 +1,19 @@
 /** Outlines of materials that were found, over the tile, before they are taken as zones. */
+import type { Material } from "../api/types";
 import { useZones } from "../stages/response/zones";
 import type { Box, Transform } from "./space";
 
 interface Props {
+  material: Material;
   box: Box;
   t: Transform;
   /** How far the tile is wrapped round in this view. */
   shift: number;
 }
 
-export function ZonesFound({ box, t, shift }: Props) {
+export function ZonesFound({ material, box, t, shift }: Props) {
   const offered = useZones((state) => state.offered);
-  if (!offered) return null;
+  if (offered?.material !== material.id) return null;
   const [left, top] = t.toScreen(box.left, box.top);
   const [right, bottom] = t.toScreen(box.left + box.width, box.top + box.height);
   const [width, height] = [right - left, bottom - top];

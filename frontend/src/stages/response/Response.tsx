@@ -1,6 +1,6 @@
 import { roles } from "../../api/about";
 import type { MapRole, Material, RoleInfo, SettingPath } from "../../api/types";
-import { type Changes, change, useEditor, valueOf } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import { CurvePad } from "../../ui/CurvePad";
 import { readCurve, writeCurve } from "../../ui/curve";
 import { Fold } from "../../ui/Fold";
@@ -41,7 +41,7 @@ export function Response({ material }: { material: Material }) {
           value={kind}
           onChange={(next) =>
             change(
-              { "response.zones.kind": next?.id ?? null, ...(next?.whole as Changes | undefined) },
+              { "response.zones.kind": next?.id ?? null, ...next?.whole },
               next ? `It is ${next.label.toLowerCase()}` : "It is not told",
             )
           }

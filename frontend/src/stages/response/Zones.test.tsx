@@ -130,6 +130,12 @@ describe("zones", () => {
     await user.click(screen.getByRole("button", { name: "Suggest" }));
     await settled();
     expect(edits).toEqual([]);
+    // What was found belongs to its material.
+    const offered = useZones.getState().offered!;
+    expect(offered.material).toBe(material().id);
+    useZones.setState({ offered: { ...offered, material: "another" } });
+    expect(screen.queryByRole("group", { name: "Materials found" })).toBeNull();
+    useZones.setState({ offered });
     expect(useZones.getState().offered?.marked).toEqual([0, 1, 2, 3, 4]);
     const list = screen.getByRole("group", { name: "Materials found" });
     await user.hover(within(list).getByText("Found 2"));

@@ -93,7 +93,7 @@ export function Zones({ material, effects }: { material: Material; effects: read
           </Button>
         </span>
       </div>
-      <Offered />
+      <Offered material={material.id} />
       {zones.length === 0 && (
         <p className="text-[12px] text-soft">
           Parts of the surface that differ: metal and patina, moss and stone, dirt in the joints. Pick their colours, or
@@ -147,9 +147,9 @@ export function Zones({ material, effects }: { material: Material; effects: read
 }
 
 /** Materials that were found: marked on the picture before they are taken. */
-function Offered() {
+function Offered({ material }: { material: string }) {
   const offered = useZones((state) => state.offered);
-  if (!offered) return null;
+  if (offered?.material !== material) return null;
   const { found, why, marked } = offered;
   const mark = (numbers: number[]) => useZones.setState({ offered: { ...offered, marked: numbers } });
   return (

@@ -43,7 +43,7 @@ interface ZoneView {
   /** The zone that is shown alone on the first view. */
   shown: string | null;
   /** Materials that were found and not taken yet, with why; those that are marked on the picture. */
-  offered: { found: ZoneSuggestion[]; why: string; marked: number[] } | null;
+  offered: { material: string; found: ZoneSuggestion[]; why: string; marked: number[] } | null;
   /** Where the next click on the picture puts a colour. */
   picking: { zone: string; part: number; list: "picks" | "against" } | null;
 }
@@ -129,7 +129,7 @@ export async function suggestZones(material: string) {
     const found = await api.zones(material);
     useZones.setState({
       shown: null,
-      offered: { found: found.zones, why: found.why, marked: found.zones.map((_, i) => i) },
+      offered: { material, found: found.zones, why: found.why, marked: found.zones.map((_, i) => i) },
     });
   } catch (error) {
     tellProblem(error);
@@ -148,7 +148,7 @@ export function takeOffered(numbers: number[]) {
   useZones.setState({ offered: { ...offered, found: left, marked: left.map((_, i) => i) } });
 }
 
-/** Says what a zone is made of: all it sets, in one step. None takes back what a kind set, and lets the rest be. */
+/** Says what a zone is made of: all it sets, in one step. Null: it is told no more; what was set stays. */
 export function putKind(zone: Zone, kind: KindInfo | null) {
   const more: Changes = {};
   for (const effect of effectsOf()) {
