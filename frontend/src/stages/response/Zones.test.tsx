@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 /** Zones in the panel: what belongs to one, what it changes, and that nothing of it stays behind. */
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { screen, within } from "@testing-library/react";
+import { act, screen, within } from "@testing-library/react";
 import { api } from "../../api/client";
 import { settled } from "../../editor/store";
 import { drawn, type Edit, material, opened } from "../../testing/page";
@@ -133,9 +133,9 @@ describe("zones", () => {
     // What was found belongs to its material.
     const offered = useZones.getState().offered!;
     expect(offered.material).toBe(material().id);
-    useZones.setState({ offered: { ...offered, material: "another" } });
+    act(() => useZones.setState({ offered: { ...offered, material: "another" } }));
     expect(screen.queryByRole("group", { name: "Materials found" })).toBeNull();
-    useZones.setState({ offered });
+    act(() => useZones.setState({ offered }));
     expect(useZones.getState().offered?.marked).toEqual([0, 1, 2, 3, 4]);
     const list = screen.getByRole("group", { name: "Materials found" });
     await user.hover(within(list).getByText("Found 2"));
