@@ -206,8 +206,10 @@ class LitTest(BrowserTest):
         with self.page.expect_download() as download:
             self.page.get_by_role("button", name="Picture").click()
         self.assertEqual(download.value.suggested_filename, "swell_lit.png")
-        saved = cv2.imread(str(download.value.path()))[..., ::-1]
-        self.assertLess(float(np.abs(saved[middle].astype(float) - seen["colour"][middle]).mean()), 3)
+        # Where drawing is slow it has fewer pixels than the screen.
+        shown = seen["colour"].astype(float)
+        saved = cv2.resize(cv2.imread(str(download.value.path()))[..., ::-1], shown.shape[1::-1]).astype(float)
+        self.assertLess(float(np.abs(saved[middle] - shown[middle]).mean()), 3)
 
     def test_surroundings_are_turned_dimmed_and_seen(self) -> None:
         plain = self.opened(lamp=0)

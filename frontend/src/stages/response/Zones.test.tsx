@@ -9,7 +9,9 @@ import { toolInHand, layDownTool } from "../tools";
 import { freshId, pickColour, putKind, useZones } from "./zones";
 import { Zones } from "./Zones";
 
-vi.mock("../../editor/figures", () => ({ useFigures: () => ({ zones: { z1: 0.254 }, rough: { z1: 0.614 } }) }));
+vi.mock("../../editor/figures", () => ({
+  useFigures: () => ({ zones: { z1: 0.254 }, rough: { z1: 0.614 } }),
+}));
 
 const ZONES = "response.zones.zones";
 const MOSS = { id: "z1", name: "Moss", parts: [{ kind: "colour", picks: ["#3a5f2a", "#44702f"] }] };
@@ -176,5 +178,13 @@ describe("zones", () => {
     await user.click(screen.getByRole("button", { name: "Roughness" }));
     await settled();
     expect(last(edits)["response.on_roughness.in_zones"]).toMatchObject({ z1: { level: 0.61 } });
+  });
+
+  it("start from the centre of all of it while their own roughness is not measured yet", async () => {
+    const { edits, user } = panel({ [ZONES]: [RUST], "response.roughness.centre": 0.83 });
+    await user.click(screen.getByRole("button", { name: /Rust/, expanded: false }));
+    await user.click(screen.getByRole("button", { name: "Roughness" }));
+    await settled();
+    expect(last(edits)["response.on_roughness.in_zones"]).toMatchObject({ z2: { level: 0.83 } });
   });
 });

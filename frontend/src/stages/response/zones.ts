@@ -171,8 +171,8 @@ export function putEffect(effect: Effect, zone: string, value: ZoneChange | null
   if (value || before) change({ [effect.path]: value ? { ...rest, [zone]: value } : rest }, label, gesture);
 }
 
-/** Lets a zone change a map; a colour begins with the one it was picked by, roughness with what it is now, or as its
- * kind has it. */
+/** Lets a zone change a map, as its kind has it; else a colour begins with the one it was picked by, roughness with what
+ * the zone has now, or with the centre of all of it while that is not measured yet: never glossier than it was. */
 export function beginEffect(effect: Effect, zone: Zone, about: About | null, rough?: number) {
   const kind = about?.kinds.find(({ id }) => id === zone.kind);
   const told = kind?.changes[effect.id as keyof KindInfo["changes"]];
@@ -180,13 +180,12 @@ export function beginEffect(effect: Effect, zone: Zone, about: About | null, rou
     putEffect(effect, zone.id, told, `${effect.label} of ${zone.name}`);
     return;
   }
-  const start: ZoneChange =
-    effect.shape === "colour"
-      ? { colour: zone.parts[0]?.picks?.[0] ?? "#808080", ...effect.start }
-      : {
-          ...effect.start,
-          ...(effect.id === "roughness" && rough !== undefined ? { level: Math.round(rough * 100) / 100 } : {}),
-        };
+  const picked = effect.shape === "colour" ? { colour: zone.parts[0]?.picks?.[0] ?? "#808080" } : {};
+  const start: ZoneChange = { ...picked, ...effect.start };
+  if (effect.id === "roughness") {
+    const around = rough ?? valueOf(useEditor.getState(), "response.roughness.centre");
+    start.level = Math.round(around * 100) / 100;
+  }
   putEffect(effect, zone.id, start, `${effect.label} of ${zone.name}`);
 }
 
