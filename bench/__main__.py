@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|page|sliders|enlarge|eye|lights|pathtraced|pieces|relief|response|scan|shading|tiling|verdicts|walk] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|colour|page|sliders|enlarge|eye|lights|pathtraced|pieces|relief|response|scan|shading|tiling|verdicts|walk] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -24,12 +24,13 @@ from bench import (
     tiling,
     verdicts,
     walk,
+    walk_colour,
 )
 
 
 def every_relief(side: int) -> None:
     """Every way to a height: from one photograph, by choosing with the eye, from a walk-by, from a scan."""
-    for part in (relief, eye, walk, scan):
+    for part in (relief, eye, walk, walk_colour, scan):
         part.run(side)
 
 
@@ -51,6 +52,7 @@ PARTS = {
     "tiling": tiling.run,
     "verdicts": verdicts.run,
     "walk": walk.run,
+    "colour": walk_colour.run,
 }
 
 

@@ -13,6 +13,7 @@ from amber_thicket.core.gather.walk import Held, Settings
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, luminance
 from amber_thicket.core.square.lens import straight
+from amber_thicket.core.walk.colour import common, sharpened
 from amber_thicket.core.walk.fine import fine_relief, read_fine, sharper
 from amber_thicket.core.walk.poses import Camera, Poses, find_poses, matched
 from amber_thicket.core.walk.relief import find_height, how_alike, places_of
@@ -164,6 +165,65 @@ class Parallax(unittest.TestCase):
         # Another photograph in the first's place, or too few, is no walk-by.
         self.assertIsNone(walk_by(settings, names[1], files, Memory(10**9)))
         self.assertIsNone(walk_by(Settings(frames=frames), names[0], files, Memory(10**9)))
+
+
+class Merged(unittest.TestCase):
+    """Colour of several views against what they show: fine tone, laid .35 px wrong, noisy as sensors are."""
+
+    def setUp(self) -> None:
+        noise = np.random.default_rng(3)
+        tone = sum(cv2.GaussianBlur(noise.normal(size=(200, 240)), (0, 0), s) * s for s in (0.9, 2, 8))
+        # Half of it is smooth: there noise can be told.
+        tone[:, 130:] = cv2.GaussianBlur(tone, (0, 0), 6.0)[:, 130:]
+        self.true = np.repeat((0.25 * np.exp(0.5 * tone / tone.std()))[..., None], 3, axis=2).astype(np.float32)
+
+    def views(self, grain: float, count: int) -> np.ndarray:
+        made = []
+        for number in range(count):
+            draw = np.random.default_rng(number)
+            away = np.float32(draw.uniform(-0.35, 0.35, 2) * (number > 0))
+            moved = cv2.warpAffine(
+                self.true, np.float32([[1, 0, away[0]], [0, 1, away[1]]]), (240, 200), None, cv2.INTER_CUBIC, 2
+            )
+            made.append(moved + grain * np.sqrt(self.true) * draw.normal(size=self.true.shape).astype(np.float32))
+        return np.stack(made)
+
+    def error(self, colour: np.ndarray) -> tuple[float, float]:
+        one, true = ((c - cv2.GaussianBlur(c, (0, 0), 1.2))[20:-20, 20:-20] for c in (colour, self.true))
+        return float(((one - true) ** 2).mean() ** 0.5), float((one * true).sum() / (true * true).sum())
+
+    def made(self, views: np.ndarray, reach: float = 1.0) -> np.ndarray:
+        weights = np.ones(views.shape[:3], np.float32)
+        merged, others = common(views, weights), common(views[1:], weights[1:]).colour
+        return sharpened(views[0], others, merged, np.full(views.shape[1:3], reach, np.float32), len(views) - 1)
+
+    def test_it_is_nearer_than_the_first_whatever_the_noise(self) -> None:
+        for grain, most in ((0.004, 1.0), (0.012, 0.9), (0.04, 0.75)):
+            views = self.views(grain, 5)
+            first, plain = self.error(views[0])[0], self.error(common(views, np.ones(views.shape[:3])).colour)[0]
+            error, kept = self.error(self.made(views))
+            with self.subTest(grain=grain):
+                self.assertLess(error, most * first)
+                self.assertAlmostEqual(kept, 1, delta=0.03)
+                if grain < 0.01:
+                    self.assertLess(error, 0.6 * plain)
+
+    def test_where_no_other_reaches_it_is_the_first(self) -> None:
+        views = self.views(0.02, 3)
+        made = self.made(views, reach=0.0)
+        fine = [c - cv2.GaussianBlur(c, (0, 0), 1.2) for c in (made, views[0])]
+        np.testing.assert_allclose(fine[0][20:-20, 20:-20], fine[1][20:-20, 20:-20], atol=0.004)
+
+    def test_glare_and_sparkles_of_the_first_go(self) -> None:
+        views = self.views(0.006, 5)
+        clean = self.made(views)
+        spoilt = views.copy()
+        spoilt[0, 60:100, 60:100] *= 2.2
+        spoilt[0, 150, 180] += 3.0
+        made = self.made(spoilt)
+        for place in (np.s_[70:90, 70:90], np.s_[148:153, 178:183]):
+            off = float(np.abs(made[place] - clean[place]).mean())
+            self.assertLess(off, 0.08 * float(np.abs(spoilt[0][place] - clean[place]).mean()))
 
 
 class FineRelief(unittest.TestCase):

@@ -17,16 +17,15 @@ from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.source import Made, Source, halvings
+from amber_thicket.core.walk.colour import Common, common, sharpened
 from amber_thicket.core.walk.fine import Reading, fine_relief, read_fine, sharper
 from amber_thicket.core.walk.poses import Camera, Poses
 from amber_thicket.core.walk.relief import Parallax, find_height
 
-VERSION = 2
+VERSION = 3
 # Parallax is told on photographs of up to this many px.
 LOOK = 1280
 _BAND, _FADE = 192, 0.02
-# A view that is so much brighter or darker at a place, log, counts half: glare, or something that passed.
-_OTHER = 0.12
 
 
 class Told(NamedTuple):
@@ -121,7 +120,7 @@ class WalkBy:
         return from_height(height, depth=self.depth() * height.shape[1], wraps=False)
 
     def colour(self, level: int) -> Pixels:
-        """(H, W, 3) linear: what all photographs show alike; glare and what passed by go."""
+        """(H, W, 3) linear: what all photographs show alike; glare and what passed by go, fine tone stays."""
         first = self.frames[0].read(level).pixels
         if self.settings.colour == "first":
             return first
@@ -129,19 +128,23 @@ class WalkBy:
         rows, columns = first.shape[:2]
         height = cv2.resize(told.parallax.height, (columns, rows), interpolation=cv2.INTER_LINEAR)
         others = [frame.read(level).pixels for frame in self.frames[1:]]
-        out = np.empty_like(first)
+        merged = Common(np.empty_like(first), np.empty_like(height))
+        alike, reach = np.empty_like(first), np.empty_like(height)
         y, x = np.mgrid[0:rows, 0:columns]
         places = np.stack([(x + 0.5 - columns / 2) / columns, (y + 0.5 - rows / 2) / columns], -1)
         gains = self._gains(others, first, places, height)
         for top in range(0, rows, _BAND):
             part = np.s_[top : top + _BAND]
-            stack, weights = [first[part]], [np.full(first[part].shape[:2], 1.5, np.float32)]
+            stack, weights = [first[part]], [np.full(height[part].shape, 1.5, np.float32)]
             for number, (other, gain) in enumerate(zip(others, gains, strict=True), 1):
                 seen, inside = self._seen(number, other, places[part], height[part], first.shape)
                 stack.append(seen * gain)
                 weights.append(inside)
-            out[part] = _common(np.stack(stack), np.stack(weights))
-        return out
+            views, shares = np.stack(stack), np.stack(weights)
+            merged.colour[part], merged.off[part] = common(views, shares)
+            reach[part] = shares[1:].max(0)
+            alike[part] = common(views[1:], np.maximum(shares[1:], 0.06)).colour
+        return sharpened(first, alike, merged, reach, len(others))
 
     def _seen(
         self, number: int, pixels: Pixels, places: Pixels, height: Pixels, shape: tuple[int, ...]
@@ -168,17 +171,6 @@ class WalkBy:
             ratio = np.log(np.maximum(first[some][sure], 2e-3)) - np.log(np.maximum(seen[sure], 2e-3))
             found.append(np.exp(np.median(ratio, axis=0)).astype(np.float32))
         return found
-
-
-def _common(stack: Pixels, weights: Pixels) -> Pixels:
-    """(H, W, 3): of several views (N, H, W, 3) what most agree on. weights: (N, H, W)."""
-    tone = np.log(np.maximum(stack.mean(-1), 1e-3))
-    told = np.where(weights > 0.05, tone, np.nan)
-    with np.errstate(all="ignore"):
-        middle = np.nanmedian(told, axis=0) if len(stack) > 2 else np.nanmin(told, axis=0)
-    share = weights / (1 + ((tone - middle) / _OTHER) ** 4)
-    total = np.maximum(share.sum(0), 1e-6)
-    return np.asarray((stack * share[..., None]).sum(0) / total[..., None], np.float32)
 
 
 @dataclass(frozen=True)
