@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|colour|page|sliders|enlarge|eye|lights|pathtraced|pieces|relief|response|scan|shading|tiling|verdicts|walk] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|colour|page|sliders|enlarge|eye|lights|lit|pathtraced|pieces|relief|response|scan|shading|tiling|verdicts|walk] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -13,6 +13,7 @@ from bench import (
     enlarge,
     eye,
     lights,
+    lit,
     operations,
     page,
     pathtraced,
@@ -44,6 +45,7 @@ PARTS = {
     "enlarge": enlarge.run,
     "eye": eye.run,
     "lights": lights.run,
+    "lit": lit.run,
     "pieces": pieces.run,
     "relief": every_relief,
     "scan": scan.run,

@@ -26,7 +26,7 @@ from amber_thicket.jobs.queue import away, channel, check_queue, current
 from amber_thicket.jobs.tasks import register
 from amber_thicket.store.disk import disk_trouble
 from amber_thicket.store.models import Job, Material, using
-from amber_thicket.store.work import GeneratePayload, PackPayload, PackSeveralPayload, Payload, result_of
+from amber_thicket.store.work import GeneratePayload, PackPayload, PackSeveralPayload, Payload, StillPayload, result_of
 
 STALE_SECONDS = 20.0
 _MOST_DEATHS = 4
@@ -160,6 +160,10 @@ class JobManager:
     def generate(self, payload: GeneratePayload) -> Job:
         """Start making pictures from words."""
         return self._begin(payload, f"Pictures of {payload.words[:60]}")
+
+    def still(self, material: Material, payload: StillPayload) -> Job:
+        """Start a still of a material as it is now."""
+        return self._begin(payload, f"Still of {material.name}", material)
 
     def cancel(self, job_id: str) -> Job:
         """Ask a job to end; it says so itself when it has. Raises NotFound, ServiceAway."""

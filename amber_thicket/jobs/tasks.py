@@ -24,6 +24,7 @@ from amber_thicket.jobs.queue import channel, current
 from amber_thicket.service.bake import pack
 from amber_thicket.service.images import generated
 from amber_thicket.service.library import evaluation_of
+from amber_thicket.service.still import still
 from amber_thicket.store.blobs import Blobs, open_blobs
 from amber_thicket.store.disk import disk_trouble
 from amber_thicket.store.work import (
@@ -37,6 +38,8 @@ from amber_thicket.store.work import (
     PackResult,
     PackSeveralPayload,
     Result,
+    StillPayload,
+    StillResult,
     payload_of,
 )
 
@@ -215,10 +218,35 @@ def _packed_several(blobs: Blobs, line: JobLine, folder: Path, payload: PackSeve
     return _zipped(blobs, line, folder, payload.file, entries).model_copy(update={"failed": tuple(failed)})
 
 
+def _stilled(blobs: Blobs, line: JobLine, folder: Path, payload: StillPayload) -> StillResult:
+    """A still, whose picture so far is told with every doubling of its paths."""
+    evaluation = _evaluation(blobs, line, payload)
+    line.report_progress(0.02, "Making the maps")
+    result = None
+    for seen in still(evaluation, payload.look, folder, payload.paths):
+        line.cancel.check()
+        blob, length = blobs.put([seen.png])
+        result = StillResult(blob=blob, bytes=length, file=payload.file, paths=seen.paths, of=payload.paths)
+        told = f"{seen.paths} of {payload.paths} paths a pixel"
+        line.report(
+            state="running", progress=round(0.05 + 0.95 * seen.paths / payload.paths, 3), message=told,
+            result=result.model_dump(mode="json", exclude_unset=True),
+        )  # fmt: skip
+    assert result is not None
+    return result
+
+
 def _files_of(
     blobs: Blobs, line: JobLine, one: MaterialToPack, files: list[PackedFile], report: Callable[[float, str], None]
 ) -> Iterator[tuple[str, bytes]]:
     """The files of one material. files: gets what is written of each."""
+    for written in pack(_evaluation(blobs, line, one), one.name, report):
+        files.append(PackedFile.model_validate({**written.facts, "bytes": len(written.data)}))
+        yield written.name, written.data
+
+
+def _evaluation(blobs: Blobs, line: JobLine, one: MaterialToPack) -> Evaluation:
+    """A material as it is to be made, with what lies over it."""
     evaluation = evaluation_of(one.source, from_json(one.recipe), blobs, Memory(_MEMORY), line.cancel)
     others = one.others
 
@@ -229,9 +257,7 @@ def _files_of(
         return evaluation_of(other["source"], from_json(other["recipe"]), blobs, evaluation.memory, line.cancel)
 
     evaluation.others = laid_over
-    for written in pack(evaluation, one.name, report):
-        files.append(PackedFile.model_validate({**written.facts, "bytes": len(written.data)}))
-        yield written.name, written.data
+    return evaluation
 
 
 def _zipped(blobs: Blobs, line: JobLine, folder: Path, file: str, entries: Entries) -> PackResult:
@@ -250,4 +276,5 @@ _WORK: dict[str, Callable[[Blobs, JobLine, Path, Any], Result]] = {
     "pack": _packed,
     "generate": _generated,
     "pack_several": _packed_several,
+    "still": _stilled,
 }

@@ -16,7 +16,7 @@ from amber_thicket.core.pack.profiles import Profile
 from amber_thicket.core.response.zones import Part
 from amber_thicket.core.roles import EVERY, ROLES
 from amber_thicket.service.preview import LAYERS
-from amber_thicket.store.work import GenerateResult, PackResult
+from amber_thicket.store.work import GenerateResult, PackResult, StillResult
 
 _STAGES: Any = Literal[tuple(STAGES)]
 _ROLES: Any = Literal[tuple(ROLES)]
@@ -817,16 +817,17 @@ class FilePlan(Answer):
 
 # Jobs.
 class Job(Answer):
-    """Long work. progress: 0..1. result: of packs a zip, of generated pictures the candidates."""
+    """Long work. progress: 0..1. result: of packs a zip, of generated pictures the candidates, of a still the
+    picture, also while it is being made."""
 
     id: str
-    kind: Literal["pack", "pack_several", "generate"]
+    kind: Literal["pack", "pack_several", "generate", "still"]
     material: str | None
     title: str
     state: Literal["queued", "running", "done", "failed", "cancelled"]
     progress: float
     message: str
-    result: PackResult | GenerateResult | None
+    result: PackResult | GenerateResult | StillResult | None
     attempt: int
     created: float
 

@@ -8,6 +8,7 @@ from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import asdict, dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -31,6 +32,8 @@ from amber_thicket.formats.usd import usd_text
 from amber_thicket.formats.write import encoded, stored_codes
 from amber_thicket.service.broken import broken_by_joins
 from amber_thicket.service.registration import fits_of
+from amber_thicket.service.still import still
+from amber_thicket.store.work import StillLook
 
 CHECK_SIDE = 768
 # Channels of full size that are wanted again: the tiled colour, the steps to the height, normal, roughness.
@@ -58,6 +61,8 @@ MOST_ALONE = 4096
 _LEAST_ZONE = 0.002
 # Bytes of a packed file to those of its pixels: noise-like maps come out at about this, smooth ones far below.
 _PACKED = 0.6
+# The still of a pack: built-in surroundings, and paths a pixel.
+_STILL, _PATHS = StillLook(width=720, height=540), 32
 
 
 def pack_bytes(recipe: Recipe, name: str) -> int:
@@ -348,7 +353,7 @@ def _facts(file: PlannedFile, folder: str, data: bytes, codes: Any, read_back: A
         "encoding": file.encoding,
         **({"y": "+" if file.y == "plus" else "-"} if file.y else {}),
         "bytes": len(data),
-        "sha256": hashlib.sha256(data).hexdigest(),
+        "sha256": _sha256(data),
         "read_back": f"within {off:.2f} codes on average, lossy" if lossy else "equal",
     }
 
@@ -356,7 +361,10 @@ def _facts(file: PlannedFile, folder: str, data: bytes, codes: Any, read_back: A
 def _scene(
     kind: str, title: str, plan: Plan, evaluation: Evaluation, size: tuple[int, int], kept: dict[str, bytes]
 ) -> Written:
-    """The material as a scene that a renderer opens."""
+    """The material as a scene that a renderer opens, or as it looks in one."""
+    if kind == "still":
+        *_, last = still(evaluation, _STILL, Path(), _PATHS)
+        return Written(title, last.png, {"file": title, "bytes": len(last.png), "sha256": _sha256(last.png)})
     tile_mm = evaluation.tile_mm(evaluation.sizes(size))
     width_m = tile_mm / 1000 if tile_mm else 1.0
     size_m = (width_m, width_m * size[1] / size[0])
@@ -379,7 +387,11 @@ def _scene(
             data = materialx_text(name=plan.stem.replace("-", "_"), files=plan.files, depth=depth).encode()
         else:
             data = usd_text(name=plan.stem, files=plan.files, size_m=size_m, depth_m=depth).encode()
-    return Written(title, data, {"file": title, "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest()})
+    return Written(title, data, {"file": title, "bytes": len(data), "sha256": _sha256(data)})
+
+
+def _sha256(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()
 
 
 def _told_source(evaluation: Evaluation) -> dict[str, Any]:

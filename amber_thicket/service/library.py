@@ -312,8 +312,14 @@ class Library:
             material.save()
             return material
 
-    def keep_thumbnail(self, material: Material, jpeg: bytes) -> None:
-        """Remember a small picture for the library; no change of the material itself."""
+    def keep_thumbnail(self, material: Material, jpeg: bytes, *, chosen: bool = False) -> None:
+        """Remember a small picture for the library; no change of the material itself. chosen: by somebody, who keeps it
+        until the material changes."""
+        if chosen:
+            material.source = {**material.source, "card": material.revision}
+            Material.update(source=material.source).where(Material.id == material.id).execute()
+        elif material.source.get("card") == material.revision:
+            return
         blob, _ = self.blobs.put([jpeg])
         if blob != material.thumbnail:
             Material.update(thumbnail=blob).where(Material.id == material.id).execute()

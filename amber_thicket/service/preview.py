@@ -218,6 +218,13 @@ def first_thumbnail(pixels: Pixels) -> bytes:
     return _small_square(encode_srgb8(shrink(pixels, factor)))
 
 
+def small_picture(codes: NDArray[np.uint8]) -> bytes:
+    """The middle of a picture (H, W, 3) as a small square for the library, as JPEG."""
+    side = min(codes.shape[:2])
+    top, left = (codes.shape[0] - side) // 2, (codes.shape[1] - side) // 2
+    return _small_square(np.ascontiguousarray(codes[top : top + side, left : left + side]))
+
+
 def _small_square(codes: NDArray[np.uint8]) -> bytes:
     side = min(codes.shape[:2])
     small = cv2.resize(codes[:side, :side], (_THUMBNAIL, _THUMBNAIL), interpolation=cv2.INTER_AREA)

@@ -44,6 +44,19 @@ def surroundings_bytes(folder: Path, name: str) -> bytes:
     return data
 
 
+def radiance_of(folder: Path, name: str) -> Pixels:
+    """(H, W, 3) radiance all round: of built-in surroundings as it is, of one's own as fine as it is kept.
+
+    Raises NotFound.
+    """
+    if name in NAMES:
+        return radiance(name, 512, 256)
+    data = surroundings_bytes(folder, name)
+    width, height, count, terms = struct.unpack("<4I", data[:16])
+    levels = np.frombuffer(data, "<f2", offset=16 + 12 * terms).reshape(count, height, width, 4)
+    return np.ascontiguousarray(levels[0, ..., :3], np.float32)
+
+
 def own_surroundings(folder: Path, data: bytes, file_name: str) -> str:
     """Makes surroundings of a panorama (equirectangular: twice as wide as high) and answers their name.
 

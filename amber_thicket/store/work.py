@@ -50,6 +50,37 @@ class GeneratePayload(Work):
     provider: str = "simulation"
 
 
+class StillLook(Work):
+    """How a still is seen, as core.lit.still.Look and the lit view have it. surroundings: built-in ones, or the name a
+    panorama of one's own was given."""
+
+    shape: Literal["slab", "ball"] = "slab"
+    surroundings: str = Field(default="overcast", max_length=40)
+    width: int = Field(default=960, ge=64, le=2048)
+    height: int = Field(default=720, ge=64, le=2048)
+    turn: float = Field(default=0.0, ge=-360, le=360)
+    tilt: float = Field(default=58.0, ge=0, le=90)
+    distance: float = Field(default=1.0, ge=0.1, le=4)
+    repeat: int = Field(default=2, ge=1, le=16)
+    bearing: float = Field(default=130.0, ge=-360, le=360)
+    elevation: float = Field(default=32.0, ge=0, le=90)
+    lamp: float = Field(default=1.0, ge=0, le=20)
+    exposure: float = Field(default=-0.4, ge=-8, le=8)
+    sky_turn: float = Field(default=0.0, ge=-360, le=360)
+    sky_light: float = Field(default=1.0, ge=0, le=10)
+    displacement: float = Field(default=1.0, ge=0, le=4)
+    background: bool = False
+
+
+class StillPayload(MaterialToPack):
+    """paths: how many a pixel."""
+
+    kind: Literal["still"] = "still"
+    file: str
+    look: StillLook = StillLook()
+    paths: int = Field(default=64, ge=1, le=1024)
+
+
 class PackedFile(BaseModel):
     """One file of a pack, as its manifest says it; pictures have a size, bits and an encoding."""
 
@@ -107,14 +138,31 @@ class GenerateResult(Work):
     expired: bool = False
 
 
-Payload = PackPayload | PackSeveralPayload | GeneratePayload
-Result = PackResult | GenerateResult
+class StillResult(Work):
+    """blob: PNG in the store. paths: followed at each pixel so far, of so many."""
+
+    blob: str = ""
+    bytes: int
+    file: str
+    paths: int
+    of: int
+    expired: bool = False
+
+
+Payload = PackPayload | PackSeveralPayload | GeneratePayload | StillPayload
+Result = PackResult | GenerateResult | StillResult
 _PAYLOADS: dict[str, type[Work]] = {
     "pack": PackPayload,
     "pack_several": PackSeveralPayload,
     "generate": GeneratePayload,
+    "still": StillPayload,
 }
-_RESULTS: dict[str, type[Work]] = {"pack": PackResult, "pack_several": PackResult, "generate": GenerateResult}
+_RESULTS: dict[str, type[Work]] = {
+    "pack": PackResult,
+    "pack_several": PackResult,
+    "generate": GenerateResult,
+    "still": StillResult,
+}
 
 
 def _parsed(models: dict[str, type[Work]], kind: str, data: Any) -> Any:

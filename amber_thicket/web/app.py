@@ -54,6 +54,7 @@ from amber_thicket.web import (
     sheets,
     snapshots,
     space,
+    stills,
     walking,
 )
 from amber_thicket.web import jobs as jobs_routes
@@ -129,6 +130,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
         by_eye.blueprint,
         sheets.blueprint,
         snapshots.blueprint,
+        stills.blueprint,
         materials.blueprint,
         pictures.blueprint,
         jobs_routes.blueprint,

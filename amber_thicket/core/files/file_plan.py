@@ -155,6 +155,7 @@ def planned(
     scenes = {"gltf": f"{stem}.glb"} if profile.glb else {}
     scenes |= {"materialx": f"{stem}.mtlx"} if settings.materialx else {}
     scenes |= {"usd": f"{stem}.usda"} if settings.usd else {}
+    scenes |= {"still": f"{stem}_still.png"} if settings.still else {}
     if tile == "atlas" and tiles.count > 1:
         # A scene is of one tile.
         scenes = {}

@@ -77,6 +77,9 @@ class Settings(OperationSettings):
     usd: bool = setting(
         False, label="USD", help="Adds the material on one tile as USD: preview surface with all maps connected."
     )
+    still: bool = setting(
+        False, label="Still", help="Adds a picture of the set on a slab under an overcast sky. It takes half a minute."
+    )
     own: OwnProfile | None = setting(
         None, label="Your own profile", help="What it is called, where green points, and its files."
     )

@@ -35,7 +35,7 @@ class Common(NamedTuple):
 
 
 def common(stack: Pixels, weights: Pixels) -> Common:
-    """What most of several views (N, H, W, 3), linear, agree on. weights: (N, H, W), somewhere above 0 at each pixel."""
+    """What most of several views (N, H, W, 3), linear, agree on. weights: (N, H, W), of each pixel one at least."""
     tone = np.log(np.maximum(stack.mean(-1), 1e-3))
     told = np.where(weights > 0.05, tone, np.nan)
     with np.errstate(all="ignore"):

@@ -35,6 +35,7 @@ import type {
   Settled,
   Sorting,
   Space,
+  StillWanted,
   TilingSuggestion,
   Walk,
   Wanted,
@@ -180,6 +181,8 @@ export const api = {
   deletion: (id: string) => get<Deletion>(`${at(id)}/deletion`),
   deleteForGood: (id: string) => send<Deleted>("DELETE", at(id), {}),
   jobs: () => get<Job[]>("/api/jobs"),
+  still: (id: string, wanted: StillWanted) => send<Job>("POST", `${at(id)}/still`, wanted),
+  putOnCard: (id: string, job: string) => send<Material>("POST", `${at(id)}/card`, { job }),
   cancel: (id: string) => send<Job>("POST", `/api/jobs/${id}/cancel`, {}),
 };
 

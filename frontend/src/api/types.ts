@@ -272,6 +272,7 @@ export interface SettingValues {
   "pack.files.tiles": "sets" | "atlas" | "both";
   "pack.files.materialx": boolean;
   "pack.files.usd": boolean;
+  "pack.files.still": boolean;
   "pack.files.own": Profile | null;
   "pack.files.name": string;
   "pack.files.pattern": string;
@@ -744,16 +745,16 @@ export interface HistogramTold {
   last: number;
   channels: Spread[];
 }
-/** Long work. progress: 0..1. result: of packs a zip, of generated pictures the candidates. */
+/** Long work. progress: 0..1. result: of packs a zip, of generated pictures the candidates, of a still the picture, also while it is being made. */
 export interface Job {
   id: string;
-  kind: "pack" | "pack_several" | "generate";
+  kind: "pack" | "pack_several" | "generate" | "still";
   material: string | null;
   title: string;
   state: "queued" | "running" | "done" | "failed" | "cancelled";
   progress: number;
   message: string;
-  result: PackResult | GenerateResult | null;
+  result: PackResult | GenerateResult | StillResult | null;
   attempt: number;
   created: number;
 }
@@ -1306,6 +1307,44 @@ export interface StandingOut {
   radius: number;
   strength: number;
   points: [number, number][];
+}
+/** How a still is seen, as core.lit.still.Look and the lit view have it. surroundings: built-in ones, or the name a panorama of one's own was given. */
+export interface StillLook {
+  shape?: "slab" | "ball";
+  surroundings?: string;
+  width?: number;
+  height?: number;
+  turn?: number;
+  tilt?: number;
+  distance?: number;
+  repeat?: number;
+  bearing?: number;
+  elevation?: number;
+  lamp?: number;
+  exposure?: number;
+  sky_turn?: number;
+  sky_light?: number;
+  displacement?: number;
+  background?: boolean;
+}
+/** job: the one that made the still. */
+export interface StillOnCard {
+  job: string;
+}
+/** blob: PNG in the store. paths: followed at each pixel so far, of so many. */
+export interface StillResult {
+  blob?: string;
+  bytes: number;
+  file: string;
+  paths: number;
+  of: number;
+  expired?: boolean;
+}
+/** A still of the state the page knows. paths: of light, at each pixel. */
+export interface StillWanted {
+  revision: number;
+  look?: StillLook;
+  paths?: number;
 }
 /** A line drawn with a round brush, or an area when the radius is 0. */
 export interface Stroke {

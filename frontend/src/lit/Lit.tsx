@@ -12,6 +12,7 @@ import { useSize } from "../views/useSize";
 import { LampPad } from "./LampPad";
 import { LitOptions } from "./LitOptions";
 import { type Further, LitRenderer } from "./renderer";
+import { StillButton } from "./Still";
 import { heightField, light, mapPicture } from "./sources";
 import { resetCamera, useLit } from "./state";
 
@@ -148,6 +149,7 @@ export default function Lit({ material }: { material: Material }) {
       >
         <Download size={13} /> Picture
       </button>
+      <StillButton material={material} width={width} height={height} />
       <Popover.Root>
         <Popover.Trigger className="absolute bottom-3 left-3 inline-flex h-7 items-center gap-1.5 rounded-card border border-line bg-ground/90 px-2.5 hover:bg-lifted">
           <SlidersHorizontal size={13} /> Light and shape

@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import { api } from "../api/client";
-import type { GenerateResult, Job, PackResult } from "../api/types";
+import type { GenerateResult, Job, PackResult, StillResult } from "../api/types";
 import { settled } from "../editor/store";
 import { tellProblem } from "../ui/notices";
 
@@ -34,6 +34,9 @@ export async function startPack() {
 export const packed = ({ result }: Job): PackResult | null => (result && "files" in result ? result : null);
 /** What came of pictures from words. */
 export const generated = ({ result }: Job): GenerateResult | null => (result && "simulation" in result ? result : null);
+
+/** What there is of a still, also while it is being made. */
+export const stilled = ({ result }: Job): StillResult | null => (result && "paths" in result ? result : null);
 
 /** The jobs of one material, newest first. */
 export function useJobsOf(material: string): Job[] {

@@ -26,7 +26,7 @@ export function Pack({ material }: { material: Material }) {
   const several = useEditor((state) => valueOf(state, "tile.tileset.count")) > 1;
   const [table, setTable] = useState(false);
   const { findings, fresh } = useFindings(material);
-  const jobs = useJobsOf(material.id);
+  const jobs = useJobsOf(material.id).filter((job) => job.kind !== "still");
   const blocked = findings?.filter((f) => f.level === "blocked") ?? [];
   const working = jobs.some((job) => job.state === "queued" || job.state === "running");
   return (
