@@ -18,7 +18,7 @@ def described_picture(material: Material, evaluation: Evaluation) -> dict[str, A
     infos = {file_key(info["blob"]): info for info in files_of(material.source)}
     taken = evaluation.inputs
     info = infos.get(taken.photograph, material.source)
-    shown = {key: value for key, value in info.items() if key not in ("more", "measured")}
+    shown = {key: value for key, value in info.items() if key not in ("more", "measured", "card")}
     shown["key"] = file_key(info["blob"])
     if taken.joined:
         parts = [info, *(infos[key] for key in taken.joined)]

@@ -85,9 +85,9 @@ class BrowserTest(unittest.TestCase):
     def tearDown(self) -> None:
         self.assertEqual(self.trouble, [])
 
-    def bring(self, path: Path) -> None:
-        """Import one file and wait for its bench."""
-        self.page.set_input_files("input[type=file]", str(path))
+    def bring(self, *paths: Path) -> None:
+        """Import files of one material and wait for its bench."""
+        self.page.set_input_files("input[type=file]", [str(path) for path in paths])
         self.page.wait_for_selector("nav[aria-label=Stages]")
 
     def stage(self, name: str) -> None:

@@ -470,6 +470,38 @@ class RoutesTest(AppTest):
         self.assertEqual(manifest["size_px"], [256, 256])
         self.assertEqual(self.ask("POST", f"/api/jobs/{several['id']}/cancel")["state"], "done", "it is too late")
 
+    def test_a_still_and_the_card_it_is_put_on(self) -> None:
+        material = self.bring(GREY, "grey.png")
+        at = f"/api/materials/{material['id']}"
+        look = {"shape": "slab", "width": 96, "height": 72, "lamp": 0, "surroundings": "overcast"}
+        job = self.ask("POST", f"{at}/still", json={"revision": material["revision"], "look": look, "paths": 5})
+        retry(lambda: self.ask("GET", "/api/jobs")[0]["state"] == "done", 60)
+        job = self.ask("GET", "/api/jobs")[0]
+        self.assertEqual((job["state"], job["result"]["paths"], job["result"]["of"]), ("done", 5, 5))
+        self.assertEqual(job["result"]["file"], "grey_still.png")
+        picture = Image.open(io.BytesIO(self.ask("GET", f"/api/jobs/{job['id']}/still.png").data))
+        self.assertEqual(picture.size, (96, 72))
+        # Grey of 21.6 % under the sky, seen over the plain grey beside it, which is 119.
+        codes = np.asarray(picture.convert("RGB")).astype(int)
+        np.testing.assert_array_equal(codes[0, 0], [119, 119, 119])
+        self.assertLess(int(np.ptp(codes[36, 48])), 14)
+        self.assertGreater(abs(int(codes[36, 48, 1]) - 119), 8)
+        # On the card, and it stays there while the page draws its own.
+        card = self.ask("POST", f"{at}/card", json={"job": job["id"]})
+        chosen = self.ask("GET", "/api/materials")[0]["thumbnail"]
+        self.ask("GET", f"{at}/strip.jpg?key={card['pictures']['strip']}")
+        self.assertEqual(self.ask("GET", "/api/materials")[0]["thumbnail"], chosen)
+        small = Image.open(io.BytesIO(self.ask("GET", f"/api/thumbnails/{chosen}.jpg").data))
+        self.assertEqual(small.size, (320, 320))
+        self.assertLess(abs(int(np.asarray(small)[160, 160, 1]) - int(codes[36, 48, 1])), 6)
+        # Until the material changes.
+        changed = self.change(card, {"square.size.width": 512})
+        self.ask("GET", f"{at}/strip.jpg?key={changed['pictures']['strip']}")
+        self.assertNotEqual(self.ask("GET", "/api/materials")[0]["thumbnail"], chosen)
+        stale = self.client.post(f"{at}/still", json={"revision": material["revision"]})
+        self.assertEqual(stale.get_json()["title"], "This material has just changed.")
+        self.assertEqual(self.client.get("/api/jobs/none/still.png").status_code, 404)
+
     def test_pictures_from_words(self) -> None:
         job = self.ask("POST", "/api/generate", json={"words": "wet grey pebbles", "side": 512, "seed": 3})
         retry(lambda: self.ask("GET", "/api/jobs")[0]["state"] == "done", 60)
