@@ -1,6 +1,7 @@
 """The lit view's pixels against the same formulae worked out in numpy."""
 
 import json
+import re
 import struct
 import tempfile
 from pathlib import Path
@@ -222,6 +223,30 @@ class LitTest(BrowserTest):
         corner = np.s_[10:60, 10:200]
         self.assertGreater(float(np.abs(around[0][corner].astype(float) - around[90][corner]).mean()), 3)
         self.assertGreater(float(np.abs(around[0][corner].astype(float) - plain[corner]).mean()), 3)
+
+    def test_a_still_is_made_seen_coming_and_put_on_the_card(self) -> None:
+        shown = self.opened(parallel=False, tilt=60, distance=1, elevation=40)
+        page = self.page
+        page.get_by_role("button", name="Still").click()
+        dialog = page.get_by_role("dialog", name="Still")
+        dialog.get_by_role("button", name="Make the still").click()
+        # What there is is seen before it is finished.
+        dialog.get_by_role("img", name=re.compile(r", (1|2|4|8) of 16 paths")).wait_for()
+        dialog.get_by_role("link", name="Save").wait_for()
+        with page.expect_download() as download:
+            dialog.get_by_role("link", name="Save").click()
+        self.assertEqual(download.value.suggested_filename, "swell_still.png")
+        still = cv2.imread(str(download.value.path()))[..., ::-1].astype(float)
+        self.assertEqual(still.shape, shown.shape)
+        # It is what the lit view shows: the same place, light and colours.
+        middle = np.s_[150:-150, 100:-100]
+        self.assertLess(float(np.abs(still[middle] - shown[middle]).mean()), 9)
+        self.assertGreater(float(np.corrcoef(still[middle].ravel(), shown[middle].astype(float).ravel())[0, 1]), 0.93)
+        listed = f"{self.server.address}/api/materials"
+        before = page.request.get(listed).json()[-1]["thumbnail"]
+        dialog.get_by_role("button", name="Put on the library’s card").click()
+        page.wait_for_selector("text=On the library’s card until this material changes.")
+        self.assertNotEqual(page.request.get(listed).json()[-1]["thumbnail"], before)
 
     def test_it_shows_what_an_independent_path_tracer_makes_of_the_same_set(self) -> None:
         """Mitsuba 3.9.1, see bench/lit.py: mean ΔE00 ≤ 3 on ball and slab under two surroundings."""

@@ -2,14 +2,15 @@
 import { Aperture, Download } from "lucide-react";
 import { useState } from "react";
 import { api } from "../api/client";
-import type { Material, StillLook } from "../api/types";
+import type { Material } from "../api/types";
 import { settled } from "../editor/store";
 import { stilled, takeJob, useJobs } from "../pack/jobs";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Dialog } from "../ui/Dialog";
 import { tell, tellProblem } from "../ui/notices";
-import { type LitSetup, useLit } from "./state";
+import { lookOf, timeOf } from "./look";
+import { useLit } from "./state";
 
 /** How long one looks at it, as paths of light a pixel. */
 const PATHS = [
@@ -17,38 +18,11 @@ const PATHS = [
   { value: "64", label: "Good" },
   { value: "256", label: "Finest" },
 ] as const;
-/** Of one path at each of a thousand pixels, ms. */
-const MS = 2.4;
-const WIDEST = 1280;
-
-/** What is asked for: the lit view's place and light. Of shapes there are the slab and the ball. */
-export function lookOf(setup: LitSetup, width: number, height: number): StillLook {
-  const scale = Math.min(1, WIDEST / Math.max(width, height, 1));
-  return {
-    shape: setup.shape === "slab" ? "slab" : "ball",
-    surroundings: setup.surroundings,
-    width: Math.max(64, Math.round(width * scale)),
-    height: Math.max(64, Math.round(height * scale)),
-    turn: setup.turn,
-    tilt: setup.tilt,
-    distance: setup.distance,
-    repeat: setup.repeat,
-    bearing: setup.bearing,
-    elevation: setup.elevation,
-    lamp: setup.behind ? 0 : setup.lamp,
-    exposure: setup.exposure,
-    sky_turn: setup.skyTurn,
-    sky_light: setup.skyLight,
-    displacement: setup.relief === "displaced" && !setup.off.includes("height") ? setup.displacement / 100 : 0,
-    background: setup.background,
-  };
-}
-
-/** Seconds a still takes, in words. */
-export function timeOf(look: StillLook, paths: number): string {
-  const seconds = (paths * (look.width ?? 0) * (look.height ?? 0) * MS) / 1e6;
-  return seconds < 60 ? `about ${Math.max(5, Math.round(seconds / 5) * 5)} s` : `about ${Math.round(seconds / 60)} min`;
-}
+/** Times as many px as the view has. */
+const SIZES = [
+  { value: "1", label: "As shown" },
+  { value: "2", label: "Twice" },
+] as const;
 
 export function StillButton({ material, width, height }: { material: Material; width: number; height: number }) {
   const [open, setOpen] = useState(false);
@@ -77,8 +51,9 @@ export function StillButton({ material, width, height }: { material: Material; w
 function Making({ material, width, height }: { material: Material; width: number; height: number }) {
   const setup = useLit();
   const [paths, setPaths] = useState<(typeof PATHS)[number]["value"]>("16");
+  const [times, setTimes] = useState<(typeof SIZES)[number]["value"]>("1");
   const job = useJobs((state) => state.jobs.find((one) => one.kind === "still" && one.material === material.id));
-  const look = lookOf(setup, width, height);
+  const look = lookOf(setup, width, height, Number(times));
   const running = job?.state === "queued" || job?.state === "running";
   const seen = job ? stilled(job) : null;
   const begin = async () => {
@@ -94,7 +69,7 @@ function Making({ material, width, height }: { material: Material; width: number
     if (!job) return;
     try {
       await api.putOnCard(material.id, job.id);
-      tell("On the library's card until this material changes.");
+      tell("On the library’s card until this material changes.");
     } catch (error) {
       tellProblem(error, "The card stays as it is");
     }
@@ -104,6 +79,7 @@ function Making({ material, width, height }: { material: Material; width: number
     <div className="grid gap-3">
       <div className="flex flex-wrap items-center gap-3">
         <Choice label="Fineness" value={paths} options={[...PATHS]} onChange={setPaths} />
+        <Choice label="Size" value={times} options={[...SIZES]} onChange={setTimes} />
         <span className="text-soft">
           {look.width} × {look.height} px, {timeOf(look, Number(paths))}
           {other && "; of shapes, a still knows slab and ball: this is the ball"}
@@ -128,7 +104,7 @@ function Making({ material, width, height }: { material: Material; width: number
           )}
         </span>
       </div>
-      <div className="relative bg-surround" style={{ aspectRatio: `${look.width} / ${look.height}` }}>
+      <div className="relative h-[58vh] overflow-hidden rounded-card bg-surround">
         {seen?.blob ? (
           <img
             src={`/api/jobs/${job?.id}/still.png?at=${seen.paths}`}
