@@ -633,6 +633,15 @@ class CameraProfile(Answer):
     created: float
 
 
+class KeptProfile(Answer):
+    """A pack profile of one's own that every material may take."""
+
+    id: int
+    name: str
+    profile: Profile
+    created: float
+
+
 class Placed(Answer):
     """told: how the file was laid and how well it lies, in words."""
 

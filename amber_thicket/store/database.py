@@ -13,7 +13,7 @@ from peewee import DatabaseError, SqliteDatabase
 from amber_thicket.errors import FolderTrouble
 from amber_thicket.store.blobs import has_blobs
 from amber_thicket.store.disk import free_bytes
-from amber_thicket.store.models import CAMERAS, LATER, PEOPLE, TABLES, current_database, using
+from amber_thicket.store.models import CAMERAS, LATER, PEOPLE, PROFILES, TABLES, current_database, using
 from amber_thicket.store.trouble import DAMAGED_DATABASE, NEWER, NO_DATABASE, UNWRITABLE, folder_trouble
 
 FILE = "thicket.sqlite3"
@@ -39,11 +39,15 @@ def _cameras(database: SqliteDatabase) -> None:
     database.create_tables(CAMERAS, safe=True)
 
 
+def _profiles(database: SqliteDatabase) -> None:
+    database.create_tables(PROFILES, safe=True)
+
+
 # Below so much room the database cannot make the files it works with.
 _LEAST_ROOM = 1_000_000
 
 # Each brings the tables from its position to the next; never change one that has been released.
-MIGRATIONS: tuple[Callable[[SqliteDatabase], None], ...] = (_first, _snapshots, _people, _cameras)
+MIGRATIONS: tuple[Callable[[SqliteDatabase], None], ...] = (_first, _snapshots, _people, _cameras, _profiles)
 
 
 def open_database(folder: Path) -> SqliteDatabase:

@@ -166,6 +166,15 @@ class CameraProfile(Base):
     created = FloatField(default=time.time)
 
 
+class KeptProfile(Base):
+    """A pack profile of one's own that every material may take. profile: as recipes hold it."""
+
+    id = AutoField()
+    name = CharField(unique=True)
+    profile = JsonField()
+    created = FloatField(default=time.time)
+
+
 class Token(Base):
     """An access token of one person. digest: its SHA-256; the token itself is kept nowhere."""
 
@@ -179,3 +188,4 @@ TABLES = (Material, Step, Job)
 LATER = (Snapshot,)
 PEOPLE = (Token,)
 CAMERAS = (CameraProfile,)
+PROFILES = (KeptProfile,)

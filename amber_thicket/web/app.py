@@ -50,6 +50,7 @@ from amber_thicket.web import (
     materials,
     merging,
     pictures,
+    profiles,
     scans,
     sheets,
     snapshots,
@@ -133,6 +134,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
         stills.blueprint,
         materials.blueprint,
         pictures.blueprint,
+        profiles.blueprint,
         jobs_routes.blueprint,
         space.blueprint,
     ):

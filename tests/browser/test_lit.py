@@ -152,10 +152,15 @@ def shaded_from_the_right(height: np.ndarray, rise: float) -> np.ndarray:
 
 
 class LitTest(BrowserTest):
+    def set_up(self, setup: dict[str, object]) -> None:
+        """Sets the view up for whatever is opened next, in the place of what its materials had."""
+        self.page.evaluate("localStorage.clear()")
+        self.page.evaluate(f"localStorage.setItem('lit-2', {json.dumps(json.dumps(setup))})")
+
     def opened(self, **setup: object) -> np.ndarray:
         """The lit view of the swells under a set-up, codes (H, W, 3)."""
         page = self.page
-        page.evaluate(f"localStorage.setItem('lit-2', {json.dumps(json.dumps({**SETUP, **setup}))})")
+        self.set_up({**SETUP, **setup})
         page.reload()
         if "/m/" not in page.url:
             path = self.folder / "swell.png"
@@ -224,6 +229,40 @@ class LitTest(BrowserTest):
         self.assertGreater(float(np.abs(around[0][corner].astype(float) - around[90][corner]).mean()), 3)
         self.assertGreater(float(np.abs(around[0][corner].astype(float) - plain[corner]).mean()), 3)
 
+    def test_shape_panorama_and_light_belong_to_the_material(self) -> None:
+        self.opened(parallel=False)
+        page, first = self.page, self.page.url
+        shape = self.folder / "wedge.obj"
+        shape.write_text(
+            "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nvt 0 0\nvt 1 0\nvt 0 1\nf 1/1 2/2 3/3\nf 1/1 3/2 4/3\nf 1/1 4/2 2/3\n"
+        )
+        panorama = self.folder / "yard.png"
+        cv2.imwrite(str(panorama), np.full((64, 128, 3), (40, 90, 200), np.uint8))
+        page.get_by_role("button", name="Light and shape").click()
+        page.set_input_files("input[aria-label='Open a shape']", str(shape))
+        page.wait_for_selector("text=wedge.obj")
+        page.set_input_files("input[aria-label='Open a panorama']", str(panorama))
+        page.wait_for_selector("text=yard.png")
+        page.keyboard.press("Escape")
+        lit = page.locator("[data-testid=lit]")
+        page.wait_for_function("c => /own, own-/.test(c.ariaLabel)", arg=lit.element_handle())
+        # Another material begins without them, and takes its own light.
+        page.goto(self.server.address)
+        other = self.folder / "other.png"
+        other.write_bytes(swell())
+        self.bring(other)
+        self.stage("Relief")
+        self.assertRegex(lit.get_attribute("aria-label"), "slab, overcast$")
+        page.locator("[data-testid=lit]").click(position={"x": 200, "y": 300})
+        page.get_by_role("radio", name="Ball").click()
+        # And each has its own again, after a new start of the page as well.
+        page.goto(first)
+        self.stage("Relief")
+        page.wait_for_function("() => /own, own-/.test(document.querySelector('[data-testid=lit]')?.ariaLabel ?? '')")
+        page.go_back()
+        self.stage("Relief")
+        page.wait_for_function("() => /ball, overcast/.test(document.querySelector('[data-testid=lit]')?.ariaLabel ?? '')")
+
     def test_a_still_is_made_seen_coming_and_put_on_the_card(self) -> None:
         shown = self.opened(parallel=False, tilt=60, distance=1, elevation=40)
         page = self.page
@@ -268,7 +307,7 @@ class LitTest(BrowserTest):
             setup = {"shape": look.shape, "surroundings": sky, "bearing": look.bearing, "elevation": look.elevation,
                      "lamp": look.lamp, "exposure": look.exposure, "displacement": 0, "repeat": 1, "shadows": False,
                      "off": ["ambient_occlusion"], "turn": 0, "tilt": look.tilt, "distance": 1, "fineness": 256}  # fmt: skip
-            page.evaluate(f"localStorage.setItem('lit-2', {json.dumps(json.dumps(setup))})")
+            self.set_up(setup)
             page.reload()
             self.stage("Relief")
             canvas = page.locator("[data-testid=lit]")
@@ -296,7 +335,7 @@ class LitTest(BrowserTest):
     def assert_shaded(self, turn: float = 0.0, dim: float = 1.0, varnish: float = 0.0) -> None:
         page = self.page
         setup = {**SETUP, "skyTurn": turn, "skyLight": dim, "varnish": 100 * varnish}
-        page.evaluate(f"localStorage.setItem('lit-2', {json.dumps(json.dumps(setup))})")
+        self.set_up(setup)
         page.reload()
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "swell.png"

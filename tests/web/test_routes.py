@@ -470,6 +470,27 @@ class RoutesTest(AppTest):
         self.assertEqual(manifest["size_px"], [256, 256])
         self.assertEqual(self.ask("POST", f"/api/jobs/{several['id']}/cancel")["state"], "done", "it is too late")
 
+    def test_profiles_are_kept_for_all_materials(self) -> None:
+        self.assertEqual(self.ask("GET", "/api/profiles"), [])
+        files = [{"suffix": "col", "channels": ["base_color"], "required": True, "format": "", "depth": ""}]
+        own = {"id": "x", "label": "Harbour engine", "y": "minus", "files": files, "needs": []}
+        kept = self.ask("POST", "/api/profiles", json={"profile": own})
+        self.assertEqual(
+            (kept["name"], kept["profile"]["id"], kept["profile"]["y"]), ("Harbour engine", "own", "minus")
+        )
+        # One of the same name is replaced; what is no profile is refused and nothing changes.
+        again = self.ask("POST", "/api/profiles", json={"profile": {**own, "y": "plus"}})
+        self.assertEqual(again["id"], kept["id"])
+        refused = self.client.post("/api/profiles", json={"profile": {**own, "files": []}})
+        self.assertEqual(refused.status_code, 422)
+        self.assertEqual([one["profile"]["y"] for one in self.ask("GET", "/api/profiles")], ["plus"])
+        # Another material takes it, and keeps it when it is forgotten.
+        material = self.bring(GREY, "grey.png", **{"pack.files.own": again["profile"], "pack.files.profile": "own"})
+        self.assertEqual(self.ask("DELETE", f"/api/profiles/{kept['id']}"), {})
+        self.assertEqual(self.client.delete(f"/api/profiles/{kept['id']}").status_code, 404)
+        plan = self.ask("GET", f"/api/materials/{material['id']}/plan")
+        self.assertEqual([file["name"] for file in plan["files"]], ["grey_col.png"])
+
     def test_a_still_and_the_card_it_is_put_on(self) -> None:
         material = self.bring(GREY, "grey.png")
         at = f"/api/materials/{material['id']}"

@@ -769,6 +769,13 @@ export interface KeptFile {
   blob: string;
   file: string;
 }
+/** A pack profile of one's own that every material may take. */
+export interface KeptProfile {
+  id: number;
+  name: string;
+  profile: Profile;
+  created: number;
+}
 /** What choosing a kind for a zone sets on each map; null for what it lets be. */
 export interface KindChanges {
   roughness: ZoneChange;
@@ -1050,6 +1057,10 @@ export interface Profile {
   png_only?: boolean;
   gloss?: boolean;
   needs?: string[];
+}
+/** A profile to keep under its label. */
+export interface ProfileForAll {
+  profile: Profile;
 }
 /** A camera profile to keep. matrix: nine numbers, row by row. before, after: mean ΔE00. */
 export interface ProfileToKeep {

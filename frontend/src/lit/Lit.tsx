@@ -1,7 +1,7 @@
 /** The lit view: the maps on a shape under surroundings and one lamp. Drag turns, wheel comes closer. */
 import { Download, SlidersHorizontal } from "lucide-react";
 import { Popover } from "radix-ui";
-import { type PointerEvent, useEffect, useRef, useState } from "react";
+import { type PointerEvent, useEffect, useRef, useState, useLayoutEffect } from "react";
 import { busy } from "../editor/busy";
 import { saveFile } from "../ui/saveFile";
 import { ProgressLine } from "../ui/ProgressLine";
@@ -12,9 +12,11 @@ import { useSize } from "../views/useSize";
 import { LampPad } from "./LampPad";
 import { LitOptions } from "./LitOptions";
 import { type Further, LitRenderer } from "./renderer";
+import { shapeFileOf } from "./files";
+import { readShape } from "./own";
 import { StillButton } from "./Still";
 import { heightField, light, mapPicture } from "./sources";
-import { resetCamera, useLit } from "./state";
+import { openLit, resetCamera, useLit } from "./state";
 
 const STILL_MS = 140;
 
@@ -38,6 +40,14 @@ export default function Lit({ material }: { material: Material }) {
       renderer.current = null;
     };
   }, []);
+
+  const { id } = material;
+  useLayoutEffect(() => {
+    void openLit(id, async (of) => {
+      const file = await shapeFileOf(of);
+      return file && readShape(file);
+    });
+  }, [id]);
 
   const redraw = useRef<(moving: boolean) => void>(() => {});
   useEffect(() => {

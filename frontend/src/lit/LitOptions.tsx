@@ -8,6 +8,7 @@ import { useFigures } from "../editor/figures";
 import { Pick } from "../ui/Pick";
 import { tell, tellProblem } from "../ui/notices";
 import { layerName } from "../views/names";
+import { keepShapeFile } from "./files";
 import { readShape } from "./own";
 import { type LitSetup, type Surroundings, useLit } from "./state";
 
@@ -93,12 +94,7 @@ export function LitOptions({ material }: { material: Material }) {
         <Choice
           label="Surroundings"
           value={setup.surroundings}
-          options={[
-            ...SURROUNDINGS,
-            ...(setup.panorama
-              ? [{ value: setup.surroundings.startsWith("own-") ? setup.surroundings : ownName, label: "Own" }]
-              : []),
-          ]}
+          options={[...SURROUNDINGS, ...(setup.panorama ? [{ value: setup.panoramaName, label: "Own" }] : [])]}
           onChange={(surroundings) => set({ surroundings })}
         />
       </div>
@@ -166,7 +162,7 @@ export function LitOptions({ material }: { material: Material }) {
       </label>
       <div className="flex items-center justify-between">
         <span className="truncate text-soft">{setup.shapeFile || "A shape of your own, OBJ or GLB"}</span>
-        <Open label="Open a shape" accept=".obj,.glb" onFile={openShape} />
+        <Open label="Open a shape" accept=".obj,.glb" onFile={(file) => openShape(material.id, file)} />
       </div>
       <p className="border-t border-line pt-2 text-soft">Maps that take part</p>
       <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
@@ -193,9 +189,6 @@ export function LitOptions({ material }: { material: Material }) {
   );
 }
 
-/** What the panorama opened last is called by the service. */
-let ownName: Surroundings = "studio";
-
 async function openPanorama(file: File) {
   try {
     const answer = await request(`/api/surroundings?file=${encodeURIComponent(file.name)}`, {
@@ -203,16 +196,17 @@ async function openPanorama(file: File) {
       body: file,
     });
     const { name, label } = (await answer.json()) as { name: Surroundings; label: string };
-    ownName = name;
-    useLit.setState({ surroundings: name, panorama: label });
+    useLit.setState({ surroundings: name, panorama: label, panoramaName: name });
   } catch (error) {
     tellProblem(error, "The panorama cannot be used");
   }
 }
 
-async function openShape(file: File) {
+async function openShape(material: string, file: File) {
   try {
     useLit.setState({ shapeFile: await readShape(file), shape: "own" });
+    // Where the browser keeps no files, the shape goes with the page.
+    await keepShapeFile(material, file).catch(() => {});
   } catch (error) {
     tell("The shape cannot be used.", error instanceof Error ? error.message : "");
   }

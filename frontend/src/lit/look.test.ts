@@ -23,6 +23,7 @@ describe("what is asked of a still", () => {
     parallel: false,
     fineness: 0,
     panorama: "",
+    panoramaName: "studio",
     shapeFile: "",
     turn: 0,
     tilt: 58,

@@ -1,4 +1,4 @@
-/** How the lit view is set up; kept in this browser. */
+/** How the lit view is set up, material by material; kept in this browser. */
 import { create } from "zustand";
 import type { MapRole } from "../api/types";
 
@@ -35,6 +35,8 @@ export interface LitSetup {
   fineness: number;
   /** File names of a panorama and a shape of one's own. */
   panorama: string;
+  /** What the service calls the panorama. */
+  panoramaName: Surroundings;
   shapeFile: string;
   turn: number;
   tilt: number;
@@ -62,24 +64,72 @@ const START: LitSetup = {
   parallel: false,
   fineness: 0,
   panorama: "",
+  panoramaName: "studio",
   shapeFile: "",
   turn: 0,
   tilt: 58,
   distance: 1,
 };
 
-function kept(): Partial<LitSetup> {
+/** What a material's set-up is called; the newest of all is where one without begins. */
+const ofMaterial = (id: string) => `lit-of-${id}`;
+
+function kept(key: string): Partial<LitSetup> | null {
   try {
-    return JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<LitSetup>;
+    return JSON.parse(localStorage.getItem(key) ?? "null") as Partial<LitSetup> | null;
   } catch {
-    return {};
+    return null;
   }
 }
 
-export const useLit = create<LitSetup>(() => {
-  const before = kept();
-  // A shape of one's own is not kept: its file has to be opened again.
-  return { ...START, ...before, shapeFile: "", shape: before.shape === "own" ? "ball" : (before.shape ?? START.shape) };
+/** A set-up without files of one's own: they belong to the material they were opened for. */
+function withoutFiles(setup: LitSetup): LitSetup {
+  const light = setup.surroundings.startsWith("own-") ? { surroundings: START.surroundings } : {};
+  return { ...setup, ...light, panorama: "", shapeFile: "", shape: setup.shape === "own" ? START.shape : setup.shape };
+}
+
+export const useLit = create<LitSetup>(() => withoutFiles({ ...START, ...kept(KEPT) }));
+
+/** The material that is looked at; while its files are fetched, nothing is kept. */
+let open = "";
+let restoring = false;
+
+useLit.subscribe((setup) => {
+  if (restoring) return;
+  keep(KEPT, setup);
+  if (open) keep(ofMaterial(open), setup);
 });
-useLit.subscribe((state) => localStorage.setItem(KEPT, JSON.stringify(state)));
+
+function keep(key: string, setup: LitSetup) {
+  const text = JSON.stringify(setup);
+  try {
+    localStorage.setItem(key, text);
+  } catch {
+    // No room: those of other materials go.
+    for (const other of Object.keys(localStorage)) if (other.startsWith(ofMaterial(""))) localStorage.removeItem(other);
+    try {
+      localStorage.setItem(key, text);
+    } catch {
+      // Then it is forgotten with the page.
+    }
+  }
+}
+
+/** Sets the view up as it was for a material: its shape, panorama, light and place. shapeOf: reads the shape that was
+ * opened for it, and says its name; null when there is none. */
+export async function openLit(id: string, shapeOf: (id: string) => Promise<string | null>) {
+  if (open === id) return;
+  open = id;
+  const own = kept(ofMaterial(id));
+  const setup = { ...START, ...(own ?? kept(KEPT)) };
+  restoring = true;
+  useLit.setState(
+    own ? { ...setup, shapeFile: "", shape: setup.shape === "own" ? "ball" : setup.shape } : withoutFiles(setup),
+  );
+  const name = own?.shapeFile ? await shapeOf(id).catch(() => null) : null;
+  if (open !== id) return;
+  if (name) useLit.setState({ shapeFile: name, shape: setup.shape });
+  restoring = false;
+}
+
 export const resetCamera = () => useLit.setState({ turn: START.turn, tilt: START.tilt, distance: START.distance });

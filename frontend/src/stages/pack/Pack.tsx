@@ -13,6 +13,7 @@ import { Level } from "../../ui/Level";
 import { layerName } from "../../views/names";
 import { Operation } from "../Operation";
 import { beginOwn } from "./profile";
+import { KeptProfiles } from "./KeptProfiles";
 import { contentName, OpenProfile, ProfileTable } from "./ProfileTable";
 
 export function Pack({ material }: { material: Material }) {
@@ -50,6 +51,7 @@ export function Pack({ material }: { material: Material }) {
             </Button>
           )}
           <OpenProfile />
+          <KeptProfiles />
           <ProfileTable about={about} open={table} onClose={() => setTable(false)} />
         </div>
       )}

@@ -7,6 +7,7 @@ import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Dialog } from "../../ui/Dialog";
 import { Pick } from "../../ui/Pick";
+import { KeepProfile } from "./KeptProfiles";
 import { freshSuffix, loadProfile, putFile, putOwn, saveProfile } from "./profile";
 
 const GLOSS = "1-roughness";
@@ -107,6 +108,7 @@ export function ProfileTable({ about, open, onClose }: { about: About; open: boo
               <Plus size={13} /> Add a file
             </Button>
             <span className="flex-1" />
+            <KeepProfile own={own} />
             <Button onClick={() => saveProfile(own)}>
               <Download size={13} /> Export
             </Button>
