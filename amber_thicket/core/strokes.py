@@ -27,10 +27,18 @@ class Stroke(Record):
     """A line drawn with a round brush, or an area when the radius is 0.
 
     points: (x, y) of each, in shares of the width and height of what is drawn on. radius: in shares of its width.
+    pressure: how much of the radius the brush has at each point; nothing where it has all of it everywhere.
     """
 
     radius: float = Field(ge=0, le=LARGEST)
     points: tuple[tuple[Coordinate, Coordinate], ...] = Field(min_length=1, max_length=MOST_POINTS)
+    pressure: tuple[Annotated[float, Field(ge=0, le=1)], ...] = Field(default=(), max_length=MOST_POINTS)
+
+    @model_validator(mode="after")
+    def _is_pressed(self) -> Stroke:
+        if self.pressure and len(self.pressure) != len(self.points):
+            raise ValueError("a stroke's pressure is told for each of its points, or for none")
+        return self
 
     @model_validator(mode="after")
     def _is_area(self) -> Stroke:
@@ -65,7 +73,7 @@ def drawn(
         placed = (stroke.places - [left, top]) * scale * finer - 0.5
         radius = stroke.radius * scale[0] * finer
         for copy in _copies(placed, radius, width * finer, height * finer) if wraps else (placed,):
-            _draw(canvas, copy, radius)
+            _draw(canvas, copy, radius, stroke.pressure)
     return np.asarray(shrink(canvas.astype(np.float32), finer))
 
 
@@ -114,7 +122,12 @@ def _copies(placed: NDArray[np.float64], radius: float, width: int, height: int)
     return [placed - np.array([i * width, j * height]) for i in across for j in down]
 
 
-def _draw(canvas: NDArray[np.uint8], placed: NDArray[np.float64], radius: float) -> None:
+def _draw(
+    canvas: NDArray[np.uint8], placed: NDArray[np.float64], radius: float, pressure: Sequence[float] = ()
+) -> None:
+    if radius and pressure:
+        _draw_pressed(canvas, placed, radius * np.array(pressure))
+        return
     limit = 2.0**25
     fixed = np.clip(np.rint(placed * (1 << _SHIFT)), -limit, limit).astype(np.int32)
     if radius == 0:
@@ -126,3 +139,29 @@ def _draw(canvas: NDArray[np.uint8], placed: NDArray[np.float64], radius: float)
     for x, y in ends:
         size = max(1, round(radius * (1 << _SHIFT)))
         cv2.circle(canvas, (int(x), int(y)), size, 1, cv2.FILLED, cv2.LINE_8, _SHIFT)
+
+
+def _draw_pressed(canvas: NDArray[np.uint8], placed: NDArray[np.float64], radii: NDArray[np.float64]) -> None:
+    """A line that widens and narrows: a round at each point, and between two what lies between their rims. radii: (N,)
+    px."""
+    one = 1 << _SHIFT
+    for number, (point, radius) in enumerate(zip(placed, radii, strict=True)):
+        x, y = (int(v) for v in np.clip(np.rint(point * one), -(2**25), 2**25))
+        cv2.circle(canvas, (x, y), max(1, round(radius * one)), 1, cv2.FILLED, cv2.LINE_8, _SHIFT)
+        if number == 0:
+            continue
+        along = point - placed[number - 1]
+        length = float(np.hypot(*along))
+        apart = radii[number] - radii[number - 1]
+        if length <= abs(apart):
+            # One round lies within the other.
+            continue
+        # Where a straight line touches both rounds.
+        lean = -apart / length
+        across = np.sqrt(1 - lean * lean)
+        ahead, beside = along / length, np.array([-along[1], along[0]]) / length
+        rims = [lean * ahead + side * across * beside for side in (1, -1)]
+        corners = [placed[number - 1] + radii[number - 1] * rims[0], point + radius * rims[0],
+                   point + radius * rims[1], placed[number - 1] + radii[number - 1] * rims[1]]  # fmt: skip
+        fixed = np.clip(np.rint(np.array(corners) * one), -(2**25), 2**25).astype(np.int32)
+        cv2.fillConvexPoly(canvas, fixed[:, None], 1, cv2.LINE_8, _SHIFT)

@@ -261,7 +261,9 @@ class LitTest(BrowserTest):
         page.wait_for_function("() => /own, own-/.test(document.querySelector('[data-testid=lit]')?.ariaLabel ?? '')")
         page.go_back()
         self.stage("Relief")
-        page.wait_for_function("() => /ball, overcast/.test(document.querySelector('[data-testid=lit]')?.ariaLabel ?? '')")
+        page.wait_for_function(
+            "() => /ball, overcast/.test(document.querySelector('[data-testid=lit]')?.ariaLabel ?? '')"
+        )
 
     def test_a_still_is_made_seen_coming_and_put_on_the_card(self) -> None:
         shown = self.opened(parallel=False, tilt=60, distance=1, elevation=40)

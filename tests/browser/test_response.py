@@ -196,6 +196,17 @@ class ResponseTest(BrowserTest):
         page.keyboard.press("ArrowDown")
         page.get_by_label("Take stroke 1 back").click()
         retry(lambda: "response.on_roughness" not in self.recipe())
+        # A pen that is pressed harder and harder draws a stroke that widens.
+        box = page.locator("[data-testid=brush]").bounding_box()
+        pen = page.context.new_cdp_session(page)
+        for number, kind in enumerate(("mousePressed", "mouseMoved", "mouseMoved", "mouseReleased")):
+            place = {"x": box["x"] + (0.42 + 0.05 * number) * box["width"], "y": box["y"] + 0.5 * box["height"]}
+            force = 0.25 * (number + 1)
+            pen.send("Input.dispatchMouseEvent", {"type": kind, **place, "button": "left", "buttons": 1, "force": force,
+                     "pointerType": "pen", "clickCount": 1})  # fmt: skip
+        retry(lambda: "pressure" in str(self.recipe().get("response.on_roughness", {})))
+        pressed = self.recipe()["response.on_roughness"]["strokes"][0]["pressure"]
+        self.assertEqual((pressed[0], pressed[-1]), (0.25, 0.75))
 
     def test_relief_tells_why_and_turns_round(self) -> None:
         page = self.page

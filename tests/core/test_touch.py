@@ -124,6 +124,26 @@ class TouchTest(unittest.TestCase):
 
 
 class StrokesTest(unittest.TestCase):
+    def test_a_pen_pressed_harder_draws_wider(self) -> None:
+        ends = ((0.3, 0.5), (0.7, 0.5))
+        # From a third of the brush to all of it: two rounds and what lies between their tangents.
+        made = drawn([Stroke(radius=0.1, points=ends, pressure=(0.3, 1.0))], (400, 400))
+        r, big, apart = 0.03, 0.1, 0.4
+        lean = np.arcsin((big - r) / apart)
+        exact = (np.pi / 2 + lean) * big**2 + (np.pi / 2 - lean) * r**2 + (r + big) * apart * np.cos(lean)
+        self.assertAlmostEqual(float(made.mean()), exact, delta=0.0006)
+        rows = made.sum(axis=0)
+        self.assertAlmostEqual(float(rows[int(0.32 * 400)]) / 400, 2 * (0.03 + 0.02 * 0.175), delta=0.006)
+        self.assertLess(float(rows[int(0.35 * 400)]), 0.6 * float(rows[int(0.65 * 400)]))
+        # Pressed alike everywhere it is the plain line; it comes in at the other edge as that does.
+        even = drawn([Stroke(radius=0.1, points=ends, pressure=(1.0, 1.0))], (400, 400))
+        self.assertLess(float(np.abs(even - drawn([Stroke(radius=0.1, points=ends)], (400, 400))).mean()), 0.001)
+        over = [Stroke(radius=0.1, points=((x, 0.5), (x + 0.1, 0.5)), pressure=(0.5, 1.0)) for x in (0.4, 0.95)]
+        whole, wrapped = (float(drawn([one], (400, 400), wraps=True).mean()) for one in over)
+        self.assertAlmostEqual(whole, wrapped, delta=0.0003)
+        with self.assertRaises(ValueError):
+            Stroke(radius=0.1, points=ends, pressure=(1.0,))
+
     def test_a_line_covers_its_length_times_its_width_and_two_half_discs(self) -> None:
         line = Stroke(**stroke(0.05, 0.3, 0.5, 0.7, 0.5))
         area = float(drawn([line], (400, 400)).mean())

@@ -74,5 +74,5 @@ def move_strokes(
         # An area, which has no radius, stays one.
         radius = min(max(radius, 1e-4), LARGEST) if stroke.radius else 0.0
         places = tuple((round(float(x), 6), round(float(y), 6)) for x, y in points)
-        rows.append(Stroke(radius=round(radius, 6), points=places))
+        rows.append(Stroke(radius=round(radius, 6), points=places, pressure=stroke.pressure))
     return tuple(rows)

@@ -529,6 +529,7 @@ export interface ColourChange {
 export interface ColourStroke {
   radius: number;
   points: [number, number][];
+  pressure?: number[];
   kind: "set" | "add" | "smooth";
   value: string;
   strength: number;
@@ -840,6 +841,7 @@ export type MapRole = "base_color" | "height" | "normal" | "roughness" | "metall
 export interface MaskStroke {
   radius: number;
   points: [number, number][];
+  pressure?: number[];
   kind: "keep" | "leave";
 }
 /** A material on the bench. keys: content keys of the layers there are; pictures and zones: of other pictures; plan: of the tile plan. undo, redo: what they would take back or do again. changes: settings that differ from their defaults, by stage. */
@@ -1099,6 +1101,7 @@ export interface Renamed {
 export interface RepairStroke {
   radius: number;
   points: [number, number][];
+  pressure?: number[];
   kind: "clone" | "heal" | "fill";
   dx?: number;
   dy?: number;
@@ -1154,6 +1157,7 @@ export interface ScalarChange {
 export interface ScalarStroke {
   radius: number;
   points: [number, number][];
+  pressure?: number[];
   kind: "set" | "add" | "smooth";
   value: number;
   strength: number;
@@ -1361,6 +1365,7 @@ export interface StillWanted {
 export interface Stroke {
   radius: number;
   points: [number, number][];
+  pressure?: number[];
 }
 /** Settings of Relief to start from, for a kind of surface. */
 export interface SurfaceStart {

@@ -1,4 +1,5 @@
 /** Parts of the page drawn without a browser: the real declarations, the real store, a service that takes every edit. */
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, render } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { inject, vi } from "vitest";
@@ -74,5 +75,9 @@ export function opened(settings: Partial<Record<SettingPath, unknown>> = {}, mor
 /** Draws a part of the page; the hands that use it. */
 export function drawn(part: React.ReactElement) {
   cleanup();
-  return { ...render(part), user: userEvent.setup({ delay: null, pointerEventsCheck: 0 }) };
+  const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  return {
+    ...render(<QueryClientProvider client={queries}>{part}</QueryClientProvider>),
+    user: userEvent.setup({ delay: null, pointerEventsCheck: 0 }),
+  };
 }

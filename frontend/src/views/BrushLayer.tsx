@@ -42,6 +42,7 @@ export function BrushLayer({ material, layer, t, shift }: Props) {
       marks={shown.map((stroke) => ({
         radius: stroke.radius,
         points: stroke.points,
+        pressure: stroke.pressure,
         ink: INK[stroke.tool],
         strong: stroke === held,
       }))}
@@ -50,7 +51,7 @@ export function BrushLayer({ material, layer, t, shift }: Props) {
       aiming={copies(tool) && (aiming || !source)}
       source={copies(tool) ? source : null}
       onAim={(at) => useBrush.setState({ source: at, aiming: false })}
-      onDraw={(points) => addStroke(material, points)}
+      onDraw={(points, pressure) => addStroke(material, points, pressure)}
       onMove={(by, gesture) => {
         if (!chosen || !held) return;
         if (dragged.current?.gesture !== gesture) dragged.current = { gesture, stroke: held };

@@ -9,6 +9,8 @@ import type { Transform } from "./space";
 export interface Mark {
   radius: number;
   points: Point[];
+  /** How much of the radius there is at each point; all of it where nothing is told. */
+  pressure?: number[];
   ink: string;
   strong?: boolean;
 }
@@ -27,7 +29,8 @@ interface Props {
   /** Where a copying brush copies from. */
   source?: Point | null;
   onAim?: (at: Point) => void;
-  onDraw: (points: Point[]) => void;
+  /** pressure: of a pen, for each point. */
+  onDraw: (points: Point[], pressure: number[]) => void;
   onMove?: (by: Point, gesture: string, from: number) => void;
 }
 
@@ -44,6 +47,7 @@ export function StrokePad({
   onMove,
 }: Props) {
   const [line, setLine] = useState<Point[]>([]);
+  const [pressed, setPressed] = useState<number[]>([]);
   const [at, setAt] = useState<Point | null>(null);
   const moving = useRef<{ from: Point; gesture: string; began: number } | null>(null);
   const per = t.toScreen(1, 0)[0] - t.toScreen(0, 0)[0];
@@ -60,7 +64,10 @@ export function StrokePad({
     const spot = place(event);
     if (held) moving.current = { from: spot, gesture: crypto.randomUUID(), began: event.timeStamp };
     else if (aiming) onAim?.(spot);
-    else setLine([spot]);
+    else {
+      setLine([spot]);
+      setPressed([pressureOf(event)]);
+    }
   };
   const move = (event: PointerEvent) => {
     const spot = place(event);
@@ -68,11 +75,19 @@ export function StrokePad({
     if (!(event.buttons & 1)) return;
     const drag = moving.current;
     if (drag) onMove?.([spot[0] - drag.from[0], spot[1] - drag.from[1]], drag.gesture, drag.began);
-    else if (line.length) setLine([...line, spot]);
+    else if (line.length) {
+      setLine([...line, spot]);
+      setPressed([...pressed, pressureOf(event)]);
+    }
   };
   const up = () => {
     moving.current = null;
-    if (line.length && brush) onDraw(thinned(line, brush.outline ? 2 / per : Math.max(brush.radius / 3, 1 / per)));
+    if (line.length && brush) {
+      const kept = thinned(line, brush.outline ? 2 / per : Math.max(brush.radius / 3, 1 / per));
+      const told = kept.map((point) => pressed[line.indexOf(point)] ?? 1);
+      // A mouse presses alike everywhere: nothing is told then.
+      onDraw(kept, brush.outline || told.every((share) => share === 1) ? [] : told);
+    }
     setLine([]);
   };
   const size = brush?.outline ? 6 : (brush?.radius ?? 0) * per;
@@ -88,7 +103,13 @@ export function StrokePad({
         ))}
         {brush && line.length > 0 && (
           <Drawn
-            mark={{ radius: brush.outline ? 0 : brush.radius, points: line, ink: brush.ink, strong: true }}
+            mark={{
+              radius: brush.outline ? 0 : brush.radius,
+              points: line,
+              pressure: pressed,
+              ink: brush.ink,
+              strong: true,
+            }}
             screen={screen}
             per={per}
           />
@@ -141,12 +162,28 @@ export function StrokePad({
   );
 }
 
+/** How much of the brush a pen asks for; other pointers ask for all of it. */
+export const pressureOf = (event: { pointerType: string; pressure: number }): number =>
+  event.pointerType === "pen" ? Number(Math.min(1, Math.max(0.05, event.pressure)).toFixed(2)) : 1;
+
 function Drawn({ mark, screen, per }: { mark: Mark; screen: (at: Point) => Point; per: number }) {
   const points = mark.points.map(screen);
   const line = mark.radius > 0;
   const shape =
     points.length === 1 ? path([points[0]!, [points[0]![0] + 0.01, points[0]![1]]], false) : path(points, !line);
   const width = Math.max(2, 2 * mark.radius * per);
+  const { pressure = [] } = mark;
+  if (line && pressure.some((share) => share !== 1)) {
+    return (
+      <g fill="none" stroke={mark.ink} strokeLinecap="round" opacity="0.5">
+        {points.map((to, i) => {
+          const from = points[Math.max(0, i - 1)]!;
+          const wide = Math.max(1, (width * ((pressure[i] ?? 1) + (pressure[Math.max(0, i - 1)] ?? 1))) / 2);
+          return <path key={i} d={path([from, [to[0] + 0.01, to[1]]], false)} strokeWidth={wide} />;
+        })}
+      </g>
+    );
+  }
   return (
     <g fill="none" strokeLinecap="round" strokeLinejoin="round">
       {line && mark.strong && <path d={shape} stroke="var(--amber)" strokeWidth={width + 3} opacity="0.55" />}

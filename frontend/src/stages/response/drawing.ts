@@ -7,6 +7,7 @@ import { change, useEditor, valueOf } from "../../editor/store";
 import type { Point } from "../../views/capture";
 import { setView } from "../../views/state";
 import { putPart, useValue, zonesNow } from "./zones";
+import { pressedAs } from "../tile/strokes";
 import { registerTool } from "../tools";
 
 export type Painted = ScalarStroke | ColourStroke;
@@ -68,10 +69,10 @@ export function draw(task: Task | null) {
 }
 
 /** Adds what was just drawn to what the task is about. */
-export function addDrawn(points: Point[]) {
+export function addDrawn(points: Point[], pressure: number[] = []) {
   const { task, outline, radius, kind, value, colour, strength, soft } = useDrawing.getState();
   if (!task || points.length < (outline ? 3 : 1)) return;
-  const drawn: Stroke = { radius: outline ? 0 : tidy(radius), points: tidied(points) };
+  const drawn: Stroke = { radius: outline ? 0 : tidy(radius), points: tidied(points), ...pressedAs(pressure) };
   if (task.on === "cut") {
     change({ [CUT]: [...cutNow(), { kind: task.keep ? "keep" : "leave", ...drawn }] }, "Mask brushed");
     return;

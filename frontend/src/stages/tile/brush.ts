@@ -134,14 +134,14 @@ function putStrokes(material: Material, tool: Tool, strokes: Stroke[], label: st
 }
 
 /** Adds what was just drawn. */
-export function addStroke(material: Material, points: Point[]) {
+export function addStroke(material: Material, points: Point[], pressure: number[] = []) {
   const { tool, outline, radius, source } = useBrush.getState();
   if (!tool || points.length < (outline ? 3 : 1)) return;
   const from: Point = source && copies(tool) ? [source[0] - points[0]![0], source[1] - points[0]![1]] : [0, 0];
   putStrokes(
     material,
     tool,
-    [...strokesOf(material, tool), { tool, radius: outline ? 0 : radius, points, from }],
+    [...strokesOf(material, tool), { tool, radius: outline ? 0 : radius, points, from, pressure }],
     TOOL_NAMES[tool],
   );
 }

@@ -14,6 +14,8 @@ export interface Stroke {
   radius: number;
   points: Point[];
   from: Point;
+  /** Of a pen: how much of the radius there is at each point. */
+  pressure?: number[];
 }
 
 export type StrokePath = `tile.join.${OnSample}` | "tile.retouch.strokes";
@@ -40,16 +42,23 @@ export function readStrokes(
   preview: Material["preview"],
 ): Stroke[] {
   if (path === "tile.retouch.strokes") {
-    return (kept as RepairStroke[]).map(({ kind, dx = 0, dy = 0, radius, points }) => ({
+    return (kept as RepairStroke[]).map(({ kind, dx = 0, dy = 0, radius, points, pressure }) => ({
       tool: kind,
       from: [dx, dy],
       radius,
       points,
+      ...pressedAs(pressure),
     }));
   }
   const { back, across } = onPicture(preview);
   const tool = path.slice("tile.join.".length) as OnSample;
-  return kept.map(({ radius, points }) => ({ tool, from: [0, 0], radius: radius / across, points: points.map(back) }));
+  return kept.map(({ radius, points, pressure }) => ({
+    tool,
+    from: [0, 0],
+    radius: radius / across,
+    points: points.map(back),
+    ...pressedAs(pressure),
+  }));
 }
 
 /** The setting that holds these strokes. */
@@ -59,14 +68,28 @@ export function writeStrokes(
   preview: Material["preview"],
 ): KeptStroke[] | RepairStroke[] {
   if (path === "tile.retouch.strokes") {
-    return strokes.map(({ tool, from, radius, points }): RepairStroke => {
+    return strokes.map(({ tool, from, radius, points, pressure }): RepairStroke => {
       const [dx, dy] = tidied(from);
-      return { kind: tool as RepairStroke["kind"], dx, dy, radius: tidy(radius), points: points.map(tidied) };
+      return {
+        kind: tool as RepairStroke["kind"],
+        dx,
+        dy,
+        radius: tidy(radius),
+        points: points.map(tidied),
+        ...pressedAs(pressure),
+      };
     });
   }
   const { to, across } = onPicture(preview);
-  return strokes.map(({ radius, points }) => ({ radius: tidy(radius * across), points: points.map(to).map(tidied) }));
+  return strokes.map(({ radius, points, pressure }) => ({
+    radius: tidy(radius * across),
+    points: points.map(to).map(tidied),
+    ...pressedAs(pressure),
+  }));
 }
+
+/** Pressure as it is kept: only where a pen told some. */
+export const pressedAs = (pressure: number[] = []): { pressure?: number[] } => (pressure.length ? { pressure } : {});
 
 /** A drawn line without points that say nothing: none nearer to the one before than `least`. */
 export function thinned(points: Point[], least: number): Point[] {
