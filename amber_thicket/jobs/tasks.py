@@ -17,6 +17,7 @@ from huey.api import Huey
 
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Cancel, Memory
+from amber_thicket.core.progress import progress_to
 from amber_thicket.core.recipe import from_json
 from amber_thicket.errors import Cancelled, ThicketError
 from amber_thicket.formats.archive import write_zip
@@ -44,6 +45,7 @@ from amber_thicket.store.work import (
 )
 
 BEAT_SECONDS = 1.0
+_SAY_SECONDS = 0.3
 _MEMORY = 1_400_000_000
 log = logging.getLogger(__name__)
 Entries = Callable[[list[PackedFile], Callable[[float, str], None]], Iterator[tuple[str, bytes]]]
@@ -222,17 +224,25 @@ def _stilled(blobs: Blobs, line: JobLine, folder: Path, payload: StillPayload) -
     """A still, whose picture so far is told with every doubling of its paths."""
     evaluation = _evaluation(blobs, line, payload)
     line.report_progress(0.02, "Making the maps")
-    result = None
-    for seen in still(evaluation, payload.look, folder, payload.paths):
+    said = 0.0
+
+    def told(share: float, what: str) -> None:
+        nonlocal said
         line.cancel.check()
-        blob, length = blobs.put([seen.png])
-        result = StillResult(blob=blob, bytes=length, file=payload.file, paths=seen.paths, of=payload.paths)
-        told = f"{seen.paths} of {payload.paths} paths a pixel"
-        line.report(
-            state="running", progress=round(0.05 + 0.95 * seen.paths / payload.paths, 3), message=told,
-            result=result.model_dump(mode="json", exclude_unset=True),
-        )  # fmt: skip
-    assert result is not None
+        if time.monotonic() - said > _SAY_SECONDS:
+            said = time.monotonic()
+            line.report_progress(0.05 + 0.95 * share, what)
+
+    result = StillResult(bytes=0, file=payload.file, paths=0, of=payload.paths)
+    with progress_to(told):
+        for seen in still(evaluation, payload.look, folder, payload.paths):
+            blob, length = blobs.put([seen.png])
+            result = result.model_copy(update={"blob": blob, "bytes": length, "paths": seen.paths})
+            share = 0.05 + 0.95 * seen.paths / payload.paths
+            message = f"{seen.paths} of {payload.paths} paths a pixel"
+            line.report(
+                state="running", progress=round(share, 3), message=message, result=result.model_dump(mode="json")
+            )
     return result
 
 

@@ -23,6 +23,7 @@ from amber_thicket.core.graph import Evaluation, fit_side, output_size
 from amber_thicket.core.memory import Cancel
 from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.pack.formats import FORMATS
+from amber_thicket.core.progress import progress_to
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.errors import BadSetting, NotFound, WriteFailed
@@ -363,7 +364,8 @@ def _scene(
 ) -> Written:
     """The material as a scene that a renderer opens, or as it looks in one."""
     if kind == "still":
-        *_, last = still(evaluation, _STILL, Path(), _PATHS)
+        with progress_to(lambda *_: evaluation.cancel.check()):
+            *_, last = still(evaluation, _STILL, Path(), _PATHS)
         return Written(title, last.png, {"file": title, "bytes": len(last.png), "sha256": _sha256(last.png)})
     tile_mm = evaluation.tile_mm(evaluation.sizes(size))
     width_m = tile_mm / 1000 if tile_mm else 1.0

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from amber_thicket.core.graph import Evaluation, fit_side
+from amber_thicket.core.graph import Evaluation, fit_side, output_size
 from amber_thicket.core.lit.still import Look, SurfaceMaps, developed, followed
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.formats.picture import read_picture
@@ -16,7 +16,8 @@ from amber_thicket.service.preview import encoded, small_picture
 from amber_thicket.service.surroundings import radiance_of
 from amber_thicket.store.work import StillLook
 
-# Maps a still is made of have up to so many px: as many as it shows of one tile, and half as many again.
+# Maps a still is made of have as many px as it shows of one tile and half as many again, up to so many and no more
+# than the finished set.
 _MOST, _MORE = 2048, 1.5
 
 
@@ -47,7 +48,7 @@ def look_of(look: StillLook) -> Look:
 def maps_of(evaluation: Evaluation, look: Look) -> SurfaceMaps:
     """The finished maps, as large as the still can show them."""
     wanted = int(_MORE * look.size[0] / look.repeat / min(look.distance, 1.0))
-    size = fit_side(evaluation.recipe, min(max(wanted, 256), _MOST))
+    size = fit_side(evaluation.recipe, min(max(wanted, 256), _MOST, max(output_size(evaluation.recipe))))
     base, normal, roughness, metallic, occlusion = (
         evaluation.layer(role, size).pixels
         for role in ("base_color", "normal", "roughness", "metallic", "ambient_occlusion")

@@ -18,6 +18,7 @@ from amber_thicket.core.lit.trace import BALL, DRAWN, RADIUS, SLAB, trace_rows
 from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.numeric.libraries import qmc
 from amber_thicket.core.numeric.parallel import over_rows
+from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 
 Shape = Literal["slab", "ball"]
@@ -74,7 +75,8 @@ class Passed(NamedTuple):
 def followed(maps: SurfaceMaps, look: Look, sky: Pixels, paths: int, *, seed: int = 1) -> Iterator[Passed]:
     """The still after 1, 2, 4, 8 … paths a pixel, up to `paths`, which the last one has.
 
-    sky: (h, w, 3) radiance all round, see lit.surroundings.radiance. The same seed gives the same picture.
+    sky: (h, w, 3) radiance all round, see lit.surroundings.radiance. The same seed gives the same picture. Every path
+    is reported as progress, which may call it off.
     """
     width, height = look.size
     base = np.random.default_rng(seed).random((height, width, DRAWN), np.float32)
@@ -84,6 +86,7 @@ def followed(maps: SurfaceMaps, look: Look, sky: Pixels, paths: int, *, seed: in
     shown = 1
     for number in range(1, paths + 1):
         over_rows(partial(trace_rows, total, cover, base, rows[number - 1], *scene), height, least=32)
+        report_progress(number / paths, f"{number} of {paths} paths a pixel")
         if number in (shown, paths):
             shown = 2 * number
             yield Passed((total / number).astype(np.float32), (cover / number).astype(np.float32), number / paths)
