@@ -1,34 +1,9 @@
 import { describe, expect, it } from "vitest";
 import { lookOf, timeOf } from "./look";
-import type { LitSetup } from "./state";
+import { useLit } from "./state";
 
 describe("what is asked of a still", () => {
-  const setup: LitSetup = {
-    shape: "slab",
-    surroundings: "overcast",
-    bearing: 130,
-    elevation: 32,
-    lamp: 1,
-    behind: false,
-    exposure: -0.4,
-    shadows: true,
-    skyTurn: 0,
-    skyLight: 1,
-    background: false,
-    varnish: 0,
-    relief: "displaced",
-    displacement: 100,
-    repeat: 2,
-    off: [],
-    parallel: false,
-    fineness: 0,
-    panorama: "",
-    panoramaName: "studio",
-    shapeFile: "",
-    turn: 0,
-    tilt: 58,
-    distance: 1,
-  };
+  const setup = useLit.getState();
 
   it("is the lit view's place and light, at its size or twice that", () => {
     const look = lookOf({ ...setup, turn: 30, lamp: 2, displacement: 150 }, 400, 300, 2);
