@@ -39,6 +39,7 @@ from amber_thicket.service.from_paths import (
     LoadedMaterial,
     load_light_set_from_paths,
     load_material_from_paths,
+    load_merged_from_paths,
     load_scan_from_path,
     load_walk_by_from_paths,
 )
@@ -50,7 +51,19 @@ Settings = Mapping[str, Any]
 PathLike = str | os.PathLike[str]
 Progress = Callable[[float, str], None]
 
-__all__ = ["Material", "audit", "bake", "light_set", "open_maps", "open_photo", "repair", "scan", "settings", "walk_by"]
+__all__ = [
+    "Material",
+    "audit",
+    "bake",
+    "light_set",
+    "merged",
+    "open_maps",
+    "open_photo",
+    "repair",
+    "scan",
+    "settings",
+    "walk_by",
+]
 
 
 @dataclass(frozen=True)
@@ -172,6 +185,13 @@ def walk_by(paths: Iterable[PathLike], settings: Settings | None = None, *, widt
         "told": list(told),
     }
     return _material(loaded, found)
+
+
+def merged(paths: Iterable[PathLike], settings: Settings | None = None, *, focus: bool = False) -> Material:
+    """One view several times as one material: merged by exposure, or by where each is sharp (focus). Raises
+    UnreadableFile, BadSetting."""
+    files = [Path(path) for path in paths]
+    return _material(load_merged_from_paths(files, dict(settings or {}), Memory(MEMORY_BYTES), focus=focus))
 
 
 def scan(

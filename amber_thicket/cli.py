@@ -9,6 +9,7 @@ import logging.handlers
 import os
 import secrets
 import sys
+import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -86,6 +87,26 @@ def parser() -> argparse.ArgumentParser:
     scan.add_argument("--width-mm", type=float, default=0.0, metavar="W", help="how wide all of it is in reality")
     scan.add_argument("--json", action="store_true", help="print what was found, and the manifest")
 
+    batch = commands.add_parser(
+        "batch",
+        help="make map sets of whole folders, with a report",
+        description="Groups files into surfaces as the library does, takes what is sure of what is suggested, bakes, "
+        "checks, and goes on after a failure. Exit codes: 0 all well, 1 some need a hand, 2 some could not be made.",
+    )
+    batch.add_argument("sources", type=Path, nargs="+", metavar="FOLDER|FILE", help="folders, and pictures")
+    batch.add_argument("--out", type=Path, required=True, help="folder for the results, one folder a surface")
+    batch.add_argument("--recipe", type=Path, help="a recipe file (JSON) that photographs and map sets begin with")
+    batch.add_argument(
+        "--profile", action="append", default=[], help="profile of the packs; may be given several times"
+    )
+    batch.add_argument("--sizes", default="", metavar="PX,PX", help="sides in px, as 4096,2048")
+    batch.add_argument("--set", dest="changes", action="append", default=[], metavar="STAGE.OPERATION.SETTING=VALUE")
+    batch.add_argument("--suggested", choices=("sure", "all", "none"), default="sure", help="what is taken unasked")
+    batch.add_argument("--jobs", type=int, default=1, metavar="N", help="surfaces made at a time")
+    batch.add_argument("--resume", action="store_true", help="leave what is made already of the same files and wishes")
+    batch.add_argument("--report", action="append", choices=("html", "json", "junit"), help="html when left out")
+    batch.add_argument("--quiet", action="store_true", help="tell nothing while it goes on")
+
     settings = commands.add_parser("settings", help="list every operation and setting")
     settings.add_argument("--json", action="store_true")
 
@@ -155,6 +176,7 @@ def main(arguments: list[str] | None = None) -> int:
         "light-set": _light_set,
         "walk-by": _walk_by,
         "scan": _scan,
+        "batch": _batch,
         "settings": _settings,
         "serve": _serve,
         "demo": _serve,
@@ -259,6 +281,48 @@ def _walk_by(options: argparse.Namespace) -> int:
     if not options.json:
         print("\n".join(material.found["told"]))
     return _written(material, options)
+
+
+_REPORTS = {"html": "report.html", "json": "report.json", "junit": "report.xml"}
+
+
+def _batch(options: argparse.Namespace) -> int:
+    from amber_thicket import batch, batch_report
+
+    options.size = ""
+    try:
+        sizes = tuple(int(part) for part in options.sizes.split(",") if part)
+    except ValueError:
+        raise BadSetting(f"--sizes cannot be {options.sizes!r}.", remedy="As in --sizes 4096,2048.") from None
+    profiles, options.profile = tuple(options.profile), ""
+    wanted = batch.Wanted(
+        changes_from(options), options.recipe.read_text() if options.recipe else "", profiles, sizes, options.suggested
+    )
+    groups = batch.grouped(options.sources)
+    began, done = time.monotonic(), 0
+
+    def told(outcome: Any, left: int) -> None:
+        nonlocal done
+        done += 1
+        if not options.quiet:
+            seconds = (time.monotonic() - began) / done * left
+            rest = f" · about {max(1, round(seconds / 60))} min left" if left else ""
+            print(
+                f"{len(groups) - left}/{len(groups)} {outcome.name}: {outcome.state}{rest}", file=sys.stderr, flush=True
+            )
+
+    try:
+        outcomes = batch.run(groups, wanted, options.out, jobs=options.jobs, resume=options.resume, told=told)
+    except KeyboardInterrupt:
+        print("Called off; what is made stays, and --resume goes on from there.", file=sys.stderr)
+        return 130
+    texts = {"html": batch_report.html_text, "json": batch_report.json_text, "junit": batch_report.junit_text}
+    for kind in options.report or ["html"]:
+        (options.out / _REPORTS[kind]).write_text(texts[kind](outcomes), encoding="utf-8")
+        print(options.out / _REPORTS[kind])
+    print(batch_report.counted(outcomes))
+    states = {one.state for one in outcomes}
+    return 2 if "failed" in states else 1 if "blocked" in states else 0
 
 
 def _numbers(option: str, text: str, count: int) -> tuple[float, ...]:

@@ -25,7 +25,19 @@ from amber_thicket.core.gather import registration as placed
 from amber_thicket.core.links import chain, linked
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.pack import files
-from amber_thicket.core.relief import bands, cues, curvature, height, hued, normal, occlusion, shape, split, stones
+from amber_thicket.core.relief import (
+    bands,
+    cues,
+    curvature,
+    height,
+    held,
+    hued,
+    normal,
+    occlusion,
+    shape,
+    split,
+    stones,
+)
 from amber_thicket.core.relief import covered as laid
 from amber_thicket.core.relief import light as light_found
 from amber_thicket.core.response import color, compared, covers, levels, roughness, zones
@@ -101,6 +113,7 @@ OPERATIONS: tuple[Operation, ...] = linked(
         shape.OPERATION,
         covers.OPERATION,
         laid.OPERATION,
+        held.OPERATION,
         normal.OPERATION,
         occlusion.OPERATION,
         finishing("ambient_occlusion"),

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from amber_thicket.core.align.sorting import Item, light_set, small_copy
+from amber_thicket.core.align.sorting import Item, Sorting, light_set, small_copy, sort_files
 from amber_thicket.core.gather.lights import MOST
 from amber_thicket.core.gather.roles import PHOTOGRAPHS, families, named
 from amber_thicket.core.graph import Evaluation
@@ -27,6 +27,7 @@ from amber_thicket.service.mapset import (
     mismatch_note,
     read_map,
     start_size,
+    with_exposure,
 )
 from amber_thicket.service.scanning import Asked, infos_of, make, opened
 from amber_thicket.service.settling import settled_recipe
@@ -49,7 +50,7 @@ def _files(sources: Sequence[Path]) -> list[Path]:
     for source in sources:
         try:
             if source.is_dir():
-                files += [f for f in sorted(source.iterdir()) if f.is_file() and _is_picture(f)]
+                files += [f for f in sorted(source.iterdir()) if f.is_file() and is_picture(f)]
             else:
                 files.append(source)
         except OSError as error:
@@ -64,11 +65,6 @@ def _files(sources: Sequence[Path]) -> list[Path]:
         )
     by_name = {f.name: f for f in files}
     return [by_name[name] for name in order[0]]
-
-
-def _is_picture(file: Path) -> bool:
-    with file.open("rb") as stream:
-        return kind_of(stream.read(4096)) is not None
 
 
 def load_material_from_paths(
@@ -178,6 +174,44 @@ def load_walk_by_from_paths(
     recipe = recipe.with_changes(found | changes)
     name = named(sources[0].name).family or sources[0].stem
     return LoadedMaterial(_evaluation(infos, contents, recipe, memory), name, ()), tuple(text for _, text in told)
+
+
+def load_merged_from_paths(
+    sources: Sequence[Path], changes: dict[str, Any], memory: Memory, *, focus: bool = False
+) -> LoadedMaterial:
+    """One view several times, merged into one photograph: by exposure, or by where each is sharp.
+
+    Raises UnreadableFile, BadSetting.
+    """
+    infos, contents = [], {}
+    recipe = Recipe().with_changes({"gather.merge.by": "focus"} if focus else {})
+    for _, info, data, _ in _photographs(sources):
+        contents[info["blob"]] = data
+        infos.append(info)
+        recipe = recipe.with_changes(with_exposure(recipe, info))
+    recipe = recipe.with_changes(start_size(infos[0]["width"], infos[0]["height"]) | changes)
+    name = named(sources[0].name).family or sources[0].stem
+    return LoadedMaterial(_evaluation(infos, contents, recipe, memory), name, ())
+
+
+def sorted_paths(sources: Sequence[Path]) -> Sorting:
+    """What several photographs or maps are together, as when they are dropped into the library. Raises
+    UnreadableFile."""
+    items = []
+    for path in sources:
+        picture = read_picture(_bytes(path), path.name)
+        height, width = picture.pixels.shape[:2]
+        small = small_copy(picture.pixels)
+        items.append(
+            Item(path.name, small, (width, height), first_guess(path.name, picture), picture.shot.get("stops"))
+        )
+    return sort_files(items)
+
+
+def is_picture(file: Path) -> bool:
+    """Whether a file begins as pictures do that can be read here. Raises OSError."""
+    with file.open("rb") as stream:
+        return kind_of(stream.read(4096)) is not None
 
 
 def load_scan_from_path(

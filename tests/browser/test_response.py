@@ -208,6 +208,25 @@ class ResponseTest(BrowserTest):
         pressed = self.recipe()["response.on_roughness"]["strokes"][0]["pressure"]
         self.assertEqual((pressed[0], pressed[-1]), (0.25, 0.75))
 
+    def test_fine_relief_of_the_normal_is_given_to_the_height(self) -> None:
+        page = self.page
+        self.stage("Relief")
+        slider = page.get_by_role("slider", name="Crispness", exact=True)
+        for _ in range(8):
+            slider.press("ArrowRight")
+        retry(lambda: self.recipe().get("relief.normal", {}).get("crispness") == 40)
+        normal, height = (self.layer(name).astype(int) for name in ("normal", "height"))
+        page.get_by_role("button", name="Give fine relief to the height").click()
+        retry(lambda: self.recipe().get("relief.held", {}).get("crispness") == 40)
+        self.assertFalse(self.recipe().get("relief.normal", {}).get("crispness"))
+        # The normal is what it was; the height has what only the normal showed.
+        self.assertLess(np.abs(self.layer("normal").astype(int) - normal).mean(), 0.6)
+        self.assertGreater(np.abs(self.layer("height").astype(int) - height).mean(), 0.5)
+        page.get_by_role("button", name="Held by the height").wait_for()
+        page.keyboard.press("Control+z")
+        retry(lambda: self.recipe().get("relief.normal", {}).get("crispness") == 40)
+        self.assertNotIn("relief.held", self.recipe())
+
     def test_relief_tells_why_and_turns_round(self) -> None:
         page = self.page
         self.stage("Relief")

@@ -207,6 +207,9 @@ export interface SettingValues {
   "response.covers.puddles": number;
   "response.covers.wet_zones": Record<string, number>;
   "response.covers.covers": Cover[];
+  "relief.held.crispness": number;
+  "relief.held.crisp_size": number;
+  "relief.held.detail": number;
   "relief.normal.strength": number;
   "relief.normal.kernel": "even" | "crisp" | "calm";
   "relief.normal.crispness": number;

@@ -15,7 +15,7 @@ import { Paint } from "../response/Paint";
 import { useZoneList } from "../response/zones";
 import { Zones } from "../response/Zones";
 import { BandCurve } from "./BandCurve";
-import { givenBack } from "./giveBack";
+import { type Fine, fineGivenBack, givenBack } from "./giveBack";
 import { Light } from "./Light";
 
 export function Relief({ material }: { material: Material }) {
@@ -25,6 +25,7 @@ export function Relief({ material }: { material: Material }) {
   const zones = useZoneList().length;
   const depth = figures?.evidence["height.depth_percent_of_tile"];
   const mm = figures?.evidence["height.depth_mm"];
+  const unheld = figures?.evidence["height.unheld"];
   const [height, brought, open] = [useBrought("height"), useBrought("normal"), useBrought("ambient_occlusion")];
   const detail = useEditor((state) => valueOf(state, "gather.maps.normal_is")) === "detail";
   const lights = isLightSet(material);
@@ -89,10 +90,22 @@ export function Relief({ material }: { material: Material }) {
           </Fold>
         )}
         {!leaning && !isDeep && strength !== 1 && <GiveBack strength={strength} />}
+        {!leaning && <GiveFine detail={detail} />}
         <Operation
           id="relief.normal"
           without={[...(detail ? [] : ["detail"]), ...(leaning ? ["kernel", "crispness", "crisp_size"] : [])]}
         />
+        {changedIn(material, HELD) && (
+          <Fold title="Held by the height" note={changedIn(material, HELD)}>
+            <Operation id="relief.held" without={detail ? [] : ["detail"]} flat />
+            {detail && (unheld ?? 0) >= 1 && (
+              <p className="text-[12px] text-soft">
+                {unheld?.toFixed(0)} % of the detail’s slopes turn in circles: no height has those, and they are left
+                out.
+              </p>
+            )}
+          </Fold>
+        )}
       </Fold>
       <Fold title="Occlusion" note={`reach ${reach.toFixed(1)} %`} open>
         {open && <Brought role="ambient_occlusion" file={open} />}
@@ -144,7 +157,7 @@ const HUES: SettingPath[] = [
   "relief.cues.purple",
 ];
 
-function changedIn(material: Material, paths: SettingPath[]): string {
+function changedIn(material: Material, paths: readonly SettingPath[]): string {
   const count = paths.filter((path) => {
     const cut = path.lastIndexOf(".");
     return material.recipe.operations[path.slice(0, cut)]?.[path.slice(cut + 1)] !== undefined;
@@ -214,6 +227,38 @@ function GiveBack({ strength }: { strength: number }) {
       }
     >
       Give it to the height
+    </Button>
+  );
+}
+
+const FINE = ["relief.normal.crispness", "relief.normal.crisp_size", "relief.normal.detail"] as const;
+const HELD = ["relief.held.crispness", "relief.held.crisp_size", "relief.held.detail"] as const;
+
+/** Puts the finest relief and the detail map into the height; the normal stays what it was. */
+function GiveFine({ detail }: { detail: boolean }) {
+  const state = useEditor();
+  const fine = ([crispness, crisp_size, gain]: readonly SettingPath[]): Fine => ({
+    crispness: valueOf(state, crispness!) as number,
+    crisp_size: valueOf(state, crisp_size!) as number,
+    detail: detail ? (valueOf(state, gain!) as number) : 0,
+  });
+  const normal = fine(FINE);
+  if (!normal.crispness && !normal.detail) return null;
+  const next = fineGivenBack(normal, fine(HELD));
+  const put = (paths: typeof FINE | typeof HELD, { crispness, crisp_size, detail: gain }: Fine) => ({
+    [paths[0]]: crispness,
+    [paths[1]]: crisp_size,
+    ...(detail ? { [paths[2]]: gain } : {}),
+  });
+  return (
+    <Button
+      className="my-1 h-6.5 w-full text-[12px]"
+      title="What only the normal shows becomes relief: displacement and occlusion have it too"
+      onClick={() =>
+        change({ ...put(FINE, next.normal), ...put(HELD, next.held) } as Changes, "Fine relief given to the height")
+      }
+    >
+      Give fine relief to the height
     </Button>
   );
 }
