@@ -53,8 +53,8 @@ class Wanted:
 @dataclass(frozen=True)
 class Outcome:
     """What came of one surface. key: of its files and what was wanted. kind: what the files were taken for. state: see
-    STATES. why: what failed, in words. decided: what was taken, with its reason. checks: findings that did not pass.
-    written: files, relative to the folder of results. picture: a small JPEG, as base64."""
+    STATES. why: what failed, in words. decided: what was taken, with its reason. checks: findings that did not pass, and
+    notes. written: files, relative to the folder of results. picture: a small JPEG, as base64."""
 
     name: str
     key: str
@@ -209,13 +209,18 @@ def make(group: Group, wanted: Wanted, out: Path) -> Outcome:
     except (ThicketError, OSError, MemoryError) as error:
         return _failed(group, key, f"{error} {getattr(error, 'remedy', '')}".strip(), time.monotonic() - began)
     levels = {row["level"] for row in checks.values()}
-    state: State = "blocked" if "blocked" in levels else "attention" if levels else "passed"
+    state: State = "blocked" if "blocked" in levels else "attention" if levels - {"note"} else "passed"
     picture = base64.b64encode(thumbnail(material.evaluation)).decode()
     told = (*material.notes, *material.found.get("told", ()))
     return Outcome(
-        group.name, key, _names(group), state, kind, "", told, tuple(checks.values()), tuple(written),
+        group.name, key, _names(group), state, kind, "", told, _worst_first(checks.values()), tuple(written),
         round(time.monotonic() - began, 1), picture,
     )  # fmt: skip
+
+
+def _worst_first(checks: Iterable[Mapping[str, Any]]) -> tuple[Mapping[str, Any], ...]:
+    order = ("blocked", "attention", "unknown", "note")
+    return tuple(sorted(checks, key=lambda row: order.index(row["level"]) if row["level"] in order else len(order)))
 
 
 def _opened(group: Group, wanted: Wanted) -> tuple[str, api.Material]:

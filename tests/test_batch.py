@@ -87,6 +87,12 @@ class BatchTest(unittest.TestCase):
         states = {one.name: one.state for one in outcomes}
         self.assertEqual([name for name, state in states.items() if state == "failed"], ["torn"])
         self.assertIn("torn.png", outcomes[-1].why)
+        # A state says no more and no less than what was found.
+        for one in outcomes[:-1]:
+            levels = [row["level"] for row in one.checks]
+            worst = next((level for level in ("blocked", "attention", "unknown") if level in levels), "passed")
+            self.assertEqual(one.state, {"unknown": "attention"}.get(worst, worst), one.name)
+            self.assertEqual(levels, sorted(levels, key=("blocked", "attention", "unknown", "note").index))
         # A file that went, or another wish, is made anew; nothing else is.
         (self.out / "grass" / "grass_height.png").unlink()
         again.clear()

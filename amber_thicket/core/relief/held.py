@@ -7,10 +7,9 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.relief.normal import steeper
+from amber_thicket.core.relief.normal import crisper, steeper
 from amber_thicket.core.relief.shape import reach_of, within
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.shading.slope import integrated, slopes
@@ -59,8 +58,7 @@ def _changed(height: Raster, detail: Raster | None, frame: Frame, how: dict[str,
     """(the field, (H, W), in depths of the height before; the share of the detail that no height has)."""
     field, unheld = height.pixels, 0.0
     if how["crispness"]:
-        soft = blur(field, frame.length(how["crisp_size"]), wraps=True)
-        field = soft + np.float32(1 + how["crispness"] / 100) * (field - soft)
+        field = crisper(field, how["crispness"], frame.length(how["crisp_size"]))
     if detail is not None and how["detail"]:
         vectors = steeper(detail.pixels, how["detail"])
         raised = integrated(vectors)

@@ -84,16 +84,19 @@ def from_height(height: Pixels, *, depth: float, wraps: bool = True) -> Pixels:
     return _leaning(right, up, depth)
 
 
+def crisper(height: Pixels, by: float, sigma: float) -> Pixels:
+    """A height whose finest relief, finer than sigma px, stands out more (by over 0) or less: at −100 it is gone."""
+    soft = blur(height, sigma, wraps=True)
+    return np.asarray(soft + np.float32(1 + by / 100) * (height - soft))
+
+
 def normal(height: Raster, detail: Raster | None, /, *, frame: Frame, strength: float, **how: Any) -> Raster:
     """Unit normals of the height layer at its own span times strength. detail: a finer normal map laid on them."""
     field, crisp = height.pixels, how["crispness"]
     deep = height.span * frame.tile_width * strength
     kernel = how["kernel"]
     if crisp:
-        sigma = frame.length(how["crisp_size"])
-        soft = blur(field, sigma, wraps=True)
-        # Over 0 what is finer than the size stands out more, under 0 less: at −100 it is gone.
-        field = soft + np.float32(1 + crisp / 100) * (field - soft)
+        field = crisper(field, crisp, frame.length(how["crisp_size"]))
     vectors = from_height(field, depth=deep) if kernel == "even" else _by(kernel, field, deep)
     if detail is not None and how["detail"]:
         vectors = laid_on(vectors, steeper(detail.pixels, how["detail"]))
