@@ -53,8 +53,8 @@ class Wanted:
 @dataclass(frozen=True)
 class Outcome:
     """What came of one surface. key: of its files and what was wanted. kind: what the files were taken for. state: see
-    STATES. why: what failed, in words. decided: what was taken, with its reason. checks: findings that did not pass, and
-    notes. written: files, relative to the folder of results. picture: a small JPEG, as base64."""
+    STATES. why: what failed, in words. decided: what was taken, with its reason. checks: findings that did not pass,
+    and notes. written: files, relative to the folder of results. picture: a small JPEG, as base64."""
 
     name: str
     key: str
