@@ -8,6 +8,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
+import logging
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, ProcessPoolExecutor, wait
@@ -17,7 +18,8 @@ from pathlib import Path
 from typing import Any, Literal
 
 from amber_thicket import __version__, api
-from amber_thicket.core.gather.roles import families
+from amber_thicket.core.align.sorting import Kind
+from amber_thicket.core.gather.roles import families, named
 from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.service.from_paths import is_picture, sorted_paths
 from amber_thicket.service.preview import thumbnail
@@ -27,14 +29,17 @@ State = Literal["failed", "blocked", "attention", "passed"]
 STATES: tuple[State, ...] = ("failed", "blocked", "attention", "passed")
 STATE_FILE = "batch.json"
 _VERSION = 1
+log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True)
 class Group:
-    """Files of one surface. name: of its folder among the results."""
+    """Files of one surface. name: of its folder among the results. kind: what they are together, where that was told by
+    looking at them already."""
 
     name: str
     files: tuple[Path, ...]
+    kind: Kind | None = None
 
 
 @dataclass(frozen=True)
@@ -77,7 +82,7 @@ def grouped(paths: Iterable[Path]) -> list[Group]:
     nothing is there.
     """
     loose: list[Path] = []
-    found: list[tuple[str, list[Path]]] = []
+    found: list[tuple[str, list[Path], Kind | None]] = []
     for path in paths:
         if path.is_dir():
             inside = sorted(path.iterdir())
@@ -89,17 +94,17 @@ def grouped(paths: Iterable[Path]) -> list[Group]:
         else:
             raise UnreadableFile(f"{path} is not there.", remedy="Check the path.", file=str(path))
     for parent in dict.fromkeys(file.parent for file in loose):
-        found += [(_stem(part), part) for part in _families([file for file in loose if file.parent == parent])]
+        found += [(_stem(part), part, None) for part in _families([file for file in loose if file.parent == parent])]
     if not found:
         raise UnreadableFile("There is no picture in these folders.", remedy="Give pictures, or folders with pictures.")
     taken: set[str] = set()
     groups = []
-    for stem, files in sorted(found, key=lambda one: one[0].lower()):
+    for stem, files, kind in sorted(found, key=lambda one: one[0].lower()):
         name, number = stem, 2
         while name.lower() in taken:
             name, number = f"{stem}_{number}", number + 1
         taken.add(name.lower())
-        groups.append(Group(name, tuple(files)))
+        groups.append(Group(name, tuple(files), kind))
     return groups
 
 
@@ -115,23 +120,22 @@ def _families(files: Sequence[Path]) -> list[list[Path]]:
     return [[by_name[name] for name in names] for names in families(list(by_name))]
 
 
-def _of_folder(folder: Path) -> list[tuple[str, list[Path]]]:
+def _of_folder(folder: Path) -> list[tuple[str, list[Path], Kind | None]]:
     """The surfaces in a folder within a folder: one where its pictures belong together, or each."""
     files = [file for file in sorted(folder.iterdir()) if _readable(file)]
     parts = _families(files)
     if len(parts) > 1 and all(len(part) == 1 for part in parts):
         try:
-            if sorted_paths(files).kind != "apart":
-                return [(folder.name, files)]
+            kind = sorted_paths(files).kind
+            if kind != "apart":
+                return [(folder.name, files, kind)]
         except ThicketError:
             # What cannot be read is told when it is its turn.
             pass
-    return [(folder.name if len(parts) == 1 else f"{folder.name}_{_stem(part)}", part) for part in parts]
+    return [(folder.name if len(parts) == 1 else f"{folder.name}_{_stem(part)}", part, None) for part in parts]
 
 
 def _stem(files: Sequence[Path]) -> str:
-    from amber_thicket.core.gather.roles import named
-
     return (named(files[0].name).family if len(files) > 1 else files[0].stem) or files[0].stem
 
 
@@ -147,8 +151,7 @@ def run(
     """Everything that is to be made, into folders named after the groups; what came of each, in the groups' order.
 
     resume: what was made of the same files for the same wishes, and is still there, is left as it is; what failed is
-    tried again. told: is called
-    after each, with how many are left. What was done by then is kept, whatever ends it.
+    tried again. told: is called after each, with how many are left. What was done by then is kept, whatever ends it.
     """
     out.mkdir(parents=True, exist_ok=True)
     known = _kept(out) if resume else {}
@@ -190,8 +193,8 @@ def _each(groups: Sequence[Group], wanted: Wanted, out: Path, jobs: int) -> Iter
 
 
 def make(group: Group, wanted: Wanted, out: Path) -> Outcome:
-    """One surface, opened as what its files are, written for every profile and size. Errors of its files become a
-    failed outcome."""
+    """One surface, opened as what its files are, written for every profile and size. Whatever goes wrong becomes a
+    failed outcome: the others go on."""
     began, key = time.monotonic(), _key(group, wanted)
     try:
         kind, material = _opened(group, wanted)
@@ -208,6 +211,10 @@ def make(group: Group, wanted: Wanted, out: Path) -> Outcome:
                     checks.setdefault((row["rule"], row["map"] or ""), row)
     except (ThicketError, OSError, MemoryError) as error:
         return _failed(group, key, f"{error} {getattr(error, 'remedy', '')}".strip(), time.monotonic() - began)
+    except Exception as error:
+        log.exception("%s could not be made", group.name)
+        why = f"Something unexpected went wrong ({type(error).__name__}: {error})."
+        return _failed(group, key, why, time.monotonic() - began)
     levels = {row["level"] for row in checks.values()}
     state: State = "blocked" if "blocked" in levels else "attention" if levels - {"note"} else "passed"
     picture = base64.b64encode(thumbnail(material.evaluation)).decode()
@@ -225,7 +232,7 @@ def _worst_first(checks: Iterable[Mapping[str, Any]]) -> tuple[Mapping[str, Any]
 
 def _opened(group: Group, wanted: Wanted) -> tuple[str, api.Material]:
     files, changes = list(group.files), dict(wanted.changes)
-    kind = sorted_paths(files).kind if len(files) > 1 else "photograph"
+    kind = (group.kind or sorted_paths(files).kind) if len(files) > 1 else "photograph"
     if kind == "light_set":
         return "light set", api.light_set(files, changes)
     if kind == "walk_by":

@@ -17,7 +17,7 @@ from amber_thicket import api, batch, batch_report, cli
 from amber_thicket.batch import Group, Outcome, Wanted, grouped
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
 from amber_thicket.core.relief.normal import from_height
-from amber_thicket.errors import UnreadableFile
+from amber_thicket.errors import ThicketError, UnreadableFile
 from tests.lightset import shot
 from tests.support import encoded, photograph
 
@@ -134,6 +134,21 @@ class BatchTest(unittest.TestCase):
         self.assertEqual(folders, {f"gravel/{profile}/{size}" for profile in wanted.profiles for size in wanted.sizes})
         manifest = json.loads((self.out / "gravel/gltf/256/gravel_manifest.json").read_text())
         self.assertEqual(manifest["size_px"], [256, 256])
+
+    def test_what_nobody_foresaw_is_named_and_the_others_go_on(self) -> None:
+        files = [self.shots / "a.png", self.shots / "b.png"]
+        for file in files:
+            file.write_bytes(encoded(photograph("gravel")[:64, :64]))
+        fine = Outcome("b", "", ("b.png",), "passed")
+        with (
+            mock.patch.object(batch, "_opened", side_effect=[ValueError("odd"), ThicketError("Too odd.")]),
+            self.assertLogs("amber_thicket.batch"),
+        ):
+            outcomes = batch.run(grouped(files), SMALL, self.out)
+        self.assertEqual([one.state for one in outcomes], ["failed", "failed"])
+        self.assertIn("ValueError: odd", outcomes[0].why)
+        self.assertEqual(outcomes[1].why, "Too odd.")
+        self.assertEqual(batch.by_need([fine, *outcomes])[-1].name, "b")
 
     def test_names_that_are_there_twice_and_folders_without_pictures(self) -> None:
         for folder in ("a", "b"):

@@ -233,7 +233,7 @@ def _stilled(blobs: Blobs, line: JobLine, folder: Path, payload: StillPayload) -
             said = time.monotonic()
             line.report_progress(0.05 + 0.95 * share, what)
 
-    result = StillResult(bytes=0, file=payload.file, paths=0, of=payload.paths)
+    result = StillResult(bytes=0, file=payload.file, revision=payload.revision, paths=0, of=payload.paths)
     with progress_to(told):
         for seen in still(evaluation, payload.look, folder, payload.paths):
             blob, length = blobs.put([seen.png])

@@ -209,26 +209,21 @@ _THUMBNAIL = 320
 
 def thumbnail(evaluation: Evaluation) -> bytes:
     """A small square of the finished surface for the library, as JPEG."""
-    return _small_square(_shaded(evaluation, side=_THUMBNAIL))
+    return small_square(_shaded(evaluation, side=_THUMBNAIL))
 
 
 def first_thumbnail(pixels: Pixels) -> bytes:
     """A small square of a capture, linear (H, W, 3): what the library shows until the surface was looked at."""
     factor = max(1, min(pixels.shape[:2]) // _THUMBNAIL)
-    return _small_square(encode_srgb8(shrink(pixels, factor)))
+    return small_square(encode_srgb8(shrink(pixels, factor)))
 
 
-def small_picture(codes: NDArray[np.uint8]) -> bytes:
+def small_square(codes: NDArray[np.uint8]) -> bytes:
     """The middle of a picture (H, W, 3) as a small square for the library, as JPEG."""
     side = min(codes.shape[:2])
     top, left = (codes.shape[0] - side) // 2, (codes.shape[1] - side) // 2
-    return _small_square(np.ascontiguousarray(codes[top : top + side, left : left + side]))
-
-
-def _small_square(codes: NDArray[np.uint8]) -> bytes:
-    side = min(codes.shape[:2])
-    small = cv2.resize(codes[:side, :side], (_THUMBNAIL, _THUMBNAIL), interpolation=cv2.INTER_AREA)
-    return encoded(small, "jpg", 85)
+    middle = np.ascontiguousarray(codes[top : top + side, left : left + side])
+    return encoded(cv2.resize(middle, (_THUMBNAIL, _THUMBNAIL), interpolation=cv2.INTER_AREA), "jpg", 85)
 
 
 def _layer_card(evaluation: Evaluation, layer: str) -> NDArray[np.uint8]:

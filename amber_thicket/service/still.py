@@ -12,7 +12,7 @@ from amber_thicket.core.graph import Evaluation, fit_side, output_size
 from amber_thicket.core.lit.still import Look, SurfaceMaps, developed, followed
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.formats.picture import read_picture
-from amber_thicket.service.preview import encoded, small_picture
+from amber_thicket.service.preview import encoded, small_square
 from amber_thicket.service.surroundings import radiance_of
 from amber_thicket.store.work import StillLook
 
@@ -63,4 +63,4 @@ def maps_of(evaluation: Evaluation, look: Look) -> SurfaceMaps:
 
 def card_of(png: bytes) -> bytes:
     """A still as the library's small picture, as JPEG."""
-    return small_picture(encode_srgb8(read_picture(png, "still.png").pixels))
+    return small_square(encode_srgb8(read_picture(png, "still.png").pixels))

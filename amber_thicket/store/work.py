@@ -73,10 +73,11 @@ class StillLook(Work):
 
 
 class StillPayload(MaterialToPack):
-    """paths: how many a pixel."""
+    """paths: how many a pixel. revision: of the material, as it is shown."""
 
     kind: Literal["still"] = "still"
     file: str
+    revision: int
     look: StillLook = StillLook()
     paths: int = Field(default=64, ge=1, le=1024)
 
@@ -139,11 +140,12 @@ class GenerateResult(Work):
 
 
 class StillResult(Work):
-    """blob: PNG in the store. paths: followed at each pixel so far, of so many."""
+    """blob: PNG in the store. paths: followed at each pixel so far, of so many. revision: of the material it shows."""
 
     blob: str = ""
     bytes: int
     file: str
+    revision: int
     paths: int
     of: int
     expired: bool = False

@@ -48,6 +48,7 @@ def begun(material_id: str, body: StillWanted) -> Any:
         name=material.name,
         file=f"{stem_of(recipe, material.name)}_still.png",
         others=library.laid_over(material),
+        revision=body.revision,
         look=body.look,
         paths=body.paths,
     )
@@ -64,17 +65,23 @@ def seen(job_id: str) -> Any:
 
 @endpoint(blueprint, "POST", "/api/materials/<material_id>/card", answer=answers.Material, body=StillOnCard)
 def put_on_card(material_id: str, body: StillOnCard) -> Any:
-    """The still on the library's card, until the material looks different."""
+    """The still on the library's card, until the material changes."""
     library = services().library
     material = library.get(material_id)
-    with library.blobs.open(_still(body.job).blob) as file:
+    result = _still(body.job, of=material_id)
+    if result.revision != material.revision:
+        raise ThicketError("This still shows the material as it was before.", remedy="Make it anew.")
+    with library.blobs.open(result.blob) as file:
         library.keep_thumbnail(material, card_of(file.read()), chosen=True)
     return announced(library.get(material_id))
 
 
-def _still(job_id: str) -> StillResult:
+def _still(job_id: str, *, of: str = "") -> StillResult:
+    """What there is of a still. of: the material it has to be of. Raises NotFound."""
     job = Job.get_or_none(Job.id == job_id)
-    result = result_of(job.kind, job.result) if job else None
+    if job is None or of not in ("", str(job.material_id)):  # type: ignore[attr-defined]
+        raise NotFound("There is no still here.", remedy="Make it again.")
+    result = result_of(job.kind, job.result)
     if not isinstance(result, StillResult) or not result.blob:
         raise NotFound("There is no still here.", remedy="Make it again.")
     return result

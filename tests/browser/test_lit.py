@@ -266,7 +266,8 @@ class LitTest(BrowserTest):
         )
 
     def test_a_still_is_made_seen_coming_and_put_on_the_card(self) -> None:
-        shown = self.opened(parallel=False, tilt=60, distance=1, elevation=40)
+        look = {"tilt": 60, "distance": 0.8, "elevation": 40, "turn": 25, "surroundings": "sun", "skyTurn": 100}
+        shown = self.opened(parallel=False, **look)
         page = self.page
         page.get_by_role("button", name="Still").click()
         dialog = page.get_by_role("dialog", name="Still")

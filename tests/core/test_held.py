@@ -52,6 +52,10 @@ class Held(unittest.TestCase):
         pixels = found.pixels * np.float32(found.span * SIDE)
         wanted = FIELD * np.float32(6.0) + DETAIL
         np.testing.assert_allclose(pixels - pixels.mean(), wanted - wanted.mean(), atol=0.004)
+        twice = made(vectors, detail=2.0)
+        twice_up = twice.pixels * np.float32(twice.span * SIDE)
+        twice_up -= twice_up.mean() - (wanted + DETAIL).mean()
+        np.testing.assert_allclose(twice_up, wanted + DETAIL, atol=0.01)
         # And its normals are those it had as a map on the surface, but for the detail being turned with it.
         laid = normal(GROUND, Raster(vectors, vectors=True), frame=frame(SIDE), **{**ALONE, "detail": 1.0}).pixels
         self.assertLess(apart(normal(found, None, frame=frame(SIDE), **ALONE).pixels, laid), 0.6)

@@ -89,6 +89,31 @@ class Stills(unittest.TestCase):
         flat = last(maps, replace(look, displacement=0.0), np.zeros((16, 32, 3), np.float32), 8)
         self.assertGreater(float(flat.linear[128, covered[4:-4]].min()), 0.15)
 
+    def test_surroundings_turn_as_the_lit_view_turns_them(self) -> None:
+        # One bright patch to the right; turned by −90° it stands before the ball, by 90° behind it (the shader's
+        # turned(): x' = x cos − z sin, z' = x sin + z cos).
+        sky = np.zeros((32, 64, 3), np.float32)
+        sky[14:18, 46:50] = 40
+        look = Look(shape="ball", size=(60, 60), tilt=42.0, lamp=0.0)
+        seen = {}
+        for turn in (0.0, -90.0, 90.0):
+            done = last(plain(0.5), replace(look, sky_turn=turn), sky, 32).linear.mean(-1)
+            seen[turn] = (
+                float(done[25:35, 25:35].mean()),
+                float(done[25:35, 40:46].mean() - done[25:35, 14:20].mean()),
+            )
+        self.assertGreater(seen[0.0][1], 0.2)
+        self.assertGreater(seen[-90.0][0], 3 * seen[0.0][0])
+        self.assertLess(abs(seen[-90.0][1]), 0.1 * seen[-90.0][0])
+        self.assertLess(seen[90.0][0], 0.02 * seen[-90.0][0])
+        # And light that is twice as bright is twice as much; a stop is as well.
+        dim, bright = (last(plain(0.5), replace(look, sky_light=by), sky, 4).linear.mean() for by in (1.0, 2.0))
+        self.assertAlmostEqual(float(bright / dim), 2.0, delta=0.001)
+        half, whole = (
+            Passed(np.full((1, 1, 3), by, np.float32), np.ones((1, 1), np.float32), 1.0) for by in (0.2, 0.4)
+        )
+        np.testing.assert_allclose(developed(half, Look(exposure=1.0)), developed(whole, Look(exposure=0.0)), atol=1e-6)
+
     def test_more_paths_come_nearer_and_the_same_seed_is_the_same_picture(self) -> None:
         look, sky = LOOKS["ball/studio"]
         passes = list(followed(made_up(), look, radiance(sky, 512, 256), 33))

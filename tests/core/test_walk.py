@@ -194,8 +194,7 @@ class Merged(unittest.TestCase):
 
     def made(self, views: np.ndarray, reach: float = 1.0) -> np.ndarray:
         weights = np.ones(views.shape[:3], np.float32)
-        merged, others = common(views, weights), common(views[1:], weights[1:]).colour
-        return sharpened(views[0], others, merged, np.full(views.shape[1:3], reach, np.float32), len(views) - 1)
+        return sharpened(views[0], common(views, weights), np.full(views.shape[1:3], reach, np.float32), len(views) - 1)
 
     def test_it_is_nearer_than_the_first_whatever_the_noise(self) -> None:
         for grain, most in ((0.004, 1.0), (0.012, 0.9), (0.04, 0.75)):

@@ -9,6 +9,7 @@ from unittest import mock
 import cv2
 import numpy as np
 
+from amber_thicket.core.lit.still import Look
 from amber_thicket.core.progress import progress_to
 from amber_thicket.errors import Cancelled, NotFound
 from amber_thicket.service import bake
@@ -30,6 +31,9 @@ class StillTest(unittest.TestCase):
     def pixels(self, look: StillLook, paths: int = 4) -> np.ndarray:
         *_, last = still(self.ready, look, self.folder, paths)
         return cv2.imdecode(np.frombuffer(last.png, np.uint8), cv2.IMREAD_COLOR)[..., ::-1].astype(float)
+
+    def test_a_look_that_says_nothing_is_the_usual_one(self) -> None:
+        self.assertEqual(look_of(StillLook(width=640, height=480)), Look())
 
     def test_maps_are_as_large_as_they_show(self) -> None:
         look = look_of(StillLook(width=400, height=300, repeat=2))

@@ -507,6 +507,10 @@ class RoutesTest(AppTest):
         np.testing.assert_array_equal(codes[0, 0], [119, 119, 119])
         self.assertLess(int(np.ptp(codes[36, 48])), 14)
         self.assertGreater(abs(int(codes[36, 48, 1]) - 119), 8)
+        # Only on the card of the material it shows.
+        other = self.bring(TINTED, "tinted.png")
+        strange = self.client.post(f"/api/materials/{other['id']}/card", json={"job": job["id"]})
+        self.assertEqual(strange.status_code, 404)
         # On the card, and it stays there while the page draws its own.
         card = self.ask("POST", f"{at}/card", json={"job": job["id"]})
         chosen = self.ask("GET", "/api/materials")[0]["thumbnail"]
@@ -519,6 +523,8 @@ class RoutesTest(AppTest):
         changed = self.change(card, {"square.size.width": 512})
         self.ask("GET", f"{at}/strip.jpg?key={changed['pictures']['strip']}")
         self.assertNotEqual(self.ask("GET", "/api/materials")[0]["thumbnail"], chosen)
+        late = self.client.post(f"{at}/card", json={"job": job["id"]})
+        self.assertEqual(late.get_json()["title"], "This still shows the material as it was before.")
         stale = self.client.post(f"{at}/still", json={"revision": material["revision"]})
         self.assertEqual(stale.get_json()["title"], "This material has just changed.")
         self.assertEqual(self.client.get("/api/jobs/none/still.png").status_code, 404)

@@ -112,8 +112,7 @@ def _hit(shape, form, height, p, d):  # type: ignore[no-untyped-def]
     run = (last - first) * math.sqrt(max(0.0, 1 - d[1] * d[1])) * form[0] * height.shape[1]
     steps = min(max(int(run / _STRIDE), 3), _STEPS)
     before = first
-    over = _above(form, height, p, d, first)
-    if over < 0:
+    if _above(form, height, p, d, first) < 0:
         # Into the slab from its side, or from under the surface: nothing is there to be seen.
         return -1.0
     for k in range(1, steps + 1):

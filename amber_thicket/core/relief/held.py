@@ -9,32 +9,18 @@ import numpy as np
 
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
-from amber_thicket.core.relief.normal import crisper, steeper
+from amber_thicket.core.relief.normal import crisp_size_setting, crisper, crispness_setting, steeper
 from amber_thicket.core.relief.shape import reach_of, within
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.shading.slope import integrated, slopes
 
 
 class Settings(OperationSettings):
-    crispness: float = setting(
-        0.0,
-        ge=-100,
-        le=200,
-        step=5,
-        unit="%",
-        label="Crispness held",
-        help="Finest relief that was given to the height from the normal map; under 0 it is smoothed away.",
+    crispness: float = crispness_setting(
+        "Crispness held",
+        "Finest relief that was given to the height from the normal map; under 0 it is smoothed away.",
     )
-    crisp_size: float = setting(
-        0.4,
-        ge=0.1,
-        le=4,
-        step=0.1,
-        unit="% of tile",
-        folded=True,
-        label="Crisp under",
-        help="What is finer than this counts as the finest.",
-    )
+    crisp_size: float = crisp_size_setting()
     detail: float = setting(
         0.0,
         ge=0,

@@ -21,6 +21,19 @@ from amber_thicket.core.shading.slope import slopes
 _CALM = np.array([[-2, -1, 0, 1, 2]], np.float32) / 10
 
 
+def crispness_setting(label: str, help: str) -> Any:
+    """How much the finest relief stands out, as crisper() takes it."""
+    return setting(0.0, ge=-100, le=200, step=5, unit="%", label=label, help=help)
+
+
+def crisp_size_setting() -> Any:
+    """What counts as the finest relief."""
+    return setting(
+        0.4, ge=0.1, le=4, step=0.1, unit="% of tile", folded=True, label="Crisp under",
+        help="What is finer than this counts as the finest.",
+    )  # fmt: skip
+
+
 class Settings(OperationSettings):
     strength: float = setting(
         1.0,
@@ -38,25 +51,10 @@ class Settings(OperationSettings):
         folded=True,
         help="How many pixels a slope is read from: 3 × 3 is even in all directions, 2 px sharpest, 5 px calm.",
     )
-    crispness: float = setting(
-        0.0,
-        ge=-100,
-        le=200,
-        step=5,
-        unit="%",
-        label="Crispness",
-        help="Over 0 the finest relief stands out more in the normal map, under 0 it is smoothed away.",
+    crispness: float = crispness_setting(
+        "Crispness", "Over 0 the finest relief stands out more in the normal map, under 0 it is smoothed away."
     )
-    crisp_size: float = setting(
-        0.4,
-        ge=0.1,
-        le=4,
-        step=0.1,
-        unit="% of tile",
-        folded=True,
-        label="Crisp under",
-        help="What is finer than this counts as the finest.",
-    )
+    crisp_size: float = crisp_size_setting()
     detail: float = setting(
         1.0,
         ge=0,

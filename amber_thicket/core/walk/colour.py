@@ -25,43 +25,51 @@ _RESAMPLED = 0.6
 _NOISE_SHARE = 0.6
 _BINS, _QUIET = 12, 0.15
 _RIM = 16
+# What holds for the whole picture is told from so many px on its longer side.
+_LOOK = 900
 
 
 class Common(NamedTuple):
-    """colour: (H, W, 3). off: (H, W), how much brighter the first view is than what most agree on, log."""
+    """What several views agree on. colour: (H, W, 3). others: (H, W, 3), the same without the first. off: (H, W), how
+    much brighter the first view is than what most agree on, log."""
 
     colour: Pixels
+    others: Pixels
     off: Pixels
 
 
 def common(stack: Pixels, weights: Pixels) -> Common:
-    """What most of several views (N, H, W, 3), linear, agree on. weights: (N, H, W), of each pixel one at least."""
+    """What most of several views (N, H, W, 3), linear, agree on; see Common. weights: (N, H, W), the first above 0."""
     tone = np.log(np.maximum(stack.mean(-1), 1e-3))
     told = np.where(weights > 0.05, tone, np.nan)
     with np.errstate(all="ignore"):
         middle = np.nanmedian(told, axis=0) if len(stack) > 2 else np.nanmin(told, axis=0)
     share = weights / (1 + ((tone - middle) / _OTHER) ** 4)
-    total = np.maximum(share.sum(0), 1e-6)
-    return Common(np.asarray((stack * share[..., None]).sum(0) / total[..., None], np.float32), tone[0] - middle)
+    part, beside = share[1:].sum(0), (stack[1:] * share[1:, ..., None]).sum(0)
+    colour = (stack[0] * share[0][..., None] + beside) / np.maximum(part + share[0], 1e-6)[..., None]
+    # Where no other reaches, it is the first.
+    others = np.where(part[..., None] > 1e-6, beside / np.maximum(part, 1e-6)[..., None], stack[0])
+    return Common(np.asarray(colour, np.float32), np.asarray(others, np.float32), tone[0] - middle)
 
 
-def sharpened(first: Pixels, others: Pixels, merged: Common, reach: Pixels, count: int) -> Pixels:
+def sharpened(first: Pixels, merged: Common, reach: Pixels, count: int) -> Pixels:
     """(H, W, 3): the merged colour with fine tone weighed anew, place by place: the first photograph's, which is noisy
     but lies where it is, and that of the others, which is smooth but not laid on exactly.
 
-    others: (H, W, 3) what `count` other photographs show alike. reach: (H, W), 0..1, where any of them reaches. Weights
-    go by the variance of each; how noisy the photographs are is told by comparing them where there is least to see
-    (sensor noise grows as the square root of light, so roots are compared).
+    reach: (H, W), 0..1, where any of the `count` other photographs reaches. Weights go by the variance of each; how
+    noisy the photographs are is told by comparing them where there is least to see (sensor noise grows as the square
+    root of light, so roots are compared).
     """
     here = 1 / (1 + (blur(merged.off, _BLOB, wraps=False) / _OTHER) ** 4) / (1 + (merged.off / _SPARKLE) ** 4)
     # Glare has no part in it, nor in what is round about.
     first = first * here[..., None] + merged.colour * (1 - here[..., None])
     out = blur(merged.colour, _FINE[-1], wraps=False)
-    last: tuple[Pixels, ...] = (first, others, _root(first), _root(others))
+    parts: tuple[Pixels, ...] = (first, merged.others, _root(first), _root(merged.others))
+    sure = (reach > 0.99) & (here > 0.8)
+    last = parts
     for sigma in _FINE:
-        broader = tuple(blur(part, sigma, wraps=False) for part in (first, others, _root(first), _root(others)))
+        broader = tuple(blur(part, sigma, wraps=False) for part in parts)
         one, rest, told, other = (a - b for a, b in zip(last, broader, strict=True))
-        sure = (reach > 0.99) & (here > 0.8)
         gain, weight = _weigh(told, other, sure, _RESAMPLED / count)
         weight = np.where(reach > 0.05, 1 - reach * (1 - weight), 1)
         out += weight[..., None] * one + (1 - weight[..., None]) * np.float32(gain) * rest
@@ -79,14 +87,17 @@ def _weigh(first: Pixels, others: Pixels, sure: Pixels, left: float) -> tuple[fl
 
     first, others: (H, W) fine tone. left: of the noise of one photograph, its share left in the others, as variance.
     """
-    inner = np.zeros(first.shape, bool)
-    inner[_RIM:-_RIM, _RIM:-_RIM] = sure[_RIM:-_RIM, _RIM:-_RIM]
-    if inner.sum() < _BINS * _AROUND**2:
+    # Some places tell as much as all.
+    step = max(1, max(first.shape) // _LOOK)
+    some = np.s_[_RIM:-_RIM:step, _RIM:-_RIM:step]
+    inner = sure[some]
+    if inner.sum() < _BINS * _AROUND**2 / step**2:
         return 1.0, np.ones(first.shape, np.float32)
-    gain = float((first * others)[inner].sum() / max(float((others * others)[inner].sum()), 1e-12))
-    gain = min(max(gain, 0.5), 2.0)
+    one, other = first[some][inner], others[some][inner]
+    gain = min(max(float(one @ other) / max(float(other @ other), 1e-12), 0.5), 2.0)
     apart = blur((first - np.float32(gain) * others) ** 2, _AROUND, wraps=False)
-    noise = _noise(apart[inner], blur(others * others, _AROUND, wraps=False)[inner]) / (1 + left * gain * gain)
+    tone = blur(others * others, _AROUND, wraps=False)[some][inner]
+    noise = _noise(apart[some][inner], tone) / (1 + left * gain * gain)
     missed = np.maximum(apart - noise, left * gain * gain * noise + 1e-12)
     return gain, np.asarray(missed / (missed + noise), np.float32)
 

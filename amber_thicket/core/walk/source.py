@@ -128,8 +128,8 @@ class WalkBy:
         rows, columns = first.shape[:2]
         height = cv2.resize(told.parallax.height, (columns, rows), interpolation=cv2.INTER_LINEAR)
         others = [frame.read(level).pixels for frame in self.frames[1:]]
-        merged = Common(np.empty_like(first), np.empty_like(height))
-        alike, reach = np.empty_like(first), np.empty_like(height)
+        merged = Common(np.empty_like(first), np.empty_like(first), np.empty_like(height))
+        reach = np.empty_like(height)
         y, x = np.mgrid[0:rows, 0:columns]
         places = np.stack([(x + 0.5 - columns / 2) / columns, (y + 0.5 - rows / 2) / columns], -1)
         gains = self._gains(others, first, places, height)
@@ -141,10 +141,9 @@ class WalkBy:
                 stack.append(seen * gain)
                 weights.append(inside)
             views, shares = np.stack(stack), np.stack(weights)
-            merged.colour[part], merged.off[part] = common(views, shares)
+            merged.colour[part], merged.others[part], merged.off[part] = common(views, shares)
             reach[part] = shares[1:].max(0)
-            alike[part] = common(views[1:], np.maximum(shares[1:], 0.06)).colour
-        return sharpened(first, alike, merged, reach, len(others))
+        return sharpened(first, merged, reach, len(others))
 
     def _seen(
         self, number: int, pixels: Pixels, places: Pixels, height: Pixels, shape: tuple[int, ...]

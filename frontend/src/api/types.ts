@@ -1349,11 +1349,12 @@ export interface StillLook {
 export interface StillOnCard {
   job: string;
 }
-/** blob: PNG in the store. paths: followed at each pixel so far, of so many. */
+/** blob: PNG in the store. paths: followed at each pixel so far, of so many. revision: of the material it shows. */
 export interface StillResult {
   blob?: string;
   bytes: number;
   file: string;
+  revision: number;
   paths: number;
   of: number;
   expired?: boolean;

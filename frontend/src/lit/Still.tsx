@@ -9,7 +9,7 @@ import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Dialog } from "../ui/Dialog";
 import { tell, tellProblem } from "../ui/notices";
-import { lookOf, timeOf } from "./look";
+import { leftOut, lookOf, timeOf } from "./look";
 import { useLit } from "./state";
 
 /** How long one looks at it, as paths of light a pixel. */
@@ -74,7 +74,8 @@ function Making({ material, width, height }: { material: Material; width: number
       tellProblem(error, "The card stays as it is");
     }
   };
-  const other = setup.shape !== "slab" && setup.shape !== "ball";
+  const missing = leftOut(setup, material.keys);
+  const old = seen !== null && seen.revision !== material.revision;
   return (
     <div className="grid gap-3">
       <div className="flex flex-wrap items-center gap-3">
@@ -82,7 +83,7 @@ function Making({ material, width, height }: { material: Material; width: number
         <Choice label="Size" value={times} options={[...SIZES]} onChange={setTimes} />
         <span className="text-soft">
           {look.width} × {look.height} px, {timeOf(look, Number(paths))}
-          {other && "; of shapes, a still knows slab and ball: this is the ball"}
+          {missing && `; ${missing}`}
         </span>
         <span className="ml-auto flex gap-2">
           {running ? (
@@ -90,7 +91,11 @@ function Making({ material, width, height }: { material: Material; width: number
           ) : (
             <Button onClick={() => void begin()}>{seen ? "Make anew" : "Make the still"}</Button>
           )}
-          <Button disabled={running || !seen?.blob} onClick={() => void toCard()}>
+          <Button
+            disabled={running || !seen?.blob || old}
+            title={old ? "It shows the material as it was before: make it anew" : undefined}
+            onClick={() => void toCard()}
+          >
             Put on the library’s card
           </Button>
           {seen?.blob && !running && (
@@ -124,7 +129,7 @@ function Making({ material, width, height }: { material: Material; width: number
             : job.state === "failed"
               ? job.message
               : seen
-                ? `${seen.paths} of ${seen.of} paths a pixel`
+                ? `${seen.paths} of ${seen.of} paths a pixel${old ? ", of the material as it was before" : ""}`
                 : job.message}
         </p>
       )}

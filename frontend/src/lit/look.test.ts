@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { lookOf, timeOf } from "./look";
+import { leftOut, lookOf, timeOf } from "./look";
 import { useLit } from "./state";
 
 describe("what is asked of a still", () => {
@@ -19,6 +19,15 @@ describe("what is asked of a still", () => {
     expect(lookOf({ ...setup, off: ["height"] }, 400, 300).displacement).toBe(0);
     expect(lookOf({ ...setup, relief: "normal" }, 400, 300).displacement).toBe(0);
     expect(lookOf({ ...setup, behind: true }, 400, 300).lamp).toBe(0);
+  });
+
+  it("says what it leaves out of what the lit view shows", () => {
+    expect(leftOut(setup, { base_color: "k" })).toBe("");
+    expect(leftOut({ ...setup, shape: "ball", lamp: 0, behind: true }, {})).toBe("");
+    expect(leftOut({ ...setup, shape: "cloth", parallel: true, varnish: 20 }, { opacity: "k" })).toBe(
+      "without this shape (it is the ball), parallel rays, varnish, opacity",
+    );
+    expect(leftOut({ ...setup, off: ["opacity"] }, { opacity: "k" })).toBe("");
   });
 
   it("says how long it takes", () => {

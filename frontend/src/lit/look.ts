@@ -1,5 +1,5 @@
 /** What is asked of a still, and how long it takes. */
-import type { StillLook } from "../api/types";
+import type { MapRole, StillLook } from "../api/types";
 import type { LitSetup } from "./state";
 
 /** Of one path at each of a thousand pixels, ms. */
@@ -32,4 +32,23 @@ export function lookOf(setup: LitSetup, width: number, height: number, times = 1
 export function timeOf(look: StillLook, paths: number): string {
   const seconds = (paths * (look.width ?? 0) * (look.height ?? 0) * MS) / 1e6;
   return seconds < 60 ? `about ${Math.max(5, Math.round(seconds / 5) * 5)} s` : `about ${Math.round(seconds / 60)} min`;
+}
+
+const SHAPES: LitSetup["shape"][] = ["slab", "ball"];
+const FURTHER: { role: MapRole; word: string }[] = [
+  { role: "opacity", word: "opacity" },
+  { role: "emissive", word: "emissive" },
+  { role: "translucency", word: "translucency" },
+];
+
+/** What of the lit view a still does not show, in words; "" where it shows all of it. keys: of the maps there are. */
+export function leftOut(setup: LitSetup, keys: Partial<Record<string, string>>): string {
+  const parts = [
+    ...(SHAPES.includes(setup.shape) ? [] : ["this shape (it is the ball)"]),
+    ...(setup.parallel ? ["parallel rays"] : []),
+    ...(setup.behind && setup.lamp > 0 ? ["the lamp behind"] : []),
+    ...(setup.varnish > 0 ? ["varnish"] : []),
+    ...FURTHER.filter(({ role }) => keys[role] && !setup.off.includes(role)).map(({ word }) => word),
+  ];
+  return parts.length ? `without ${parts.join(", ")}` : "";
 }
