@@ -174,14 +174,20 @@ function Drawn({ mark, screen, per }: { mark: Mark; screen: (at: Point) => Point
   const width = Math.max(2, 2 * mark.radius * per);
   const { pressure = [] } = mark;
   if (line && pressure.some((share) => share !== 1)) {
-    return (
-      <g fill="none" stroke={mark.ink} strokeLinecap="round" opacity="0.5">
+    const pressed = (ink: string, rim: number, opacity: number) => (
+      <g fill="none" stroke={ink} strokeLinecap="round" opacity={opacity}>
         {points.map((to, i) => {
-          const from = points[Math.max(0, i - 1)]!;
-          const wide = Math.max(1, (width * ((pressure[i] ?? 1) + (pressure[Math.max(0, i - 1)] ?? 1))) / 2);
-          return <path key={i} d={path([from, [to[0] + 0.01, to[1]]], false)} strokeWidth={wide} />;
+          const before = Math.max(0, i - 1);
+          const wide = Math.max(1, (width * ((pressure[i] ?? 1) + (pressure[before] ?? 1))) / 2);
+          return <path key={i} d={path([points[before]!, [to[0] + 0.01, to[1]]], false)} strokeWidth={wide + rim} />;
         })}
       </g>
+    );
+    return (
+      <>
+        {mark.strong && pressed("var(--amber)", 3, 0.55)}
+        {pressed(mark.ink, 0, 0.5)}
+      </>
     );
   }
   return (
