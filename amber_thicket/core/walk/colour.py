@@ -11,9 +11,9 @@ from amber_thicket.core.raster import Pixels
 
 # A view that is so much brighter or darker at a place, log, counts half: glare, or something that passed.
 _OTHER = 0.12
-# Fine tone is judged by what is round about: at edges, views differ because they are not laid on exactly. What differs
-# by so much, log, at a single pixel goes all the same.
-_BLOB, _SPARKLE = 3.0, 0.7
+# Fine tone is judged by what is round about: at edges, views differ because they are not laid on exactly. What is
+# so much brighter, log, at a single pixel goes all the same: a glint.
+_BLOB, _SPARKLE = 3.0, 1.0
 # Tone finer than this, px, is weighed between the first photograph and the others; so for each of these widths.
 _FINE = (1.2, 2.4, 4.8)
 # How far round about photographs are compared, px.
@@ -60,7 +60,11 @@ def sharpened(first: Pixels, merged: Common, reach: Pixels, count: int) -> Pixel
     noisy the photographs are is told by comparing them where there is least to see (sensor noise grows as the square
     root of light, so roots are compared).
     """
-    here = 1 / (1 + (blur(merged.off, _BLOB, wraps=False) / _OTHER) ** 4) / (1 + (merged.off / _SPARKLE) ** 4)
+    here = (
+        1
+        / (1 + (blur(merged.off, _BLOB, wraps=False) / _OTHER) ** 4)
+        / (1 + (np.maximum(merged.off, 0) / _SPARKLE) ** 4)
+    )
     # Glare has no part in it, nor in what is round about.
     first = first * here[..., None] + merged.colour * (1 - here[..., None])
     out = blur(merged.colour, _FINE[-1], wraps=False)
