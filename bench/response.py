@@ -3,6 +3,7 @@ the true ones, and how far roughness follows the truth and the light."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any, NamedTuple
 
 import cv2
@@ -18,9 +19,12 @@ from amber_thicket.standins.capture_rig.surface import Surface
 from amber_thicket.standins.capture_rig.zoned_kinds import ZONED, Zoned
 from bench.relief import LIGHTS, photographed
 from bench.timing import table
+from tests.support import bracketed, size_of
 
 # What zones are told apart by was found on seed 5.
 SEEDS = (8, 11)
+# Mirrored light of a clear sun: as much as Fresnel's formula leaves of it.
+_HARD = 3.0
 # What somebody would say the surfaces of the bench are, as a whole.
 _WHOLE = {
     "slate_shingles": "slate", "lime_render": "plaster", "coir_matting": "textile", "cork_board": "bark",
@@ -70,6 +74,7 @@ def run(side: int) -> None:
     side = side or 512
     _zones(side)
     _whole(side)
+    _brackets(side)
 
 
 def _zones(side: int) -> None:
@@ -118,3 +123,25 @@ def _whole(side: int) -> None:
     rows.append(["mean", " ".join(f"{value:.3f}" for value in means), "", ""])
     table("Roughness against the truth (and the light): tone and detail, the surface, the surface with its kind",
           ["surface", *LIGHTS], rows)  # fmt: skip
+
+
+def _brackets(side: int) -> None:
+    """Four exposures, two stops apart, in hard light whose glints burn out."""
+    rows = []
+    for name, make in (*KINDS.items(), *((name, lambda *at, of=of: of(*at).surface) for name, of in ZONED.items())):
+        for seed in SEEDS:
+            surface = make(side, seed)
+            for light in ("low sun", "high sun"):
+                shot = replace(LIGHTS[light], gloss=_HARD)
+                plain = {"tile.join.method": "none", **size_of(side)}
+                ready = bracketed(surface, shot, **plain)
+                without = bracketed(surface, shot, **plain, **{"response.roughness.glints": 0.0})
+                before, after = (
+                    follows(one.layer("roughness", (side, side)).pixels, surface, shot) for one in (without, ready)
+                )
+                there = "yes" if ready.layer("glints", (side, side)).evidence["glints"] else ""
+                rows.append([name, f"{light} {seed}", there, f"{before.truth:+.2f}", f"{after.truth:+.2f}",
+                             f"{before.light:+.2f}", f"{after.light:+.2f}"])  # fmt: skip
+                print(" ".join(rows[-1]), flush=True)
+    table("Roughness of exposure brackets against the truth and the light, without and with their glints",
+          ["surface", "light", "glints", "truth", "with", "light", "with"], rows)  # fmt: skip

@@ -7,6 +7,7 @@ import os
 import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -98,6 +99,22 @@ def evaluation(pixels: Pixels, memory: int = 800_000_000, **changes: Any) -> Eva
     """An evaluation of pixels with changed settings; dots in names are written as two underscores."""
     recipe = Recipe().with_changes({name.replace("__", "."): value for name, value in changes.items()})
     return Evaluation(recipe, ArraySource(pixels), Memory(memory))
+
+
+def bracketed(surface: Surface, shot: camera.Shot, **changes: Any) -> Evaluation:
+    """An evaluation of an exposure bracket of a surface, two stops apart; changes as in evaluation()."""
+    # Glints may burn out in the middle one.
+    white = float(np.percentile(camera.light_of(surface, shot), 98.0))
+    files, frames = {}, []
+    for number, stops in enumerate((0.0, -2.0, -4.0, 2.0), 1):
+        taken = replace(shot, white=white, exposure=shot.exposure * 2.0**stops)
+        codes = camera.photograph(surface, taken, np.random.default_rng(number))
+        name = f"{number:016x}"
+        files[name] = ArraySource(decode_srgb(codes), name)
+        frames.append({"file": name, "stops": stops})
+    changes = {"gather.merge.frames": frames, "gather.merge.align": False, **changes}
+    recipe = Recipe().with_changes({name.replace("__", "."): value for name, value in changes.items()})
+    return Evaluation(recipe, next(iter(files.values())), Memory(800_000_000), files=files)
 
 
 def stroke(radius: float, *places: float, **more: Any) -> dict[str, Any]:

@@ -40,7 +40,7 @@ from amber_thicket.core.relief import (
 )
 from amber_thicket.core.relief import covered as laid
 from amber_thicket.core.relief import light as light_found
-from amber_thicket.core.response import color, compared, covers, levels, roughness, zones
+from amber_thicket.core.response import color, compared, covers, glints, levels, roughness, zones
 from amber_thicket.core.response import cues as told
 from amber_thicket.core.response.finish import ColourChange, RoughnessChange, ScalarChange, finishing
 from amber_thicket.core.settings import Record, describe
@@ -121,6 +121,7 @@ OPERATIONS: tuple[Operation, ...] = linked(
         split.OPERATION,
         *split.PARTS,
         told.OPERATION,
+        glints.OPERATION,
         roughness.OPERATION,
         finishing("roughness"),
         *(one for made in levels.OPERATIONS for one in (made, finishing(made.name))),

@@ -12,11 +12,12 @@ import cv2
 import numpy as np
 
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8, luminance
-from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.filters import blur, shrink
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.core.response.clusters import _goes_on, _on_one_side, _passing, find_clusters
 from amber_thicket.core.response.convert import DERIVED, to_metal, to_specular
 from amber_thicket.core.response.finish import wet_colour
+from amber_thicket.core.response.glints import above_surround
 from amber_thicket.core.response.kinds import KINDS, SOURCES, hex_of
 from amber_thicket.core.response.roughness import bend_values, combine_cues
 from amber_thicket.core.shading.slope import slopes
@@ -26,7 +27,7 @@ from amber_thicket.service.zones import suggested_zones
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from amber_thicket.standins.capture_rig.zoned_kinds import ZONED, Zoned
 from tests import guide
-from tests.support import evaluation, linear_photograph, size_of, stroke
+from tests.support import bracketed, evaluation, linear_photograph, rig_surface, size_of, stroke
 
 SIDE = 256
 SIZE = (SIDE, SIDE)
@@ -274,6 +275,70 @@ class Roughness(unittest.TestCase):
         self.assertAlmostEqual(float(rough[mask].mean()), 0.4, delta=0.015)
         self.assertAlmostEqual(float(rough[mask].std()), 1.5 * 0.08, delta=0.02)
         self.assertGreater(float(np.corrcoef(rough[mask], cue[mask])[0, 1]), 0.98)
+
+
+class Glints(unittest.TestCase):
+    """What an exposure bracket holds beyond one photograph."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.side = 512
+        cls.felt = rig_surface("tarred_felt", cls.side, 7)
+        # Mirrored light of a clear sun, as Fresnel's formula has it.
+        cls.sun = Shot(bearing=75, elevation=55, sky=0.7, gloss=3.0)
+
+    def bracket(self, surface: Any, side: int, **changes: Any) -> Any:
+        return bracketed(surface, self.sun, **{"tile.join.method": "none", **size_of(side), **changes})
+
+    def test_what_shines_brighter_is_smoother(self) -> None:
+        size = (self.side, self.side)
+        truth = self.felt.roughness
+        alike = {}
+        for weight in (0.0, 200.0):
+            made = self.bracket(self.felt, self.side, **{"response.roughness.glints": weight})
+            rough = made.layer("roughness", size).pixels
+            alike[weight] = float(np.corrcoef(rough.ravel(), truth.ravel())[0, 1])
+        self.assertGreater(alike[200.0], 0.4)
+        self.assertGreater(alike[200.0], alike[0.0] + 0.3)
+        cue = made.layer("glints", size)
+        self.assertEqual(cue.evidence["glints"], 1.0)
+        self.assertAlmostEqual(float(cue.pixels.mean()), 0.0, delta=0.05)
+        self.assertAlmostEqual(float(cue.pixels.std()), 1.0, delta=0.1)
+        # The same at half the size.
+        half = made.layer("glints", (self.side // 2, self.side // 2)).pixels
+        self.assertGreater(np.corrcoef(half.ravel(), shrink(cue.pixels, 2).ravel())[0, 1], 0.9)
+
+    def test_without_glints_or_a_bracket_nothing_is_said(self) -> None:
+        render = rig_surface("lime_render", self.side, 7)
+        size = (self.side, self.side)
+        made = self.bracket(render, self.side)
+        self.assertEqual(made.layer("glints", size).evidence["glints"], 0.0)
+        without = self.bracket(render, self.side, **{"response.roughness.glints": 0.0})
+        np.testing.assert_array_equal(made.layer("roughness", size).pixels, without.layer("roughness", size).pixels)
+        # A focus stack is no bracket, one photograph neither: their pictures do not hang on it.
+        alone = [
+            ready(linear_photograph("gravel"), **{"response.roughness.glints": glints}).key("roughness", SIZE)
+            for glints in (0.0, 300.0)
+        ]
+        self.assertEqual(*alone)
+        stack = self.bracket(self.felt, self.side, **{"gather.merge.by": "focus"})
+        self.assertEqual(stack.layer("glints", size).evidence["glints"], 0.0)
+
+    def test_how_far_a_place_stands_out(self) -> None:
+        light = np.full((256, 256), 0.1, np.float32)
+        light[103:107, :2] = light[103:107, -2:] = 1.0
+        times = above_surround(light, 256)
+        self.assertAlmostEqual(float(times[200, 128]), 1.0, delta=0.04)
+        # Round the edge as well: ten times as bright as around.
+        self.assertAlmostEqual(float(times[104, 0]), 10.0, delta=0.5)
+        self.assertAlmostEqual(float(times[104, 255]), 10.0, delta=0.5)
+
+    def test_brackets_of_before_keep_their_roughness(self) -> None:
+        frames = [{"file": f"{number:016x}", "stops": None} for number in (1, 2)]
+        stored = {"version": 5, "operations": {"gather.merge": {"frames": frames}}}
+        self.assertEqual(from_json(json.dumps(stored)).settings("response.roughness").glints, 0.0)
+        alone = {"version": 5, "operations": {}}
+        self.assertEqual(from_json(json.dumps(alone)).settings("response.roughness").glints, 200.0)
 
 
 class Water(unittest.TestCase):

@@ -16,6 +16,7 @@ from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.operation import ExistingMap, Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.response.cues import CUES
+from amber_thicket.core.response.glints import from_exposures
 from amber_thicket.core.settings import OperationSettings, setting
 
 _AROUND = 0.02
@@ -72,6 +73,16 @@ class Settings(OperationSettings):
         folded=True,
         label="From paleness",
         help="Above 0 pale, dry patches are rougher; below 0 dark ones are, as where dirt lies.",
+    )
+    glints: float = setting(
+        200.0,
+        ge=0,
+        le=300,
+        step=5,
+        unit="%",
+        folded=True,
+        label="From glints",
+        help="On an exposure bracket: what shows brighter glints is smoother. Other captures burn them out.",
     )
     tone: float = setting(
         -60.0,
@@ -135,7 +146,9 @@ class Decided(NamedTuple):
     cues: tuple[Pixels, Pixels]
 
 
-def decide_roughness(tiled: Raster | None, told: Raster | None, *, frame: Frame, **_: Any) -> Decided | None:
+def decide_roughness(
+    tiled: Raster | None, told: Raster | None, shone: Raster | None, *, frame: Frame, **_: Any
+) -> Decided | None:
     """Mean and spread of tone and detail; None where the surface is read."""
     if tiled is None:
         return None
@@ -152,6 +165,7 @@ def combine_cues(cues: Pixels, weights: Sequence[float]) -> Pixels:
 def roughness(
     tiled: Raster | None,
     told: Raster | None,
+    shone: Raster | None,
     *,
     frame: Frame,
     decided: Decided | None,
@@ -163,9 +177,10 @@ def roughness(
     curve: Curve,
     **weights: Any,
 ) -> Raster:
-    """Roughness in [low, high], (H, W). tiled: linear RGB (H, W, 3) that wraps; told: its cues, (H, W, 3)."""
+    """Roughness in [low, high], (H, W). tiled: linear RGB (H, W, 3) that wraps; told: its cues, (H, W, 3); shone: how
+    bright glints are, (H, W), of a bracket."""
     if told is not None:
-        wanted = combine_cues(told.pixels, [weights[name] for name in CUES])
+        wanted = _by_surface(told, shone, weights)
         pixels = np.float32(spread) * wanted + np.float32(centre)
     else:
         assert tiled is not None
@@ -173,6 +188,13 @@ def roughness(
         pixels = _by_tone(tiled, frame, decided, centre, spread, weights["tone"], weights["detail"])
     floor, top = min(low, high), max(low, high)
     return Raster(soft_clip(bend_values(pixels, centre, contrast, curve), floor, top))
+
+
+def _by_surface(told: Raster, shone: Raster | None, weights: dict[str, float]) -> Pixels:
+    share = [weights[name] for name in CUES]
+    if shone is None or not shone.evidence["glints"]:
+        return combine_cues(told.pixels, share)
+    return combine_cues(np.dstack([told.pixels, -shone.pixels]), [*share, weights["glints"]])
 
 
 def _by_tone(
@@ -243,16 +265,34 @@ def given_roughness(
     return Raster(bend_values(pixels, wanted, contrast, curve).clip(min(low, high), max(low, high)))
 
 
+def _uses_glints(options: dict[str, Any]) -> bool:
+    return bool(options["reads"] == "surface" and options["glints"] and from_exposures(options["merge"]))
+
+
+def _layers(options: dict[str, Any]) -> tuple[str, ...]:
+    if options["reads"] == "tone":
+        return ("tiled",)
+    return ("roughness_cues", "glints") if _uses_glints(options) else ("roughness_cues",)
+
+
+def _what_matters(options: dict[str, Any]) -> dict[str, Any]:
+    """Settings without those of the bracket, and without glints where there is none to tell of."""
+    left_out = {"merge"} if _uses_glints(options) else {"merge", "glints"}
+    return {name: value for name, value in options.items() if name not in left_out}
+
+
 OPERATION = Operation(
     id="response.roughness",
     label="Roughness",
     help="How sharply each point mirrors, read from the surface, or from tone and detail.",
     settings=Settings,
-    reads=("tiled", "roughness_cues"),
+    reads=("tiled", "roughness_cues", "glints"),
     writes="roughness_made",
     apply=roughness,
     decide=decide_roughness,
     decides_by=("reads",),
-    uses=lambda options: ("roughness_cues",) if options["reads"] == "surface" else ("tiled",),
+    also=("gather.merge",),
+    uses=_layers,
+    matters=_what_matters,
     given=(ExistingMap("roughness", given_roughness, decide_given_roughness),),
 )

@@ -238,6 +238,7 @@ export interface SettingValues {
   "response.roughness.recesses": number;
   "response.roughness.grain": number;
   "response.roughness.pale": number;
+  "response.roughness.glints": number;
   "response.roughness.tone": number;
   "response.roughness.detail": number;
   "response.roughness.contrast": number;

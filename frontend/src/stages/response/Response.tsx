@@ -18,7 +18,9 @@ import { useValue } from "./zones";
 /** What roughness is read from; nothing of it says anything where the map is brought or measured. */
 const BY_TONE = ["tone", "detail"];
 const BY_SURFACE = ["recesses", "grain", "pale"];
-const READING = ["reads", ...BY_TONE, ...BY_SURFACE];
+/** Only an exposure bracket holds how bright its glints are. */
+const BY_GLINTS = ["glints"];
+const READING = ["reads", ...BY_TONE, ...BY_SURFACE, ...BY_GLINTS];
 const CURVE = "response.roughness.curve";
 
 export function Response({ material }: { material: Material }) {
@@ -31,6 +33,9 @@ export function Response({ material }: { material: Material }) {
   const kind = String(useValue("response.zones.kind"));
   const reads = useValue("response.roughness.reads");
   const points = useValue(CURVE);
+  const [merged, frames] = [useValue("gather.merge.by"), useValue("gather.merge.frames")];
+  const bracket = merged === "exposure" && Array.isArray(frames) && frames.length > 1;
+  const reading = reads === "surface" ? [...BY_TONE, ...(bracket ? [] : BY_GLINTS)] : [...BY_SURFACE, ...BY_GLINTS];
   const there = further.map((role) => role.id as MapRole).filter((role) => material.keys[role]);
   return (
     <>
@@ -55,7 +60,7 @@ export function Response({ material }: { material: Material }) {
       )}
       <Operation
         id="response.roughness"
-        without={["curve", ...(rough || lights ? READING : reads === "surface" ? BY_TONE : BY_SURFACE)]}
+        without={["curve", ...(rough || lights ? READING : reading)]}
         flat={rough !== null || lights}
       />
       <Fold title="Curve" note={points.length ? "bent" : ""}>
