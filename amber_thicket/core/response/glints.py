@@ -12,7 +12,6 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from amber_thicket.core.gather.merge import FEWEST
 from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.numeric.filters import blur, enlarge, pad, shrink
 from amber_thicket.core.numeric.libraries import cv2
@@ -43,7 +42,7 @@ class Measure(NamedTuple):
 
 def from_exposures(merge: Any) -> bool:
     """Whether a capture is merged from exposures. merge: settings of gather.merge."""
-    return merge.by == "exposure" and len(merge.frames) >= FEWEST
+    return merge.by == "exposure" and len(merge.frames) > 1
 
 
 def above_surround(light: Pixels, tile: float) -> Pixels:
