@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|colour|page|sliders|enlarge|eye|lights|lit|pathtraced|pieces|relief|response|scan|shading|tiling|verdicts|walk] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|colour|page|sliders|enlarge|eye|library|lights|lit|pathtraced|pieces|relief|response|scan|shading|tiling|verdicts|walk] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -12,6 +12,7 @@ from bench import (
     bake,
     enlarge,
     eye,
+    library,
     lights,
     lit,
     operations,
@@ -44,6 +45,7 @@ PARTS = {
     "sliders": page.sliders,
     "enlarge": enlarge.run,
     "eye": eye.run,
+    "library": library.run,
     "lights": lights.run,
     "lit": lit.run,
     "pieces": pieces.run,

@@ -128,7 +128,7 @@ def _of(settings: dict[str, OperationSettings], aside: SetAside, known: dict[str
 
 
 def from_json(data: Any) -> Recipe:
-    """A recipe from plain data, or JSON text, of any version there ever was.
+    """A recipe from plain data, or JSON text, of any version there ever was; the manifest of a pack has one in it.
 
     Of another version than the present one, settings that are unknown here, or hold what is not allowed here, are kept
     aside (Recipe.aside). Raises BadRecipe or BadSetting saying what is wrong.
@@ -154,6 +154,9 @@ def _parsed(data: Any) -> dict[str, Any]:
             raise BadRecipe(
                 f"The recipe is not JSON: {error}.", remedy="Give a recipe written by this program."
             ) from None
+    # The manifest of a pack holds the recipe it was made by.
+    if isinstance(data, dict) and "operations" not in data and isinstance(data.get("recipe"), dict):
+        data = data["recipe"]
     if not isinstance(data, dict) or not isinstance(data.get("operations"), dict):
         raise BadRecipe("A recipe is an object with “version” and “operations”.", remedy="Give such a file.")
     version = data.get("version")

@@ -24,9 +24,20 @@ from peewee import SqliteDatabase
 from amber_thicket.errors import NotFound, ThicketError
 from amber_thicket.jobs.queue import away, channel, check_queue, current
 from amber_thicket.jobs.tasks import register
+from amber_thicket.store.cards import note_packed
 from amber_thicket.store.disk import disk_trouble
 from amber_thicket.store.models import Job, Material, using
-from amber_thicket.store.work import GeneratePayload, PackPayload, PackSeveralPayload, Payload, StillPayload, result_of
+from amber_thicket.store.work import (
+    GeneratePayload,
+    MaterialToPack,
+    PackPayload,
+    PackResult,
+    PackSeveralPayload,
+    Payload,
+    StillPayload,
+    payload_of,
+    result_of,
+)
 
 STALE_SECONDS = 20.0
 _MOST_DEATHS = 4
@@ -60,6 +71,18 @@ def _result(job: Job) -> Any:
         found = result_of(job.kind, job.result)
         return found and found.model_dump(mode="json", exclude_unset=True)
     return None
+
+
+def _note_packed(job: Job) -> None:
+    """What a job packed is remembered on the materials' cards."""
+    payload, result = payload_of(job.kind, job.payload), result_of(job.kind, job.result)
+    if not isinstance(result, PackResult):
+        return
+    several: tuple[Any, ...] = payload.several if isinstance(payload, PackSeveralPayload) else (payload,)
+    failed = {one.name for one in result.failed}
+    for one in several:
+        if isinstance(one, MaterialToPack) and one.material and one.name not in failed:
+            note_packed(one.material, one.head)
 
 
 class JobManager:
@@ -287,6 +310,8 @@ class JobManager:
             # A material that was deleted took its jobs along.
             if not job.save():
                 return
+            if job.state == "done":
+                _note_packed(job)
             self._announce("job", job_json(job))
         if job.state not in Job.OPEN:
             self._forget(job)

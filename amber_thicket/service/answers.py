@@ -16,6 +16,7 @@ from amber_thicket.core.pack.profiles import Profile
 from amber_thicket.core.response.zones import Part
 from amber_thicket.core.roles import EVERY, ROLES
 from amber_thicket.service.preview import LAYERS
+from amber_thicket.store import cards
 from amber_thicket.store.work import GenerateResult, PackResult, StillResult
 
 _STAGES: Any = Literal[tuple(STAGES)]
@@ -64,6 +65,12 @@ class Problem(BaseModel):
 
 class Nothing(Answer):
     """There is nothing to say."""
+
+
+class HowMany(Answer):
+    """How many materials it was done to."""
+
+    count: int
 
 
 # What the page is built from.
@@ -232,6 +239,100 @@ class Brief(Answer):
     revision: int
     thumbnail: str | None
     source: BriefSource
+
+
+State = TypeAliasType("State", cards.State)
+CaptureKind = TypeAliasType("CaptureKind", cards.Kind)
+
+
+class Card(Brief):
+    """A material as the library shows it. width_mm: of one tile, 0 where nobody knows. state: with since when; of what
+    was checked, how many rules are not met (to_settle) or cannot be told (untold)."""
+
+    created: float
+    kind: CaptureKind
+    width_mm: float
+    state: State
+    since: float
+    to_settle: int
+    untold: int
+    tags: tuple[str, ...]
+
+
+class Cards(Answer):
+    """A part of the library. total: how many there are in all. first: where the part begins."""
+
+    total: int
+    first: int
+    cards: tuple[Card, ...]
+
+
+class CardIds(Answer):
+    """All that was looked for, in order."""
+
+    ids: tuple[str, ...]
+
+
+class Tally(Answer):
+    """How many materials there are of each."""
+
+    states: dict[str, int]
+    kinds: dict[str, int]
+    tags: dict[str, int]
+    collections: dict[str, int]
+
+
+class CardNotes(Answer):
+    """What somebody wrote on a material's card."""
+
+    notes: str
+    tags: tuple[str, ...]
+    collections: tuple[str, ...]
+    files: tuple[str, ...]
+
+
+class CarriableSetting(Answer):
+    """A setting that is not as it comes. why: it belongs to its own surface, and is not carried; "" where it can be."""
+
+    path: SettingPath
+    stage: StageId
+    label: str
+    value: str
+    why: str
+
+
+class LeftOutSetting(Answer):
+    path: SettingPath
+    what: str
+    why: str
+
+
+class CarryLook(Answer):
+    """What carrying would change. before, after: small pictures, as data addresses."""
+
+    changed: tuple[SettingPath, ...]
+    left_out: tuple[LeftOutSetting, ...]
+    before: str
+    after: str
+
+
+class CarriedTo(Answer):
+    """What was changed on a material, in one step."""
+
+    id: str
+    changed: tuple[SettingPath, ...]
+    left_out: tuple[LeftOutSetting, ...]
+    revision: int
+
+
+class KeptStart(Answer):
+    """A recipe captures may begin with."""
+
+    id: int
+    name: str
+    note: str
+    created: float
+    settings: int
 
 
 class SourceFinding(Answer):

@@ -22,6 +22,7 @@ from amber_thicket.service.kept_places import keep_places, shapes_picture
 from amber_thicket.service.mapset import changes_for, first_changes, first_guess, read_map, start_size
 from amber_thicket.service.preview import first_thumbnail
 from amber_thicket.service.sources import StoredSource, describe, file_key, files_of
+from amber_thicket.store import cards
 from amber_thicket.store.blobs import Blobs, Incoming
 from amber_thicket.store.models import Material, Step, using
 
@@ -97,6 +98,7 @@ class Library:
             step = Step.create(material=material, recipe=recipe.as_json(), label="Imported")
             material.head = step.id
             material.save()
+            cards.follow(material, step.recipe["operations"])
         return material
 
     def add_map(
@@ -155,6 +157,7 @@ class Library:
             assert step is not None
             material.head = step.id
             material.save()
+            cards.follow(material, step.recipe["operations"])
         return material
 
     def get(self, material_id: str) -> Material:
@@ -302,6 +305,7 @@ class Library:
             material.name = clean_name(name)
             material.revision += 1
             material.save()
+            cards.follow(material, Step.get_by_id(material.head).recipe["operations"])
             return material
 
     def archive(self, material_id: str, archived: bool) -> Material:
@@ -311,6 +315,12 @@ class Library:
             material.archived = archived
             material.save()
             return material
+
+    def archive_many(self, ids: Iterable[str], archived: bool) -> int:
+        """As archive(), all in one transaction: how many there were."""
+        with self.database.atomic("immediate"):
+            moving = Material.update(archived=archived).where(Material.id.in_(list(dict.fromkeys(ids))))
+            return int(moving.execute() or 0)
 
     def keep_thumbnail(self, material: Material, jpeg: bytes, *, chosen: bool = False) -> None:
         """Remember a small picture for the library; no change of the material itself. chosen: by somebody, who keeps it
@@ -323,6 +333,12 @@ class Library:
         blob, _ = self.blobs.put([jpeg])
         if blob != material.thumbnail:
             Material.update(thumbnail=blob).where(Material.id == material.id).execute()
+
+    def note_findings(self, material: Material, findings: list[dict[str, Any]]) -> None:
+        """Remember on the material's card what came of checking its present state."""
+        levels = [finding["level"] for finding in findings]
+        open_ones = levels.count("blocked") + levels.count("attention")
+        cards.note_checked(str(material.id), material.head or 0, open_ones, levels.count("unknown"))
 
     def _await(self, material_id: str, revision: int) -> None:
         end = time.monotonic() + _PATIENCE
@@ -341,6 +357,7 @@ class Library:
         material.revision += 1
         material.changed = time.time()
         material.save()
+        cards.follow(material, Step.get_by_id(head).recipe["operations"])
         return material
 
 

@@ -11,9 +11,10 @@ from pathlib import Path
 from peewee import DatabaseError, SqliteDatabase
 
 from amber_thicket.errors import FolderTrouble
+from amber_thicket.store import cards
 from amber_thicket.store.blobs import has_blobs
 from amber_thicket.store.disk import free_bytes
-from amber_thicket.store.models import CAMERAS, LATER, PEOPLE, PROFILES, TABLES, current_database, using
+from amber_thicket.store.models import CAMERAS, LATER, PEOPLE, PROFILES, STARTS, TABLES, current_database, using
 from amber_thicket.store.trouble import DAMAGED_DATABASE, NEWER, NO_DATABASE, UNWRITABLE, folder_trouble
 
 FILE = "thicket.sqlite3"
@@ -43,11 +44,16 @@ def _profiles(database: SqliteDatabase) -> None:
     database.create_tables(PROFILES, safe=True)
 
 
+def _cards(database: SqliteDatabase) -> None:
+    cards.make_tables(database)
+    database.create_tables(STARTS, safe=True)
+
+
 # Below so much room the database cannot make the files it works with.
 _LEAST_ROOM = 1_000_000
 
 # Each brings the tables from its position to the next; never change one that has been released.
-MIGRATIONS: tuple[Callable[[SqliteDatabase], None], ...] = (_first, _snapshots, _people, _cameras, _profiles)
+MIGRATIONS: tuple[Callable[[SqliteDatabase], None], ...] = (_first, _snapshots, _people, _cameras, _profiles, _cards)
 
 
 def open_database(folder: Path) -> SqliteDatabase:

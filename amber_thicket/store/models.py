@@ -175,6 +175,16 @@ class KeptProfile(Base):
     created = FloatField(default=time.time)
 
 
+class Start(Base):
+    """A recipe that captures may begin with. recipe: of settings that fit any capture, as recipes are stored."""
+
+    id = AutoField()
+    name = CharField(unique=True)
+    note = TextField(default="")
+    recipe = JsonField()
+    created = FloatField(default=time.time)
+
+
 class Token(Base):
     """An access token of one person. digest: its SHA-256; the token itself is kept nowhere."""
 
@@ -189,3 +199,4 @@ LATER = (Snapshot,)
 PEOPLE = (Token,)
 CAMERAS = (CameraProfile,)
 PROFILES = (KeptProfile,)
+STARTS = (Start,)

@@ -17,12 +17,15 @@ class Work(BaseModel):
 
 class MaterialToPack(Work):
     """A material as a worker makes it. source: what the database keeps of its files; recipe: as recipe.from_json()
-    takes it. others: the materials that lie over it, by id, each with source and recipe."""
+    takes it. others: the materials that lie over it, by id, each with source and recipe. material, head: which one it
+    is in the library, and which state of it."""
 
     recipe: dict[str, Any]
     source: dict[str, Any]
     name: str
     others: dict[str, dict[str, Any]] = Field(default_factory=dict)
+    material: str = ""
+    head: int = 0
 
 
 class PackPayload(MaterialToPack):

@@ -59,6 +59,7 @@ from amber_thicket.web import (
     walking,
 )
 from amber_thicket.web import jobs as jobs_routes
+from amber_thicket.web import library as library_routes
 from amber_thicket.web import registration as placing
 from amber_thicket.web.config import Config
 from amber_thicket.web.endpoint import endpoint
@@ -124,6 +125,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
         lights.blueprint,
         placing.blueprint,
         incoming.blueprint,
+        library_routes.blueprint,
         cameras.blueprint,
         merging.blueprint,
         walking.blueprint,

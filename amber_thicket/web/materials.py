@@ -20,7 +20,7 @@ from amber_thicket.core.strokes import Coordinate
 from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
 from amber_thicket.errors import ThicketError, UnreadableFile
 from amber_thicket.jobs.manager import job_json
-from amber_thicket.service import answers, gather, mapset, pictured, preview, snapshots, square, tiling
+from amber_thicket.service import answers, gather, mapset, pictured, preview, snapshots, square, starts, tiling
 from amber_thicket.service import repeat_artifacts as places
 from amber_thicket.service.bake import pack_bytes
 from amber_thicket.service.left_out import leave_out
@@ -45,11 +45,12 @@ class Listed(Query):
 
 class Import(Query):
     """file: its name. as: what it is, where the person who brings it says so. suggested: whether what the program
-    suggests is taken at once, all of it or what it is sure of."""
+    suggests is taken at once, all of it or what it is sure of. start: number of the start it begins with."""
 
     file: str = ""
     role: str = Field("", alias="as")
     suggested: Which = "none"
+    start: int = 0
 
     @property
     def named(self) -> str:
@@ -228,7 +229,10 @@ def imported(query: Import) -> Any:
     """One file as the request's body; its name in the query, so that bytes stream straight to disk."""
     expected = request.content_length or 0
     library = services().library
-    material = library.add(_parts(), query.named, as_role=query.role, expected=expected)
+    start = starts.get(query.start) if query.start else None
+    material = library.add(parts_of_request(), query.named, as_role=query.role, expected=expected)
+    if start is not None:
+        material = starts.begin(library, material, start)
     if query.suggested != "none" and material.source["role"] == "photo":
         found = suggestions(library.evaluation(material), query.suggested, {})
         if found.changes:
@@ -251,7 +255,7 @@ def map_added(material_id: str, query: ImportMap) -> Any:
     expected = request.content_length or 0
     return announced(
         services().library.add_map(
-            material_id, _parts(), query.named, gesture=query.gesture, as_role=query.role, expected=expected
+            material_id, parts_of_request(), query.named, gesture=query.gesture, as_role=query.role, expected=expected
         )
     )
 
@@ -272,7 +276,8 @@ def neutral(material_id: str, body: Patch) -> Any:
     return gather.neutral_patch(library.evaluation(library.get(material_id)), place.x, place.y, place.radius)
 
 
-def _parts() -> Iterator[bytes]:
+def parts_of_request() -> Iterator[bytes]:
+    """A file that is the request's body, in parts."""
     while part := request.stream.read(_PART):
         yield part
 
@@ -428,6 +433,8 @@ def packed_together(body: Several) -> Any:
                 name=material.name,
                 folder=folder,
                 others=library.laid_over(material),
+                material=str(material.id),
+                head=material.head or 0,
             )
         )
     _check_room(needed)
@@ -451,6 +458,8 @@ def packed(material_id: str, body: Known) -> Any:
         name=material.name,
         file=file,
         others=library.laid_over(material),
+        material=str(material.id),
+        head=material.head or 0,
     )
     job = services().jobs.pack(material, payload)
     return job_json(job)

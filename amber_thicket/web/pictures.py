@@ -21,6 +21,7 @@ from amber_thicket.service.bake import check, one_file
 from amber_thicket.service.joins import joins
 from amber_thicket.service.surroundings import own_surroundings, surroundings_bytes
 from amber_thicket.service.zones import suggested_zones
+from amber_thicket.store import cards
 from amber_thicket.web.endpoint import Query, endpoint
 from amber_thicket.web.services import services
 
@@ -190,6 +191,8 @@ def strip(material_id: str, query: Keyed) -> Any:
     # A disk that is full keeps nobody from looking.
     with contextlib.suppress(WriteFailed, OperationalError):
         library.keep_thumbnail(material, preview.thumbnail(evaluation))
+        width = evaluation.tile_mm(evaluation.sizes(preview.preview_size(evaluation)), wait=False)
+        cards.note_width(material_id, width or 0.0)
     return _kept(data, "image/jpeg", query)
 
 
@@ -231,7 +234,13 @@ def figures(material_id: str, query: Slotted) -> Any:
 @endpoint(blueprint, "GET", "/api/materials/<material_id>/checks", answer=answers.Checks, query=Slotted)
 def checks(material_id: str, query: Slotted) -> Any:
     material = services().library.get(material_id)
-    return {"revision": material.revision, "findings": check(_evaluation(material_id, query), material.name)}
+    evaluation = _evaluation(material_id, query)
+    findings = check(evaluation, material.name)
+    # Of the state that was looked at, not of one that came meanwhile; a full disk keeps nobody from looking.
+    if evaluation.recipe == services().library.recipe(material):
+        with contextlib.suppress(WriteFailed, OperationalError):
+            services().library.note_findings(material, findings)
+    return {"revision": material.revision, "findings": findings}
 
 
 @endpoint(blueprint, "GET", "/api/materials/<material_id>/plan", answer=answers.FilePlan)

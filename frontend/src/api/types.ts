@@ -464,6 +464,7 @@ export interface CandidateFinding {
   what: string;
   measured: string;
 }
+export type CaptureKind = "photograph" | "light_set" | "two_lights" | "bracket" | "focus" | "walk_by" | "scan" | "cutout" | "maps" | "words";
 /** The first file of a material. */
 export interface CaptureSource {
   width: number;
@@ -488,6 +489,63 @@ export interface CaptureView {
   lens: [number, number, number, number];
   size: [number, number];
   plain: boolean;
+}
+/** A material as the library shows it. width_mm: of one tile, 0 where nobody knows. state: with since when; of what was checked, how many rules are not met (to_settle) or cannot be told (untold). */
+export interface Card {
+  id: string;
+  name: string;
+  archived: boolean;
+  changed: number;
+  revision: number;
+  thumbnail: string | null;
+  source: BriefSource;
+  created: number;
+  kind: CaptureKind;
+  width_mm: number;
+  state: State;
+  since: number;
+  to_settle: number;
+  untold: number;
+  tags: string[];
+}
+/** All that was looked for, in order. */
+export interface CardIds {
+  ids: string[];
+}
+/** What somebody wrote on a material's card. */
+export interface CardNotes {
+  notes: string;
+  tags: string[];
+  collections: string[];
+  files: string[];
+}
+/** A part of the library. total: how many there are in all. first: where the part begins. */
+export interface Cards {
+  total: number;
+  first: number;
+  cards: Card[];
+}
+/** A setting that is not as it comes. why: it belongs to its own surface, and is not carried; "" where it can be. */
+export interface CarriableSetting {
+  path: SettingPath;
+  stage: StageId;
+  label: string;
+  value: string;
+  why: string;
+}
+/** What was changed on a material, in one step. */
+export interface CarriedTo {
+  id: string;
+  changed: SettingPath[];
+  left_out: LeftOutSetting[];
+  revision: number;
+}
+/** What carrying would change. before, after: small pictures, as data addresses. */
+export interface CarryLook {
+  changed: SettingPath[];
+  left_out: LeftOutSetting[];
+  before: string;
+  after: string;
 }
 export type Certainty = "counted" | "clear" | "close" | "likely" | "open";
 /** A colour target. corners: of its corner patches, 0..1. before, after, worst: ΔE00. stops: of exposure. changes: settings that follow. */
@@ -522,6 +580,14 @@ export interface Checks {
 export interface ChoiceInfo {
   value: string | number;
   label: string;
+}
+export interface Chosen {
+  materials: string[];
+}
+/** Put aside, or brought back. */
+export interface ChosenArchived {
+  materials: string[];
+  archived: boolean;
 }
 /** What a zone changes on a colour map. */
 export interface ColourChange {
@@ -750,6 +816,10 @@ export interface HistogramTold {
   last: number;
   channels: Spread[];
 }
+/** How many materials it was done to. */
+export interface HowMany {
+  count: number;
+}
 /** Long work. progress: 0..1. result: of packs a zip, of generated pictures the candidates, of a still the picture, also while it is being made. */
 export interface Job {
   id: string;
@@ -781,6 +851,14 @@ export interface KeptProfile {
   profile: Profile;
   created: number;
 }
+/** A recipe captures may begin with. */
+export interface KeptStart {
+  id: number;
+  name: string;
+  note: string;
+  created: number;
+  settings: number;
+}
 /** What choosing a kind for a zone sets on each map; null for what it lets be. */
 export interface KindChanges {
   roughness: ZoneChange;
@@ -798,6 +876,13 @@ export interface KindInfo {
 /** The revision a page knows. */
 export interface Known {
   revision: number;
+}
+/** Tags given and taken away, or collections gone into and left. */
+export interface LabelsChanged {
+  materials: string[];
+  kind: "tag" | "collection";
+  add?: string[];
+  drop?: string[];
 }
 /** One photograph. file: as gather.maps names files. bearing, elevation: of its lamp, where it stands out of the even ring; None follows the ring. out: it is left out, and its place in the ring stays empty. */
 export interface Lamp {
@@ -819,6 +904,11 @@ export interface LampRow {
   stops?: number | null;
 }
 export type LayerId = "gathered" | "squared" | "evened" | "tiled" | "base_color" | "height" | "normal" | "roughness" | "metallic" | "curvature" | "ambient_occlusion" | "specular" | "opacity" | "translucency" | "back_color" | "relief_broad" | "relief_fine" | "relief_veins" | "emissive" | "truth_base_color" | "truth_height" | "truth_normal" | "truth_roughness" | "other_light";
+export interface LeftOutSetting {
+  path: SettingPath;
+  what: string;
+  why: string;
+}
 export type Level = "pass" | "note" | "attention" | "blocked" | "unknown";
 /** A ring of lamps; key names its pictures. residual: share of the light that no surface explains. */
 export interface Lights {
@@ -909,6 +999,9 @@ export interface Named {
 export interface NotPacked {
   name: string;
   why: string;
+}
+export interface NotesWritten {
+  notes: string;
 }
 export type Nothing = Record<string, never>;
 export interface OperationInfo {
@@ -1091,6 +1184,11 @@ export interface RecipeAnswer {
   operations: Operations;
   aside?: KeptAside | null;
 }
+/** A recipe as its file holds it, or the manifest of a pack. */
+export interface RecipeToTake {
+  revision: number;
+  recipe: Record<string, unknown>;
+}
 /** How a file lies. on: the file it was laid on, "" for the one that was brought first. matrix: nine numbers, row by row: from places of that one to those of the file, both in 0..1 across and down. wraps: its edges meet, so what leaves at one side comes in at the other. */
 export interface RegisteredFile {
   file: string;
@@ -1221,6 +1319,13 @@ export interface SettingInfo {
   choices: ChoiceInfo[];
   schema?: Record<string, unknown> | null;
 }
+/** Where settings come from, a material or a start, and which: single ones, or whole stages, which also brings back to as it comes what is so there. */
+export interface SettingsToCarry {
+  material?: string;
+  start?: number;
+  paths?: string[];
+  stages?: StageId[];
+}
 /** told: what was joined and laid. */
 export interface Settled {
   material: Material;
@@ -1327,6 +1432,13 @@ export interface StandingOut {
   strength: number;
   points: [number, number][];
 }
+/** A material's settings, under a name. */
+export interface StartToKeep {
+  material: string;
+  name: string;
+  note?: string;
+}
+export type State = "as_shot" | "open" | "to_settle" | "passed" | "packed";
 /** How a still is seen, as core.lit.still.Look and the lit view have it. surroundings: built-in ones, or the name a panorama of one's own was given. */
 export interface StillLook {
   shape?: "slab" | "ball";
@@ -1381,6 +1493,13 @@ export interface SurfaceStart {
 export interface SurroundingsBrought {
   name: string;
   label: string;
+}
+/** How many materials there are of each. */
+export interface Tally {
+  states: Record<string, number>;
+  kinds: Record<string, number>;
+  tags: Record<string, number>;
+  collections: Record<string, number>;
 }
 export interface TilingGrid {
   box: [number, number, number, number];

@@ -1,0 +1,79 @@
+"""Starts: recipes that captures of one sort may begin with, kept for everybody who works in the library."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from amber_thicket.core.recipe import Recipe, from_json
+from amber_thicket.errors import NotFound, ThicketError
+from amber_thicket.service.carry import carry, fitting
+from amber_thicket.service.library import Library, clean_name
+from amber_thicket.store.models import Material, Start
+
+MOST, _LONGEST_NOTE = 200, 2000
+
+
+def told(start: Start) -> dict[str, Any]:
+    """A start as answers.KeptStart has it."""
+    settings = sum(len(values) for values in start.recipe.get("operations", {}).values())
+    return {"id": start.id, "name": start.name, "note": start.note, "created": start.created, "settings": settings}
+
+
+def listed() -> list[Start]:
+    return list(Start.select().order_by(Start.name))
+
+
+def keep(recipe: Recipe, name: str, note: str) -> Start:
+    """Keeps what of a recipe fits any capture; a start of the same name is replaced. Raises ThicketError where nothing
+    fits, or there are too many."""
+    name, fit = clean_name(name), fitting(recipe)
+    if not fit.changed:
+        raise ThicketError(
+            "There is nothing to keep as a start.", remedy="Change settings first; what is drawn or placed stays here."
+        )
+    if Start.select().where(Start.name != name).count() >= MOST:
+        raise ThicketError(f"There may be {MOST} starts.", remedy="Forget one first.")
+    values = {"note": note[:_LONGEST_NOTE], "recipe": fit.as_json(), "created": time.time()}
+    made, fresh = Start.get_or_create(name=name, defaults=values)
+    if not fresh:
+        Start.update(values).where(Start.id == made.id).execute()
+    return Start.get_by_id(made.id)
+
+
+def get(start_id: int) -> Start:
+    """Raises NotFound."""
+    start = Start.get_or_none(Start.id == start_id)
+    if start is None:
+        raise NotFound("There is no such start.", remedy="It may have been forgotten. Choose another.")
+    return start
+
+
+def named(name: str) -> Start:
+    """A start by its name. Raises NotFound naming those there are."""
+    start = Start.get_or_none(Start.name == name)
+    if start is None:
+        known = ", ".join(f"“{one.name}”" for one in listed()) or "none"
+        raise NotFound(f"There is no start “{name}”.", remedy=f"There are: {known}.")
+    return start
+
+
+def forget(start_id: int) -> None:
+    """Materials that began with it keep their settings. Raises NotFound."""
+    get(start_id).delete_instance()
+
+
+def recipe_of(start: Start) -> Recipe:
+    """Raises BadRecipe, BadSetting."""
+    return from_json(start.recipe)
+
+
+def begin(library: Library, material: Material, start: Start) -> Material:
+    """A fresh capture with a start's settings, as one step of its history; what does not fit stays out."""
+    recipe = recipe_of(start)
+    paths = [f"{id}.{name}" for id, values in recipe.changed.items() for name in values]
+    found = carry(recipe, library.evaluation(material), paths, (), own=str(material.id))
+    if not found.changes:
+        return material
+    label = f"Begun with {start.name}"[:120]
+    return library.edit(material.id, material.revision, found.changes, label=label, gesture="")
