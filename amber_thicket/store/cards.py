@@ -172,8 +172,9 @@ def note_packed(material_id: str, head: int) -> None:
 
 
 def clean_labels(names: Iterable[str]) -> list[str]:
-    """Labels fit to keep: trimmed, none twice, none empty; as many as are kept."""
-    clean = (" ".join("".join(c for c in name if c.isprintable()).split())[:LONGEST_LABEL] for name in names)
+    """Labels fit to keep: trimmed, none twice, none empty, no commas, which set them apart; as many as are kept."""
+    plain = ("".join(c if c != "," else " " for c in name if c.isprintable()) for name in names)
+    clean = (" ".join(name.split())[:LONGEST_LABEL].strip() for name in plain)
     return list(dict.fromkeys(name for name in clean if name))[:MOST_LABELS]
 
 

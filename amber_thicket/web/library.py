@@ -14,13 +14,14 @@ from amber_thicket.core.files.file_plan import stem_of
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.recipe import Recipe, from_json
+from amber_thicket.core.recipe_schema import recipe_schema
 from amber_thicket.service import answers, bundle, starts
 from amber_thicket.service.carry import Carried, carriable, carry, whole_recipe
 from amber_thicket.service.preview import thumbnail
 from amber_thicket.service.sources import files_of
 from amber_thicket.store import cards
 from amber_thicket.store.models import Material
-from amber_thicket.web.endpoint import Body, Query, endpoint
+from amber_thicket.web.endpoint import JSON, Body, Query, endpoint
 from amber_thicket.web.materials import announced, material_summary, parts_of_request
 from amber_thicket.web.services import services
 
@@ -239,7 +240,7 @@ def carried_here(material_id: str, body: SettingsToCarry) -> Any:
     material = library.get(material_id)
     found, _, name = _carried(material, body)
     if found.changes:
-        label = f"Settings of {name}"[:120]
+        label = f"{'Begun with' if body.start else 'Settings of'} {name}"[:120]
         material = library.edit(material_id, material.revision, found.changes, label=label, gesture="")
         announced(material)
     return {
@@ -267,7 +268,13 @@ def start_forgotten(start_id: int) -> Any:
 
 
 # Recipe and bundle, in and out.
-@endpoint(blueprint, "GET", "/api/materials/<material_id>/recipe.json", media=("application/json",))
+@endpoint(blueprint, "GET", "/api/recipe.schema.json", answer=dict[str, Any])
+def schema_of_recipes() -> Any:
+    """JSON Schema of recipes."""
+    return Response(json.dumps(recipe_schema(), indent=1), mimetype=JSON)
+
+
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/recipe.json", answer=dict[str, Any])
 def recipe_file(material_id: str) -> Any:
     """The recipe as a file."""
     library = services().library
@@ -275,9 +282,7 @@ def recipe_file(material_id: str) -> Any:
     recipe = library.recipe(material)
     text = json.dumps(recipe.as_json(), indent=1, ensure_ascii=False) + "\n"
     name = f"{stem_of(recipe, material.name)}_recipe.json"
-    return Response(
-        text, mimetype="application/json", headers={"Content-Disposition": f'attachment; filename="{name}"'}
-    )
+    return Response(text, mimetype=JSON, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
 @endpoint(blueprint, "PUT", "/api/materials/<material_id>/recipe", answer=answers.Material, body=RecipeToTake)

@@ -14,7 +14,7 @@ from tests.support import encoded, evaluation, linear_photograph, stroke, tempor
 
 GREY = np.full((128, 128, 3), 120, np.uint8)
 RED = {"id": "red", "name": "Rust", "parts": [{"kind": "colour", "picks": ["#b02018"], "tolerance": 10}]}
-GREYS = {"id": "grey", "name": "Stone", "parts": [{"kind": "colour", "picks": ["#787878"], "tolerance": 15}]}
+GREYS = {"id": "grey", "name": "Stone", "parts": [{"kind": "colour", "picks": ["#787878"], "tolerance": 9}]}
 BRUSHED = {"id": "brush", "name": "Mark", "parts": [{"kind": "brush", "strokes": [stroke(0.1, 0.2, 0.2)]}]}
 SOURCE = Recipe().with_changes(
     {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import io
 import json
 import re
@@ -296,6 +297,71 @@ class RoutesTest(AppTest):
         self.assertEqual(self.ask("DELETE", at)["bytes"], told["bytes"])
         self.ask("GET", at, status=404)
         self.assertEqual(self.ask("POST", "/api/space/results"), {"results": 0, "bytes": 0})
+
+    def test_cards_labels_and_settings_carried(self) -> None:
+        one, two = self.imported(GREY, "roof_slate.png"), self.imported(TINTED, "quay_wall.png")
+        alone = {"even.light.amount": 35.0, "tile.join.method": "none"}
+        edited = self.edit(one, {"square.size.sample_mm": 800.0, **alone}).get_json()
+        part = self.ask("GET", "/api/library?words=slate&order=changed&most=5")
+        self.assertEqual((part["total"], part["cards"][0]["id"], part["cards"][0]["state"]), (1, one["id"], "open"))
+        self.ask("GET", f"/api/materials/{one['id']}/checks")
+        checked = self.ask("GET", "/api/library?words=slate")["cards"][0]
+        self.assertIn(checked["state"], ("to_settle", "passed"))
+        self.ask("GET", f"/api/materials/{one['id']}/strip.jpg?key={edited['pictures']['strip']}")
+        self.assertEqual(self.ask("GET", "/api/library?largest_mm=900")["cards"][0]["width_mm"], 800.0)
+        both = [one["id"], two["id"]]
+        self.ask("POST", "/api/library/labels", json={"materials": [*both, "nobody"], "kind": "tag", "add": ["wet"]})
+        self.assertEqual(self.ask("GET", "/api/library/tally")["tags"], {"wet": 2})
+        self.assertEqual(self.ask("GET", "/api/library/ids?tags=wet&order=oldest")["ids"], both)
+        notes = self.ask("PATCH", f"/api/materials/{two['id']}/card", json={"notes": "north"})
+        self.assertEqual(notes, {"notes": "north", "tags": ["wet"], "collections": [], "files": ["quay_wall.png"]})
+        self.assertEqual(self.ask("GET", f"/api/materials/{two['id']}/card"), notes)
+        rows = self.ask("GET", f"/api/materials/{one['id']}/carriable")
+        self.assertEqual({row["path"]: row["value"] for row in rows}["even.light.amount"], "35 %")
+        wanted = {"material": one["id"], "paths": ["even.light.amount"]}
+        look = self.ask("POST", f"/api/materials/{two['id']}/carry/look", json=wanted)
+        self.assertEqual(look["changed"], ["even.light.amount"])
+        for picture in (look["before"], look["after"]):
+            self.assertEqual(Image.open(io.BytesIO(base64.b64decode(picture.split(",")[1]))).format, "JPEG")
+        carried = self.ask("POST", f"/api/materials/{two['id']}/carry", json=wanted)
+        self.assertEqual(carried["changed"], ["even.light.amount"])
+        now = self.ask("GET", f"/api/materials/{two['id']}")
+        self.assertEqual((now["revision"], now["undo"]), (carried["revision"], "Settings of roof slate"))
+        # A second time there is nothing to do, and no step is made.
+        again = self.ask("POST", f"/api/materials/{two['id']}/carry", json=wanted)
+        self.assertEqual((again["changed"], again["revision"]), ([], carried["revision"]))
+        self.ask("POST", f"/api/materials/{two['id']}/carry", json={**wanted, "start": 3}, status=422)
+        moved = self.ask("POST", "/api/library/archive", json={"materials": both, "archived": True})
+        self.assertEqual((moved["count"], self.ask("GET", "/api/library?archived=1")["total"]), (2, 2))
+        self.ask("GET", "/api/library?order=backwards", status=422)
+
+    def test_starts_recipes_and_bundles(self) -> None:
+        one = self.imported(GREY, "roof.png")
+        one = self.edit(one, {"even.light.amount": 35.0}).get_json()
+        start = self.ask("POST", "/api/starts", json={"material": one["id"], "name": "Roofs", "note": "phone"})
+        self.assertEqual(self.ask("GET", "/api/starts"), [start])
+        self.assertEqual([row["path"] for row in self.ask("GET", f"/api/starts/{start['id']}/carriable")][-1], "even.light.amount")  # fmt: skip
+        begun = self.ask("POST", f"/api/materials?file=b.png&start={start['id']}", data=TINTED)
+        self.assertEqual(self.ask("GET", f"/api/materials/{begun['id']}")["undo"], "Begun with Roofs")
+        self.ask("DELETE", f"/api/starts/{start['id']}")
+        self.ask("POST", f"/api/materials?file=b.png&start={start['id']}", data=TINTED, status=404)
+        file = self.ask("GET", f"/api/materials/{one['id']}/recipe.json")
+        self.assertEqual(file["operations"]["even.light"], {"amount": 35.0})
+        Draft202012Validator(self.ask("GET", "/api/recipe.schema.json")).validate(file)
+        two = self.ask("GET", f"/api/materials/{begun['id']}")
+        two = self.edit(two, {"even.light.amount": 60.0, "tile.join.method": "none"}).get_json()
+        wanted = {"revision": two["revision"], "recipe": {"size_px": [1, 1], "recipe": file}}
+        taken = self.ask("PUT", f"/api/materials/{begun['id']}/recipe", json=wanted)
+        self.assertEqual(taken["recipe"]["operations"], file["operations"])
+        self.assertEqual(taken["undo"], "Recipe from a file")
+        damaged = {"revision": taken["revision"], "recipe": {"version": 1}}
+        self.ask("PUT", f"/api/materials/{begun['id']}/recipe", json=damaged, status=422)
+        bundle = self.ask("GET", f"/api/materials/{one['id']}/bundle.zip").data
+        again = self.ask("POST", "/api/bundles", data=bundle)
+        self.assertEqual(self.ask("GET", f"/api/materials/{again['id']}")["recipe"], one["recipe"])
+        self.ask("POST", "/api/bundles", data=bundle[:-100], status=415)
+        copy = self.ask("POST", f"/api/materials/{one['id']}/duplicate")
+        self.assertEqual((copy["name"], copy["thumbnail"] is None), ("roof copy", False))
 
     def test_more_files_and_where_they_lie(self) -> None:
         material = self.bring(encoded(photograph("gravel")), "gravel.png")

@@ -5,6 +5,12 @@ import type {
   Brief,
   BroughtFile,
   CameraProfile,
+  CardIds,
+  CardNotes,
+  Cards,
+  CarriableSetting,
+  CarriedTo,
+  CarryLook,
   Changes,
   ChartFound,
   Checks,
@@ -15,10 +21,13 @@ import type {
   Figures,
   FilePlan,
   HistogramTold,
+  HowMany,
   Job,
   KeptFile,
   KeptProfile,
+  KeptStart,
   LayerId,
+  LabelsChanged,
   Lights,
   LightsFound,
   Material,
@@ -34,10 +43,13 @@ import type {
   ResultsDeleted,
   ScanLook,
   ScanTaken,
+  SettingsToCarry,
   Settled,
   Sorting,
   Space,
+  StartToKeep,
   StillWanted,
+  Tally,
   TilingSuggestion,
   Walk,
   Wanted,
@@ -110,6 +122,25 @@ const at = (id: string) => `/api/materials/${id}`;
 export const api = {
   about: () => get<About>("/api/about"),
   materials: (archived: boolean) => get<Brief[]>(`/api/materials${archived ? "?archived=1" : ""}`),
+  library: (wish: string, first: number, most: number, signal?: AbortSignal) =>
+    get<Cards>(`/api/library?${wish}&first=${first}&most=${most}`, signal),
+  cardIds: (wish: string) => get<CardIds>(`/api/library/ids?${wish}`),
+  tally: (archived: boolean) => get<Tally>(`/api/library/tally${archived ? "?archived=1" : ""}`),
+  label: (changed: LabelsChanged) => send<Nothing>("POST", "/api/library/labels", changed),
+  setManyAside: (materials: string[], archived: boolean) =>
+    send<HowMany>("POST", "/api/library/archive", { materials, archived }),
+  cardNotes: (id: string) => get<CardNotes>(`${at(id)}/card`),
+  note: (id: string, notes: string) => send<CardNotes>("PATCH", `${at(id)}/card`, { notes }),
+  duplicate: (id: string) => send<Brief>("POST", `${at(id)}/duplicate`, {}),
+  carriable: (id: string) => get<CarriableSetting[]>(`${at(id)}/carriable`),
+  carriableOfStart: (start: number) => get<CarriableSetting[]>(`/api/starts/${start}/carriable`),
+  lookAtCarry: (id: string, asked: SettingsToCarry) => send<CarryLook>("POST", `${at(id)}/carry/look`, asked),
+  carry: (id: string, asked: SettingsToCarry) => send<CarriedTo>("POST", `${at(id)}/carry`, asked),
+  starts: () => get<KeptStart[]>("/api/starts"),
+  keepStart: (start: StartToKeep) => send<KeptStart>("POST", "/api/starts", start),
+  forgetStart: (start: number) => send<Nothing>("DELETE", `/api/starts/${start}`, {}),
+  takeRecipe: (id: string, revision: number, recipe: unknown) =>
+    send<Material>("PUT", `${at(id)}/recipe`, { revision, recipe }),
   material: (id: string) => get<Material>(at(id)),
   edit: async (id: string, revision: number, changes: Changes, label: string, gesture: string, showing: LayerId[]) => {
     const body = JSON.stringify({ revision, changes, label, gesture, showing });
@@ -218,18 +249,23 @@ export function pictureUrl(
 }
 
 /** Uploads one file, telling how far it is (0…1): a new material, or only kept ("incoming" to be sorted, "scan"). */
-export function upload(file: File, progress: (share: number) => void, to: "material"): Promise<Brief>;
+export function upload(file: File, progress: (share: number) => void, to: "material" | "bundle"): Promise<Brief>;
 export function upload(file: File, progress: (share: number) => void, to: "incoming"): Promise<BroughtFile>;
 export function upload(file: File, progress: (share: number) => void, to: "scan"): Promise<KeptFile>;
 export function upload(
   file: File,
   progress: (share: number) => void,
-  to: "material" | "incoming" | "scan",
+  to: "material" | "bundle" | "incoming" | "scan",
 ): Promise<Brief | BroughtFile | KeptFile> {
   return new Promise((resolve, reject) => {
     const line = new XMLHttpRequest();
     const name = encodeURIComponent(file.name);
-    const where = { material: "/api/materials", incoming: "/api/incoming", scan: "/api/scans/files" }[to];
+    const where = {
+      material: "/api/materials",
+      bundle: "/api/bundles",
+      incoming: "/api/incoming",
+      scan: "/api/scans/files",
+    }[to];
     line.open("POST", `${where}?file=${name}`);
     line.responseType = "json";
     line.upload.onprogress = (event) => progress(event.lengthComputable ? event.loaded / event.total : 0);

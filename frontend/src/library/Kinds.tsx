@@ -12,9 +12,15 @@ import {
   SunMoon,
   WholeWord,
 } from "lucide-react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import type { ComponentType } from "react";
+import { api } from "../api/client";
 import { goTo } from "../app/router";
+import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
+import { tellProblem } from "../ui/notices";
+import { Pick } from "../ui/Pick";
+import { useBegin } from "./arrivals";
 
 export type Kind = "photographs" | "lights" | "cutout" | "maps" | "bracket" | "focus" | "walk" | "scan" | "sides";
 
@@ -117,6 +123,55 @@ export function Kinds({ open, onClose, onPick }: { open: boolean; onClose: () =>
           </li>
         ))}
       </ul>
+      <BeginWith />
     </Dialog>
+  );
+}
+
+/** Settings that captures begin with, from among the starts that were kept. */
+function BeginWith() {
+  const starts = useQuery({ queryKey: ["starts"], queryFn: api.starts }).data ?? [];
+  const queries = useQueryClient();
+  const { start } = useBegin();
+  if (!starts.length) return null;
+  const chosen = starts.find(({ id }) => id === start);
+  const forget = async () => {
+    try {
+      await api.forgetStart(start);
+      useBegin.setState({ start: 0 });
+      await queries.invalidateQueries({ queryKey: ["starts"] });
+    } catch (error) {
+      tellProblem(error);
+    }
+  };
+  return (
+    <div className="mt-4 flex items-center gap-2.5 border-t border-line pt-3">
+      <span>Begin with</span>
+      <Pick
+        label="Begin with"
+        value={String(chosen?.id ?? 0)}
+        groups={[
+          {
+            options: [
+              { value: "0", label: "Settings as they come" },
+              ...starts.map(({ id, name }) => ({ value: String(id), label: name })),
+            ],
+          },
+        ]}
+        onChange={(id) => useBegin.setState({ start: Number(id) })}
+      />
+      <span className="min-w-0 flex-1 truncate text-[12px] text-soft" title={chosen?.note}>
+        {chosen && (chosen.note || `${chosen.settings} settings`)}
+      </span>
+      {chosen && (
+        <Button
+          look="quiet"
+          title={`${chosen.name} is offered no more; materials keep what they have`}
+          onClick={() => void forget()}
+        >
+          Forget it
+        </Button>
+      )}
+    </div>
   );
 }

@@ -1,27 +1,25 @@
-/** What is done with several materials at once: packed into one zip, or laid out on one sheet. */
-import { Download, LayoutGrid, Package, X } from "lucide-react";
+/** What is done with several materials at once: packed, laid out on one sheet, given settings or tags, put aside. */
+import { Archive, ArchiveRestore, ArrowRightLeft, Download, LayoutGrid, Package, Tag, Trash2, X } from "lucide-react";
 import { useState } from "react";
-import { create } from "zustand";
 import { api } from "../api/client";
-import type { Brief, Job } from "../api/types";
+import type { Job } from "../api/types";
 import { go } from "../app/router";
 import { packed, takeJob, useJobs } from "../pack/jobs";
 import { Button } from "../ui/Button";
 import { Pick } from "../ui/Pick";
-import { tellProblem } from "../ui/notices";
-
-/** The chosen materials; null while nothing is being chosen. */
-export const useChosen = create<{ ids: string[] | null; job: string | null }>(() => ({ ids: null, job: null }));
-
-export function choose(id: string) {
-  const { ids } = useChosen.getState();
-  if (ids) useChosen.setState({ ids: ids.includes(id) ? ids.filter((one) => one !== id) : [...ids, id] });
-}
+import { tell, tellProblem } from "../ui/notices";
+import { CarryDialog } from "./Carry";
+import { useChosen } from "./chosen";
+import { DeleteMany } from "./DeleteForGood";
+import { LabelMany } from "./LabelMany";
+import { useWish } from "./wish";
 
 const SIDES = [1024, 2048, 4096].map((side) => ({ value: String(side), label: `${side} px` }));
 
-export function Together({ materials }: { materials: Brief[] }) {
+export function Together({ onChanged }: { onChanged: () => void }) {
   const { ids, job: id } = useChosen();
+  const archived = useWish((state) => state.archived);
+  const [asking, setAsking] = useState<"carry" | "labels" | "delete" | null>(null);
   const job = useJobs((state) => state.jobs.find((one) => one.id === id));
   const [side, setSide] = useState("2048");
   const [busy, setBusy] = useState(false);
@@ -39,8 +37,7 @@ export function Together({ materials }: { materials: Brief[] }) {
   const sheet = async () => {
     setBusy(true);
     try {
-      const names = materials.filter((one) => chosen.includes(one.id)).map((one) => one.name.split(",")[0]);
-      const made = await api.sheet(chosen, `Sheet of ${names.join(" and ")}`.slice(0, 100), Number(side), 16);
+      const made = await api.sheet(chosen, `Sheet of ${chosen.length}`, Number(side), 16);
       useChosen.setState({ ids: null });
       go(made.id);
     } catch (error) {
@@ -49,6 +46,17 @@ export function Together({ materials }: { materials: Brief[] }) {
       setBusy(false);
     }
   };
+  const move = async () => {
+    try {
+      const { count } = await api.setManyAside(chosen, !archived);
+      tell(archived ? `${count} are back in the library` : `${count} were put aside`, "Nothing is deleted.");
+      useChosen.setState({ ids: null });
+      onChanged();
+    } catch (error) {
+      tellProblem(error);
+    }
+  };
+  const none = !chosen.length;
   return (
     <div
       aria-label="Several materials"
@@ -56,24 +64,43 @@ export function Together({ materials }: { materials: Brief[] }) {
     >
       {ids !== null ? (
         <>
-          <span className="figures">{chosen.length} chosen</span>
-          <Button look="main" disabled={!chosen.length} onClick={() => void pack()}>
+          <span className="figures" role="status">
+            {chosen.length} chosen
+          </span>
+          <Button look="main" disabled={none} onClick={() => void pack()}>
             <Package size={14} /> Pack together
           </Button>
-          <Button
-            disabled={chosen.length < 2 || busy}
-            title="Cut-outs laid out with room between them, as a material of its own"
-            onClick={() => void sheet()}
-          >
-            <LayoutGrid size={14} /> {busy ? "Laying out …" : "On one sheet"}
+          <Button disabled={none} onClick={() => setAsking("carry")}>
+            <ArrowRightLeft size={14} /> Carry settings
           </Button>
-          <Pick
-            label="Size of the sheet"
-            value={side}
-            groups={[{ options: SIDES }]}
-            onChange={setSide}
-            className="h-7 px-2"
-          />
+          <Button disabled={none} onClick={() => setAsking("labels")}>
+            <Tag size={14} /> Tags
+          </Button>
+          <Button disabled={none} onClick={() => void move()}>
+            {archived ? <ArchiveRestore size={14} /> : <Archive size={14} />} {archived ? "Bring back" : "Put aside"}
+          </Button>
+          {archived && (
+            <Button disabled={none} onClick={() => setAsking("delete")}>
+              <Trash2 size={14} /> Delete for good
+            </Button>
+          )}
+          <span className="inline-flex">
+            <Button
+              className="rounded-r-none"
+              disabled={chosen.length < 2 || busy}
+              title="Cut-outs laid out with room between them, as a material of its own"
+              onClick={() => void sheet()}
+            >
+              <LayoutGrid size={14} /> {busy ? "Laying out …" : "On one sheet"}
+            </Button>
+            <Pick
+              label="Size of the sheet"
+              value={side}
+              groups={[{ options: SIDES }]}
+              onChange={setSide}
+              className="h-7 rounded-l-none border-l-0 px-2"
+            />
+          </span>
           <button
             type="button"
             aria-label="Choose no more"
@@ -85,6 +112,18 @@ export function Together({ materials }: { materials: Brief[] }) {
         </>
       ) : (
         job && <Running job={job} />
+      )}
+      {asking === "carry" && <CarryDialog targets={chosen} onClose={() => setAsking(null)} onChanged={onChanged} />}
+      {asking === "labels" && <LabelMany materials={chosen} onClose={() => setAsking(null)} onChanged={onChanged} />}
+      {asking === "delete" && (
+        <DeleteMany
+          materials={chosen}
+          onClose={() => setAsking(null)}
+          onDeleted={() => {
+            useChosen.setState({ ids: null });
+            onChanged();
+          }}
+        />
       )}
     </div>
   );

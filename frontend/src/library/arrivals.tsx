@@ -159,12 +159,22 @@ export function useArrivals() {
   const bring = useCallback(
     async (files: File[], kind: Kind = "photographs") => {
       let made: Brief[] | null;
-      if (files.length === 1 && kind === "photographs" && !SCAN.test(files[0]!.name)) {
+      const told = await Promise.all(files.map(isBundle));
+      const bundles = files.filter((_, number) => told[number]);
+      // What came beside bundles comes in by itself.
+      if (bundles.length && bundles.length < files.length)
+        await bring(
+          files.filter((_, number) => !told[number]),
+          kind,
+        );
+      if (bundles.length) made = await takeBundles(bundles);
+      else if (files.length === 1 && kind === "photographs" && !SCAN.test(files[0]!.name)) {
         const one = await bringOne(files[0]!, (progress) => upload(files[0]!, progress, "material"));
         made = one && [one];
       } else if (kind === "scan" || files.some(({ name }) => SCAN.test(name))) made = await scans(files);
       else made = (await inGroups(files, kind)) ?? null;
-      await queries.invalidateQueries({ queryKey: ["materials"] });
+      if (made && !bundles.length) await beginWithStart(made);
+      await queries.invalidateQueries({ queryKey: ["library"] });
       if (!made?.length) return;
       // One surface is meant to be worked on; many are looked over first.
       if (made.length > 1) {
@@ -176,12 +186,48 @@ export function useArrivals() {
       // While the lamps are looked for, the page shows how far that is.
       if (detail?.files.some((file) => file.role === "light" || file.role === "walk")) go(id);
       await settle(id);
-      await queries.invalidateQueries({ queryKey: ["materials"] });
+      await queries.invalidateQueries({ queryKey: ["library"] });
       go(id);
     },
     [queries],
   );
   return { bring };
+}
+
+/** The first thing in a bundle is what says so. */
+async function isBundle(file: File): Promise<boolean> {
+  if (!/\.zip$/i.test(file.name)) return false;
+  const head = new TextDecoder("latin1").decode(await file.slice(0, 41).arrayBuffer());
+  return head.startsWith("PK\x03\x04") && head.slice(30) === "bundle.json";
+}
+
+/** Bundles among files become materials, one after the other. */
+async function takeBundles(files: File[]): Promise<Brief[]> {
+  const made: Brief[] = [];
+  for (const file of files) {
+    const one = await bringOne(file, (progress) => upload(file, progress, "bundle"));
+    if (one) made.push(one);
+  }
+  return made;
+}
+
+/** What fresh captures begin with: the number of a start, 0 for settings as they come. */
+export const useBegin = create<{ start: number }>(() => ({ start: 0 }));
+
+/** Fresh materials with the settings of the chosen start, as a step of their own; what does not fit is told. */
+async function beginWithStart(made: readonly Brief[]) {
+  const { start } = useBegin.getState();
+  if (!start) return;
+  try {
+    const paths = (await api.carriableOfStart(start)).filter((row) => !row.why).map((row) => row.path);
+    const left = new Set<string>();
+    for (const { id } of made)
+      for (const row of (await api.carry(id, { material: "", start, paths, stages: [] })).left_out)
+        left.add(`${row.what}: ${row.why}`);
+    if (left.size) tell("Not all of the start fitted", [...left].join("; "));
+  } catch (error) {
+    tellProblem(error, "Brought in without the start");
+  }
 }
 
 /** Files whose names say that they are of several surfaces are taken surface by surface. */

@@ -1,0 +1,138 @@
+/** What of the library is shown, and in which order. */
+import { Tag, X } from "lucide-react";
+import { Popover } from "radix-ui";
+import { Button } from "../ui/Button";
+import { Pick } from "../ui/Pick";
+import { useTally } from "./useTally";
+import { isNarrowed, KINDS, NOTHING_WISHED, ORDERS, SIZES, STATES, useWish, type Wish } from "./wish";
+
+const ALL = "all";
+
+export function Filters({ total }: { total: number }) {
+  const wish = useWish();
+  const tally = useTally(wish.archived);
+  const counted = <K extends string>(names: Record<K, string>, counts: Record<string, number> | undefined) =>
+    (Object.keys(names) as K[])
+      .filter((name) => counts?.[name])
+      .map((value) => ({ value, label: `${names[value]} (${counts?.[value]})` }));
+  const collections = Object.entries(tally?.collections ?? {});
+  const tags = Object.entries(tally?.tags ?? {});
+  const narrow = (changes: Partial<Wish>) => useWish.setState(changes);
+  return (
+    <div
+      aria-label="What is shown"
+      role="group"
+      className="flex h-11 shrink-0 items-center gap-2 border-b border-line px-6"
+    >
+      <Narrow
+        label="State"
+        all="Any state"
+        value={wish.state}
+        options={counted(STATES, tally?.states)}
+        onChange={(state) => narrow({ state })}
+      />
+      <Narrow
+        label="Brought in as"
+        all="Any capture"
+        value={wish.kind}
+        options={counted(KINDS, tally?.kinds)}
+        onChange={(kind) => narrow({ kind })}
+      />
+      <Narrow
+        label="Real size"
+        all="Any size"
+        value={wish.size}
+        options={Object.entries(SIZES).map(([value, { label }]) => ({ value: value as keyof typeof SIZES, label }))}
+        onChange={(size) => narrow({ size })}
+      />
+      {collections.length > 0 && (
+        <Narrow
+          label="Collection"
+          all="All collections"
+          value={wish.collection}
+          options={collections.map(([value, count]) => ({ value, label: `${value} (${count})` }))}
+          onChange={(collection) => narrow({ collection })}
+        />
+      )}
+      {tags.length > 0 && (
+        <Popover.Root>
+          <Popover.Trigger asChild>
+            <Button>
+              <Tag size={13} /> {wish.tags.length ? wish.tags.join(" + ") : "Tags"}
+            </Button>
+          </Popover.Trigger>
+          <Popover.Portal>
+            <Popover.Content
+              align="start"
+              sideOffset={4}
+              aria-label="Tags that are shown"
+              className="z-40 flex max-h-96 w-64 flex-col overflow-y-auto rounded-card border border-line bg-raised p-2 shadow-lg shadow-black/40"
+            >
+              {tags.map(([name, count]) => (
+                <label key={name} className="flex h-7 items-center gap-2 rounded-[5px] px-1.5 hover:bg-line">
+                  <input
+                    type="checkbox"
+                    className="accent-amber"
+                    checked={wish.tags.includes(name)}
+                    onChange={() =>
+                      narrow({
+                        tags: wish.tags.includes(name) ? wish.tags.filter((tag) => tag !== name) : [...wish.tags, name],
+                      })
+                    }
+                  />
+                  <span className="flex-1 truncate">{name}</span>
+                  <span className="figures text-soft">{count}</span>
+                </label>
+              ))}
+            </Popover.Content>
+          </Popover.Portal>
+        </Popover.Root>
+      )}
+      {isNarrowed(wish) && (
+        <Button
+          look="quiet"
+          onClick={() => useWish.setState({ ...NOTHING_WISHED, order: wish.order, archived: wish.archived })}
+        >
+          <X size={13} /> Show all
+        </Button>
+      )}
+      <span className="flex-1" />
+      <span role="status" className="figures text-soft">
+        {total.toLocaleString("en-GB")} {total === 1 ? "material" : "materials"}
+      </span>
+      <Pick
+        label="Order"
+        value={wish.order}
+        groups={[
+          { options: (Object.keys(ORDERS) as Wish["order"][]).map((value) => ({ value, label: ORDERS[value] })) },
+        ]}
+        onChange={(order) => narrow({ order })}
+      />
+    </div>
+  );
+}
+
+/** One of what there is, or any. */
+function Narrow<T extends string>({
+  label,
+  all,
+  value,
+  options,
+  onChange,
+}: {
+  label: string;
+  all: string;
+  value: T | "";
+  options: { value: T; label: string }[];
+  onChange: (value: T | "") => void;
+}) {
+  return (
+    <Pick
+      label={label}
+      value={value || ALL}
+      groups={[{ options: [{ value: ALL, label: all }, ...options] as { value: string; label: string }[] }]}
+      onChange={(next) => onChange(next === ALL ? "" : (next as T))}
+      className={value ? "border-amber" : ""}
+    />
+  );
+}
