@@ -59,7 +59,8 @@ class Wanted:
 class Outcome:
     """What came of one surface. key: of its files and what was wanted. kind: what the files were taken for. state: see
     STATES. why: what failed, in words. decided: what was taken, with its reason. checks: findings that did not pass,
-    and notes. written: files, relative to the folder of results. picture: a small JPEG, as base64."""
+    and notes. written: files, relative to the folder of results. picture: a small JPEG, as base64. link: where the
+    surface is opened at what needs a hand, where it is in a library."""
 
     name: str
     key: str
@@ -72,6 +73,7 @@ class Outcome:
     written: tuple[str, ...] = ()
     seconds: float = 0.0
     picture: str = ""
+    link: str = ""
 
 
 def grouped(paths: Iterable[Path]) -> list[Group]:

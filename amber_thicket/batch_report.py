@@ -96,6 +96,7 @@ def _section(number: int, one: Outcome) -> str:
         else ""
     )
     why = f"<p>{escape(one.why)}</p>" if one.why else ""
+    folder += f'<p><a href="{escape(one.link)}">Open it</a></p>' if one.link else ""
     return (
         f'<section id="m{number}"><span class="state {one.state}">{_WORDS[one.state]}</span><h2>{escape(one.name)}</h2>'
         f"<p>{escape(one.kind or 'not opened')}: {escape(', '.join(one.files))} · {one.seconds:.1f} s</p>{why}"

@@ -28,6 +28,7 @@ from amber_thicket.store.cards import note_packed
 from amber_thicket.store.disk import disk_trouble
 from amber_thicket.store.models import Job, Material, using
 from amber_thicket.store.work import (
+    BatchPayload,
     GeneratePayload,
     MaterialToPack,
     PackPayload,
@@ -105,6 +106,8 @@ class JobManager:
         self._command = worker_command
         self._url = queue_url
         self._task = register(queue, folder)
+        # What else follows when a job is done; in the thread that follows jobs.
+        self.on_done: Callable[[Job], None] = lambda job: None
         self._worker: subprocess.Popen[bytes] | None = None
         # The last heartbeat of each job with the time it was new here: clocks of other machines are not believed.
         self._beats: dict[str, tuple[Any, float]] = {}
@@ -187,6 +190,10 @@ class JobManager:
     def still(self, material: Material, payload: StillPayload) -> Job:
         """Start a still of a material as it is now."""
         return self._begin(payload, f"Still of {material.name}", material)
+
+    def batch(self, material: Material, payload: BatchPayload) -> Job:
+        """Start what a batch does to one material, as it is now."""
+        return self._begin(payload, f"Batch: {material.name}", material)
 
     def cancel(self, job_id: str) -> Job:
         """Ask a job to end; it says so itself when it has. Raises NotFound, ServiceAway."""
@@ -312,6 +319,7 @@ class JobManager:
                 return
             if job.state == "done":
                 _note_packed(job)
+                self.on_done(job)
             self._announce("job", job_json(job))
         if job.state not in Job.OPEN:
             self._forget(job)

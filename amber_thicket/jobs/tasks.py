@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import logging
 import os
 import socket
@@ -15,6 +16,7 @@ from typing import Any
 
 from huey.api import Huey
 
+from amber_thicket.core.check.registry import RULES
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.progress import progress_to
@@ -25,10 +27,15 @@ from amber_thicket.jobs.queue import channel, current
 from amber_thicket.service.bake import pack
 from amber_thicket.service.images import generated
 from amber_thicket.service.library import evaluation_of
+from amber_thicket.service.preview import thumbnail as thumbnail_of
 from amber_thicket.service.still import still
+from amber_thicket.service.suggested import suggestions
 from amber_thicket.store.blobs import Blobs, open_blobs
 from amber_thicket.store.disk import disk_trouble
 from amber_thicket.store.work import (
+    BatchFinding,
+    BatchPayload,
+    BatchResult,
     GeneratePayload,
     GenerateResult,
     MaterialInFolder,
@@ -220,6 +227,42 @@ def _packed_several(blobs: Blobs, line: JobLine, folder: Path, payload: PackSeve
     return _zipped(blobs, line, folder, payload.file, entries).model_copy(update={"failed": tuple(failed)})
 
 
+def _batched(blobs: Blobs, line: JobLine, folder: Path, payload: BatchPayload) -> BatchResult:
+    """One material of a batch: what is suggested is taken, then it is checked and packed."""
+    began = time.monotonic()
+    line.report_progress(0.01, "Looking")
+    evaluation = _evaluation(blobs, line, payload)
+    taken = suggestions(evaluation, payload.suggested, {})
+    own = {"pack.files.profile": payload.profile} if payload.profile else {}
+    sides = {"square.size.width": payload.size, "square.size.height": payload.size} if payload.size else {}
+    made = evaluation.with_changes({**taken.changes, **own, **sides})
+    made.others = evaluation.others
+    manifest: dict[str, Any] = {}
+
+    def entries(files: list[PackedFile], report: Callable[[float, str], None]) -> Iterator[tuple[str, bytes]]:
+        for written in pack(made, payload.name, report):
+            files.append(PackedFile.model_validate({**written.facts, "bytes": len(written.data)}))
+            yield written.name, written.data
+            if written.name.endswith("_manifest.json"):
+                manifest.update(json.loads(written.data))
+
+    result = _zipped(blobs, line, folder, payload.file, entries)
+    thumbnail, _ = blobs.put([thumbnail_of(made)])
+    titles = {rule.id: rule.title for rule in RULES}
+    findings = tuple(
+        BatchFinding(
+            rule=row["rule"], title=titles.get(row["rule"], row["rule"]), level=row["level"], map=row["map"] or "",
+            measured=row["measured"], limit=row["limit"],
+        )
+        for row in manifest["checks"]
+        if row["level"] != "pass"
+    )  # fmt: skip
+    return BatchResult(
+        **result.model_dump(exclude_unset=True), changes=taken.changes, told=taken.told, findings=findings,
+        thumbnail=thumbnail, seconds=round(time.monotonic() - began, 1),
+    )  # fmt: skip
+
+
 def _stilled(blobs: Blobs, line: JobLine, folder: Path, payload: StillPayload) -> StillResult:
     """A still, whose picture so far is told with every doubling of its paths."""
     evaluation = _evaluation(blobs, line, payload)
@@ -287,4 +330,5 @@ _WORK: dict[str, Callable[[Blobs, JobLine, Path, Any], Result]] = {
     "generate": _generated,
     "pack_several": _packed_several,
     "still": _stilled,
+    "batch": _batched,
 }

@@ -17,7 +17,7 @@ from amber_thicket.core.response.zones import Part
 from amber_thicket.core.roles import EVERY, ROLES
 from amber_thicket.service.preview import LAYERS
 from amber_thicket.store import cards
-from amber_thicket.store.work import GenerateResult, PackResult, StillResult
+from amber_thicket.store.work import BatchResult, GenerateResult, PackResult, StillResult
 
 _STAGES: Any = Literal[tuple(STAGES)]
 _ROLES: Any = Literal[tuple(ROLES)]
@@ -323,6 +323,61 @@ class CarriedTo(Answer):
     changed: tuple[SettingPath, ...]
     left_out: tuple[LeftOutSetting, ...]
     revision: int
+
+
+class BatchBrief(Answer):
+    """counts: how many materials are in each state."""
+
+    id: int
+    name: str
+    created: float
+    counts: dict[str, int]
+
+
+class BatchedFinding(Answer):
+    rule: str
+    title: str
+    level: Level
+    map: str
+    measured: str
+    limit: str
+
+
+class BatchedMaterial(Answer):
+    """What came of a material of a batch. told: what was decided, each with its reason. kept: its pack can be fetched.
+    changed_since: it is not the state that was packed any more."""
+
+    material: str
+    name: str
+    thumbnail: str | None
+    job: str
+    state: Literal["waiting", "running", "failed", "cancelled", "blocked", "attention", "passed"]
+    message: str
+    progress: float
+    told: tuple[str, ...]
+    findings: tuple[BatchedFinding, ...]
+    bytes: int
+    seconds: float
+    kept: bool
+    changed_since: bool
+
+
+class BatchAsked(Answer):
+    suggested: Literal["sure", "all", "none"]
+    profile: str
+    size: int
+
+
+class Batch(Answer):
+    """Many materials settled, checked and packed; those that need a hand come first. left: not done yet."""
+
+    id: int
+    name: str
+    created: float
+    asked: BatchAsked
+    rows: tuple[BatchedMaterial, ...]
+    left: int
+    seconds_left: int | None
 
 
 class KeptStart(Answer):
@@ -937,7 +992,7 @@ class Job(Answer):
     state: Literal["queued", "running", "done", "failed", "cancelled"]
     progress: float
     message: str
-    result: PackResult | GenerateResult | StillResult | None
+    result: BatchResult | PackResult | GenerateResult | StillResult | None
     attempt: int
     created: float
 

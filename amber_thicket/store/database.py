@@ -14,7 +14,17 @@ from amber_thicket.errors import FolderTrouble
 from amber_thicket.store import cards
 from amber_thicket.store.blobs import has_blobs
 from amber_thicket.store.disk import free_bytes
-from amber_thicket.store.models import CAMERAS, LATER, PEOPLE, PROFILES, STARTS, TABLES, current_database, using
+from amber_thicket.store.models import (
+    BATCHES,
+    CAMERAS,
+    LATER,
+    PEOPLE,
+    PROFILES,
+    STARTS,
+    TABLES,
+    current_database,
+    using,
+)
 from amber_thicket.store.trouble import DAMAGED_DATABASE, NEWER, NO_DATABASE, UNWRITABLE, folder_trouble
 
 FILE = "thicket.sqlite3"
@@ -49,11 +59,23 @@ def _cards(database: SqliteDatabase) -> None:
     database.create_tables(STARTS, safe=True)
 
 
+def _batches(database: SqliteDatabase) -> None:
+    database.create_tables(BATCHES, safe=True)
+
+
 # Below so much room the database cannot make the files it works with.
 _LEAST_ROOM = 1_000_000
 
 # Each brings the tables from its position to the next; never change one that has been released.
-MIGRATIONS: tuple[Callable[[SqliteDatabase], None], ...] = (_first, _snapshots, _people, _cameras, _profiles, _cards)
+MIGRATIONS: tuple[Callable[[SqliteDatabase], None], ...] = (
+    _first,
+    _snapshots,
+    _people,
+    _cameras,
+    _profiles,
+    _cards,
+    _batches,
+)
 
 
 def open_database(folder: Path) -> SqliteDatabase:

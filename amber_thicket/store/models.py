@@ -185,6 +185,26 @@ class Start(Base):
     created = FloatField(default=time.time)
 
 
+class Batch(Base):
+    """Materials that were settled and packed in one go. asked: how, as they were begun."""
+
+    id = AutoField()
+    name = CharField()
+    asked = JsonField(default=dict)
+    created = FloatField(default=time.time)
+
+
+class BatchRow(Base):
+    """A material of a batch, with the job that does it. head: the state that came of it, and was packed; null until
+    then, and where the material was changed meanwhile."""
+
+    id = AutoField()
+    batch = ForeignKeyField(Batch, backref="rows", on_delete="CASCADE", index=True)
+    material = ForeignKeyField(Material, backref="batch_rows", on_delete="CASCADE", index=True)
+    job = ForeignKeyField(Job, null=True, on_delete="SET NULL", index=True)
+    head = IntegerField(null=True)
+
+
 class Token(Base):
     """An access token of one person. digest: its SHA-256; the token itself is kept nowhere."""
 
@@ -200,3 +220,4 @@ PEOPLE = (Token,)
 CAMERAS = (CameraProfile,)
 PROFILES = (KeptProfile,)
 STARTS = (Start,)
+BATCHES = (Batch, BatchRow)

@@ -85,6 +85,17 @@ class StillPayload(MaterialToPack):
     paths: int = Field(default=64, ge=1, le=1024)
 
 
+class BatchPayload(MaterialToPack):
+    """A material of a batch: what is suggested for it is taken, then it is checked and packed. profile, size: of the
+    pack, where they are not the material's own."""
+
+    kind: Literal["batch"] = "batch"
+    file: str
+    suggested: Literal["sure", "all", "none"] = "sure"
+    profile: str = ""
+    size: int = 0
+
+
 class PackedFile(BaseModel):
     """One file of a pack, as its manifest says it; pictures have a size, bits and an encoding."""
 
@@ -115,6 +126,28 @@ class PackResult(Work):
     files: tuple[PackedFile, ...]
     failed: tuple[NotPacked, ...] = ()
     expired: bool = False
+
+
+class BatchFinding(Work):
+    """A rule that is not met, or cannot be told, or has something to say. map: the role it is about."""
+
+    rule: str
+    title: str
+    level: str
+    map: str = ""
+    measured: str
+    limit: str
+
+
+class BatchResult(PackResult):
+    """changes: settings that were taken, on the material as it was. told: what was decided, each with its reason.
+    findings: of the check, gravest first, without what passed. thumbnail: blob of a small picture. seconds: it took."""
+
+    changes: dict[str, Any] = Field(default_factory=dict)
+    told: tuple[str, ...] = ()
+    findings: tuple[BatchFinding, ...] = ()
+    thumbnail: str = ""
+    seconds: float = 0.0
 
 
 class CandidateFinding(Work):
@@ -154,19 +187,21 @@ class StillResult(Work):
     expired: bool = False
 
 
-Payload = PackPayload | PackSeveralPayload | GeneratePayload | StillPayload
-Result = PackResult | GenerateResult | StillResult
+Payload = PackPayload | PackSeveralPayload | GeneratePayload | StillPayload | BatchPayload
+Result = PackResult | GenerateResult | StillResult | BatchResult
 _PAYLOADS: dict[str, type[Work]] = {
     "pack": PackPayload,
     "pack_several": PackSeveralPayload,
     "generate": GeneratePayload,
     "still": StillPayload,
+    "batch": BatchPayload,
 }
 _RESULTS: dict[str, type[Work]] = {
     "pack": PackResult,
     "pack_several": PackResult,
     "generate": GenerateResult,
     "still": StillResult,
+    "batch": BatchResult,
 }
 
 

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import atexit
+import logging
 import re
 from collections.abc import Sequence
 from dataclasses import asdict
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -30,15 +32,17 @@ from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.jobs.manager import JobManager, worker_command
 from amber_thicket.jobs.queue import open_queue
 from amber_thicket.service import answers
+from amber_thicket.service.batches import settled
 from amber_thicket.service.library import Library
 from amber_thicket.service.tokens import owner_of_token
 from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import hold_open, open_database
 from amber_thicket.store.disk import Disk
 from amber_thicket.store.lock import FolderLock
-from amber_thicket.store.models import stop_using, use
+from amber_thicket.store.models import Job, stop_using, use
 from amber_thicket.web import (
     audit,
+    batches,
     by_eye,
     cameras,
     errors,
@@ -70,6 +74,7 @@ from amber_thicket.web.metrics import Metrics
 from amber_thicket.web.openapi import description
 from amber_thicket.web.services import Services
 
+log = logging.getLogger(__name__)
 PAGE = Path(__file__).parent / "page"
 _USING = "amber_thicket.using"
 
@@ -85,6 +90,16 @@ def create_app(config: Config, *, log_options: Sequence[str] = ()) -> Flask:
     except BaseException:
         lock.release()
         raise
+
+
+def _follow_up(library: Library, events: Events, job: Job) -> None:
+    """What a job that is done changes in the library. Whatever goes wrong here stops no other job."""
+    try:
+        material = settled(library, job)
+        if material:
+            events.announce("material", {"id": material, "revision": library.get(material).revision})
+    except Exception:
+        log.exception("what job %s came to was not kept", job.id)
 
 
 def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
@@ -105,6 +120,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     jobs = JobManager(
         config.folder, database, queue, events.announce, worker_command=command, queue_url=config.queue_url
     )
+    jobs.on_done = partial(_follow_up, library, events)
     door = Guard(config, owner_of_token)
     keeping = Housekeeping(library, disk, days=config.keep_days, most_bytes=config.keep_bytes)
     metrics = Metrics()
@@ -120,6 +136,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     errors.handle_errors(app)
     for blueprint in (
         audit.blueprint,
+        batches.blueprint,
         generate.blueprint,
         health.blueprint,
         lights.blueprint,
@@ -233,7 +250,7 @@ def _role(role: Role) -> dict[str, Any]:
 
 
 # The places of the page; frontend/src/app/router.ts knows the same.
-_PAGES = re.compile(r"|audit|words|space|m/[\w-]{1,64}")
+_PAGES = re.compile(r"|audit|words|space|batch/\d{1,9}|m/[\w-]{1,64}")
 
 
 def _asset(name: str) -> Response:

@@ -10,7 +10,7 @@ from pathlib import Path
 from amber_thicket.service.space import delete_for_good
 from amber_thicket.store import cards
 from amber_thicket.store.cards import Card, Wish
-from amber_thicket.store.database import FILE, MIGRATIONS, open_database
+from amber_thicket.store.database import FILE, open_database
 from amber_thicket.store.models import Material, Step, using
 from tests.support import encoded, photograph, temporary_library
 
@@ -160,10 +160,10 @@ class Before(unittest.TestCase):
             database.close()
             # As the release before left it.
             with sqlite3.connect(Path(folder) / FILE) as opened:
-                for table in ("words", "card", "label", "start"):
+                for table in ("words", "card", "label", "start", "batchrow", "batch"):
                     opened.execute(f"DROP TABLE {table}")
                 opened.execute("DROP INDEX material_listed")
-                opened.execute(f"PRAGMA user_version = {len(MIGRATIONS) - 1}")
+                opened.execute("PRAGMA user_version = 5")
             database = open_database(Path(folder))
             with using(database):
                 found = cards.find(database, Wish(words="roof"), "newest", 0, 9)

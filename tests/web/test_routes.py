@@ -9,6 +9,7 @@ import re
 import zipfile
 from pathlib import Path
 from typing import Any, ClassVar
+from xml.etree import ElementTree
 
 import cv2
 import imagecodecs
@@ -24,7 +25,7 @@ from amber_thicket.standins.capture_rig.handheld import Hand, seen_by
 from amber_thicket.standins.capture_rig.scanned import ply_bytes, scanned
 from amber_thicket.web import openapi, typescript
 from tests.lightset import shot
-from tests.support import encoded, photograph, retry, rig_surface, stroke
+from tests.support import encoded, photograph, retry, rig_surface, stroke, wall
 from tests.web.test_app import AppTest
 
 GREY = encoded(np.full((256, 256, 3), 128, np.uint8))
@@ -362,6 +363,59 @@ class RoutesTest(AppTest):
         self.ask("POST", "/api/bundles", data=bundle[:-100], status=415)
         copy = self.ask("POST", f"/api/materials/{one['id']}/duplicate")
         self.assertEqual((copy["name"], copy["thumbnail"] is None), ("roof copy", False))
+
+    def test_a_batch(self) -> None:
+        bricks = wall()[:550, :560]
+        made = [
+            self.imported(encoded(encode_srgb8(bricks)), "wall.png"), self.bring(TINTED, "flat.png"), self.bring(GREY, "gone.png"),
+        ]  # fmt: skip
+        ids = [one["id"] for one in made]
+        # One whose capture is damaged fails alone.
+        source = self.services.library.get(ids[2]).source
+        self.services.library.blobs.path(source["blob"]).write_bytes(b"damaged")
+        wanted = {"materials": ids, "size": 256, "profile": "gltf"}
+        self.ask("POST", "/api/batches", json={**wanted, "profile": "nobody's"}, status=422)
+        self.ask("POST", "/api/batches", json={**wanted, "size": 300}, status=422)
+        batch = self.ask("POST", "/api/batches", json=wanted)
+        at = f"/api/batches/{batch['id']}"
+        self.assertEqual((batch["name"], batch["asked"]), ("3 materials", {"suggested": "sure", "profile": "gltf", "size": 256}))  # fmt: skip
+        retry(lambda: self.ask("GET", at)["left"] == 0, 120)
+        told = self.ask("GET", at)
+        rows = {row["material"]: row for row in told["rows"]}
+        self.assertEqual(told["rows"][0]["state"], "failed")
+        self.assertEqual(rows[ids[2]]["state"], "failed")
+        self.assertIn(rows[ids[0]]["state"], ("passed", "attention", "blocked"))
+        # What is suggested for sure is one step, which undo takes back, and is packed as it is.
+        first = self.ask("GET", f"/api/materials/{ids[0]}")
+        self.assertEqual(first["undo"], "Taken by a batch")
+        self.assertEqual(first["recipe"]["operations"]["tile.join"]["method"], "joints")
+        self.assertEqual(self.ask("GET", f"/api/materials/{ids[1]}")["undo"] == "Taken by a batch", False)
+        states = {card["id"]: card["state"] for card in self.ask("GET", "/api/library")["cards"]}
+        self.assertEqual([states[id] for id in ids[:2]], ["packed", "packed"])
+        with zipfile.ZipFile(io.BytesIO(self.ask("GET", f"{at}/packs.zip").data)) as archive:
+            names = archive.namelist()
+            manifest = json.loads(archive.read("wall/wall_manifest.json"))
+        self.assertEqual({name.split("/")[0] for name in names}, {"wall", "flat"})
+        self.assertEqual((manifest["profile"], manifest["size_px"]), ("gltf", [256, 256]))
+        # The report in its three shapes; what is open is linked to.
+        page = self.ask("GET", f"{at}/report.html").text
+        self.assertIn(f"/m/{ids[0]}#check", page)
+        self.assertEqual(self.ask("GET", f"{at}/report.json")["materials"][0]["state"], "failed")
+        suite = ElementTree.fromstring(self.ask("GET", f"{at}/report.xml").data)
+        self.assertEqual((suite.get("tests"), suite.get("errors")), ("3", "1"))
+        # Going on does what is missing alone: the damaged one, and what was changed since.
+        jobs = {row["material"]: row["job"] for row in told["rows"]}
+        flat = self.ask("GET", f"/api/materials/{ids[1]}")
+        self.change(flat, {"response.roughness.centre": 0.3})
+        self.assertTrue(next(row for row in self.ask("GET", at)["rows"] if row["material"] == ids[1])["changed_since"])
+        self.ask("POST", f"{at}/resume")
+        retry(lambda: self.ask("GET", at)["left"] == 0, 120)
+        again = {row["material"]: row for row in self.ask("GET", at)["rows"]}
+        self.assertEqual([again[id]["job"] == jobs[id] for id in ids], [True, False, False])
+        self.assertFalse(again[ids[1]]["changed_since"])
+        self.assertEqual(self.ask("POST", f"{at}/cancel")["left"], 0)
+        self.assertEqual(self.ask("GET", "/api/batches")[0]["counts"]["failed"], 1)
+        self.ask("GET", "/api/batches/99", status=404)
 
     def test_more_files_and_where_they_lie(self) -> None:
         material = self.bring(encoded(photograph("gravel")), "gravel.png")

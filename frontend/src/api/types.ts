@@ -404,6 +404,83 @@ export interface AuditedSet {
   files: AuditedFile[];
   findings: AuditFinding[];
 }
+/** Many materials settled, checked and packed; those that need a hand come first. left: not done yet. */
+export interface Batch {
+  id: number;
+  name: string;
+  created: number;
+  asked: BatchAsked;
+  rows: BatchedMaterial[];
+  left: number;
+  seconds_left: number | null;
+}
+export interface BatchAsked {
+  suggested: "sure" | "all" | "none";
+  profile: string;
+  size: number;
+}
+/** counts: how many materials are in each state. */
+export interface BatchBrief {
+  id: number;
+  name: string;
+  created: number;
+  counts: Record<string, number>;
+}
+/** A rule that is not met, or cannot be told, or has something to say. map: the role it is about. */
+export interface BatchFinding {
+  rule: string;
+  title: string;
+  level: string;
+  map?: string;
+  measured: string;
+  limit: string;
+}
+/** changes: settings that were taken, on the material as it was. told: what was decided, each with its reason. findings: of the check, gravest first, without what passed. thumbnail: blob of a small picture. seconds: it took. */
+export interface BatchResult {
+  blob?: string;
+  bytes: number;
+  file: string;
+  files: PackedFile[];
+  failed?: NotPacked[];
+  expired?: boolean;
+  changes?: Record<string, unknown>;
+  told?: string[];
+  findings?: BatchFinding[];
+  thumbnail?: string;
+  seconds?: number;
+}
+/** Materials to settle, check and pack. suggested: what is taken of what the program suggests. profile, size: of the packs; "" and 0 for each its own. */
+export interface BatchWanted {
+  materials: string[];
+  suggested?: "sure" | "all" | "none";
+  profile?: string;
+  size?: number;
+  name?: string;
+}
+export interface BatchedFinding {
+  rule: string;
+  title: string;
+  level: Level;
+  map: string;
+  measured: string;
+  limit: string;
+}
+/** What came of a material of a batch. told: what was decided, each with its reason. kept: its pack can be fetched. changed_since: it is not the state that was packed any more. */
+export interface BatchedMaterial {
+  material: string;
+  name: string;
+  thumbnail: string | null;
+  job: string;
+  state: "waiting" | "running" | "failed" | "cancelled" | "blocked" | "attention" | "passed";
+  message: string;
+  progress: number;
+  told: string[];
+  findings: BatchedFinding[];
+  bytes: number;
+  seconds: number;
+  kept: boolean;
+  changed_since: boolean;
+}
 /** A file that came with a scan. */
 export interface BesideFile {
   blob: string;
@@ -829,7 +906,7 @@ export interface Job {
   state: "queued" | "running" | "done" | "failed" | "cancelled";
   progress: number;
   message: string;
-  result: PackResult | GenerateResult | StillResult | null;
+  result: BatchResult | PackResult | GenerateResult | StillResult | null;
   attempt: number;
   created: number;
 }

@@ -2,6 +2,7 @@ import { useCallback, useEffect } from "react";
 import { AuditPage } from "../audit/AuditPage";
 import { Bench } from "../editor/Bench";
 import { GeneratePage } from "../generate/GeneratePage";
+import { BatchPage } from "../library/BatchPage";
 import { Library } from "../library/Library";
 import { SpacePage } from "../library/SpacePage";
 import { loadJobs, takeJob } from "../pack/jobs";
@@ -11,7 +12,7 @@ import { KeysPage } from "./KeysPage";
 import { usePlace } from "./router";
 
 export function App() {
-  const { material, audit, words, space } = usePlace();
+  const { material, audit, words, space, batch } = usePlace();
   useEffect(() => {
     loadJobs().catch(tellProblem);
   }, []);
@@ -28,6 +29,8 @@ export function App() {
         <GeneratePage />
       ) : space ? (
         <SpacePage />
+      ) : batch ? (
+        <BatchPage key={batch} id={batch} />
       ) : material ? (
         <Bench id={material} />
       ) : (

@@ -1,4 +1,4 @@
-/** Five places: the library at /, a material's bench at /m/ID, the audit at /audit, pictures from words at /words, what takes room at /space. */
+/** Six places: the library at /, a material's bench at /m/ID (at a stage: /m/ID#stage), a batch at /batch/N, the audit at /audit, pictures from words at /words, what takes room at /space. */
 import { create } from "zustand";
 
 interface Place {
@@ -6,6 +6,7 @@ interface Place {
   audit: boolean;
   words: boolean;
   space: boolean;
+  batch: number | null;
 }
 
 const placeOf = (path: string): Place => ({
@@ -13,6 +14,7 @@ const placeOf = (path: string): Place => ({
   audit: path === "/audit",
   words: path === "/words",
   space: path === "/space",
+  batch: Number(/^\/batch\/(\d+)$/.exec(path)?.[1]) || null,
 });
 
 export const usePlace = create<Place>(() => placeOf(location.pathname));
@@ -20,8 +22,8 @@ export const usePlace = create<Place>(() => placeOf(location.pathname));
 export const go = (material: string | null) => goTo(material ? `/m/${material}` : "/");
 
 export function goTo(path: string) {
-  if (path !== location.pathname) history.pushState(null, "", path);
-  usePlace.setState(placeOf(path));
+  if (path !== location.pathname + location.hash) history.pushState(null, "", path);
+  usePlace.setState(placeOf(path.replace(/#.*/, "")));
 }
 
 addEventListener("popstate", () => usePlace.setState(placeOf(location.pathname)));

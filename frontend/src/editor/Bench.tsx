@@ -1,5 +1,6 @@
 /** One material open: stages, two views, settings, readout. */
 import { memo, useCallback, useDeferredValue, useEffect } from "react";
+import type { StageId } from "../api/types";
 import { go } from "../app/router";
 import { useAnnounced } from "../app/events";
 import { useKeys } from "../app/keys";
@@ -8,7 +9,8 @@ import { filesOf } from "../library/dropped";
 import { Panel } from "../stages/Panel";
 import { Button } from "../ui/Button";
 import { Pane } from "../views/Pane";
-import { useViews } from "../views/state";
+import { STAGE_NAMES } from "../views/names";
+import { openStage, useViews } from "../views/state";
 import { Views } from "../views/Views";
 import { heardOf } from "./busy";
 import { Readout } from "./Readout";
@@ -33,6 +35,9 @@ export function Bench({ id }: { id: string }) {
   useEffect(() => () => useViews.setState({ whole: false }), []);
   useEffect(() => {
     openMaterial(id).catch(tellProblem);
+    // Who was sent here by a report sees what it is about.
+    const stage = location.hash.slice(1);
+    if (stage in STAGE_NAMES) openStage(stage as StageId);
   }, [id]);
   useAnnounced(
     "material",

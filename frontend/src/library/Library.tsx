@@ -1,5 +1,5 @@
 /** All materials; drop captures anywhere to add them. */
-import { Archive, CheckCheck, HardDrive, Plus, Search, SearchCheck } from "lucide-react";
+import { Archive, CheckCheck, HardDrive, ListChecks, Plus, Search, SearchCheck } from "lucide-react";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api } from "../api/client";
@@ -33,6 +33,7 @@ export function Library() {
     queryFn: ({ signal }) => api.library(query, 0, 1, signal),
     placeholderData: keepPreviousData,
   });
+  const batches = useQuery({ queryKey: ["batches"], queryFn: api.batches }).data ?? [];
   const refresh = useCallback(() => void queries.invalidateQueries({ queryKey: ["library"] }), [queries]);
   useAnnounced("library", refresh);
   useAnnounced("material", refresh);
@@ -92,6 +93,11 @@ export function Library() {
             onClick={() => goTo("/space")}
           >
             <HardDrive size={14} /> Space
+          </Button>
+        )}
+        {batches.length > 0 && (
+          <Button look="quiet" title="What batches came to" onClick={() => goTo(`/batch/${batches[0]!.id}`)}>
+            <ListChecks size={14} /> Batches
           </Button>
         )}
         <Button

@@ -1,5 +1,16 @@
 /** What is done with several materials at once: packed, laid out on one sheet, given settings or tags, put aside. */
-import { Archive, ArchiveRestore, ArrowRightLeft, Download, LayoutGrid, Package, Tag, Trash2, X } from "lucide-react";
+import {
+  Archive,
+  ArchiveRestore,
+  ArrowRightLeft,
+  Download,
+  LayoutGrid,
+  ListChecks,
+  Package,
+  Tag,
+  Trash2,
+  X,
+} from "lucide-react";
 import { useState } from "react";
 import { api } from "../api/client";
 import type { Job } from "../api/types";
@@ -8,6 +19,7 @@ import { packed, takeJob, useJobs } from "../pack/jobs";
 import { Button } from "../ui/Button";
 import { Pick } from "../ui/Pick";
 import { tell, tellProblem } from "../ui/notices";
+import { BatchDialog } from "./BatchDialog";
 import { CarryDialog } from "./Carry";
 import { useChosen } from "./chosen";
 import { DeleteMany } from "./DeleteForGood";
@@ -19,7 +31,7 @@ const SIDES = [1024, 2048, 4096].map((side) => ({ value: String(side), label: `$
 export function Together({ onChanged }: { onChanged: () => void }) {
   const { ids, job: id } = useChosen();
   const archived = useWish((state) => state.archived);
-  const [asking, setAsking] = useState<"carry" | "labels" | "delete" | null>(null);
+  const [asking, setAsking] = useState<"batch" | "carry" | "labels" | "delete" | null>(null);
   const job = useJobs((state) => state.jobs.find((one) => one.id === id));
   const [side, setSide] = useState("2048");
   const [busy, setBusy] = useState(false);
@@ -70,6 +82,13 @@ export function Together({ onChanged }: { onChanged: () => void }) {
           <Button look="main" disabled={none} onClick={() => void pack()}>
             <Package size={14} /> Pack together
           </Button>
+          <Button
+            disabled={none}
+            title="Settled by what is suggested, checked and packed, with one report"
+            onClick={() => setAsking("batch")}
+          >
+            <ListChecks size={14} /> Batch
+          </Button>
           <Button disabled={none} onClick={() => setAsking("carry")}>
             <ArrowRightLeft size={14} /> Carry settings
           </Button>
@@ -113,6 +132,7 @@ export function Together({ onChanged }: { onChanged: () => void }) {
       ) : (
         job && <Running job={job} />
       )}
+      {asking === "batch" && <BatchDialog materials={chosen} onClose={() => setAsking(null)} />}
       {asking === "carry" && <CarryDialog targets={chosen} onClose={() => setAsking(null)} onChanged={onChanged} />}
       {asking === "labels" && <LabelMany materials={chosen} onClose={() => setAsking(null)} onChanged={onChanged} />}
       {asking === "delete" && (
