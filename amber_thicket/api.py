@@ -26,6 +26,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Literal
 
+from amber_thicket.audit_rules import Wishes, judge, own_rules
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.pack.profiles import profile_named
@@ -33,6 +34,7 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.core.recipe import from_json
 from amber_thicket.core.registry import catalogue
 from amber_thicket.errors import NotFound, ThicketError
+from amber_thicket.formats.picture import read_picture
 from amber_thicket.service import audit as audits
 from amber_thicket.service.bake import check, pack
 from amber_thicket.service.from_paths import (
@@ -59,6 +61,7 @@ __all__ = [
     "merged",
     "open_maps",
     "open_photo",
+    "read_file",
     "repair",
     "scan",
     "settings",
@@ -250,25 +253,43 @@ class _Audited:
 def _audited(paths: Iterable[PathLike], profile: str) -> _Audited:
     contents: dict[str, bytes] = {}
     files, refused = [], []
+    lies: dict[str, str] = {}
     for path in paths:
         for name, data in audits.from_path(Path(path)):
+            where = Path(path) / name if Path(path).is_dir() else Path(path)
             for inside, content in audits.unpacked(name, data):
                 if isinstance(content, ThicketError):
                     refused.append({"file": inside, "why": content.message})
                     continue
                 given = audits.given_of(inside, content)
                 contents[given.blob] = content
+                lies[given.blob] = str(where) if inside == name else f"{where}/{inside}"
                 files.append(given)
     sets, unread = audits.audited(files, contents.__getitem__, profile_named(profile))
     if not sets:
         raise ThicketError("No picture was found to audit.", remedy="Give map files, a folder or a zip.")
-    return _Audited(sets, contents, audits.as_json(sets, refused + unread))
+    report = audits.as_json(sets, refused + unread)
+    for one in report["sets"]:
+        for file in one["files"]:
+            file["path"] = lies.get(file["blob"], file["file"])
+    return _Audited(sets, contents, report)
 
 
-def audit(*paths: PathLike, profile: str = "separate_y_plus") -> dict[str, Any]:
+def audit(
+    *paths: PathLike, profile: str = "separate_y_plus", wishes: Wishes | None = None, own: bool = True
+) -> dict[str, Any]:
     """What maps made elsewhere are, and what is wrong with them: files, a folder, or a zip. profile: what the receiver
-    wants. "level" is the worst of all. Raises ThicketError, UnreadableFile."""
-    return _audited(paths, profile).report
+    wants. wishes: of the asset repository (audit_rules.py); own: rules of installed packages are asked as well. "level"
+    is the worst of all. Raises ThicketError, UnreadableFile."""
+    wishes = wishes or Wishes()
+    found = _audited(paths, wishes.profile or profile)
+    judge(found.report, wishes, found.contents, own_rules() if own else {})
+    return found.report
+
+
+def read_file(data: bytes, name: str = "file") -> Pixels:
+    """A picture's bytes as stored numbers in [0, 1], (H, W, 3) float32. Raises UnreadableFile, TooLarge."""
+    return read_picture(data, name, as_stored=True).pixels
 
 
 def repair(*paths: PathLike, into: PathLike, profile: str = "separate_y_plus") -> dict[str, Any]:

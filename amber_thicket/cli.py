@@ -15,7 +15,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from amber_thicket import __version__, admin
+from amber_thicket import __version__, admin, pipelines
 from amber_thicket.blocks import keep_blocks
 from amber_thicket.errors import BadSetting, FolderTrouble, ThicketError
 
@@ -35,14 +35,21 @@ def parser() -> argparse.ArgumentParser:
     """All commands and their options."""
     top = argparse.ArgumentParser(prog="amber-thicket", description="Photographs in; checked, tileable map sets out.")
     top.add_argument("--version", action="version", version=__version__)
+    top.epilog = "COMMAND --help tells of each; amber-thicket.toml sets defaults (see the guide, Pipelines)."
     commands = top.add_subparsers(dest="command", required=True)
 
-    bake = commands.add_parser("bake", help="make a map set from one photograph, or from existing maps")
+    bake = commands.add_parser(
+        "bake",
+        help="make a map set from one photograph, or from existing maps",
+        epilog="examples: amber-thicket bake wall.jpg --out maps --size 2048\n"
+        "          cat wall.jpg | amber-thicket bake - --name wall --out maps --recipe wall_manifest.json",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
     bake.add_argument(
         "source",
         type=Path,
         nargs="+",
-        help="a photograph, or all maps of one surface (files, or the folder they are in)",
+        help="a photograph, or all maps of one surface (files, or the folder they are in); - for standard input",
     )
     _packing(bake)
     bake.add_argument(
@@ -51,14 +58,10 @@ def parser() -> argparse.ArgumentParser:
         default="none",
         help="take what the program suggests: corners, the method of tiling",
     )
-    bake.add_argument("--recipe", type=Path, help="a recipe file (JSON)")
+    bake.add_argument(
+        "--recipe", type=Path, help="a recipe file (JSON), or the manifest of a pack; - for standard input"
+    )
     bake.add_argument("--json", action="store_true", help="print the manifest")
-
-    audit = commands.add_parser("audit", help="say what maps made elsewhere are and what is wrong with them")
-    audit.add_argument("path", type=Path, nargs="+", help="files, a folder, or a zip")
-    audit.add_argument("--profile", default="separate_y_plus", help="what the receiver wants; see settings")
-    audit.add_argument("--json", action="store_true", help="print the report as JSON")
-    audit.add_argument("--repair", type=Path, metavar="DIR", help="folder for a repaired set; made when missing")
 
     lights = commands.add_parser("light-set", help="make maps from photographs under a ring of lamps, in order")
     lights.add_argument("files", type=Path, nargs="+", help="3 to 32 photographs, in the order of their lamps")
@@ -96,6 +99,8 @@ def parser() -> argparse.ArgumentParser:
     batch.add_argument("sources", type=Path, nargs="+", metavar="FOLDER|FILE", help="folders, and pictures")
     batch.add_argument("--out", type=Path, required=True, help="folder for the results, one folder a surface")
     batch.add_argument("--recipe", type=Path, help="a recipe file (JSON) that photographs and map sets begin with")
+    batch.add_argument("--start", metavar="NAME", help="a start of the library they begin with, by its name")
+    _data(batch)
     batch.add_argument(
         "--profile", action="append", default=[], help="profile of the packs; may be given several times"
     )
@@ -109,6 +114,7 @@ def parser() -> argparse.ArgumentParser:
 
     settings = commands.add_parser("settings", help="list every operation and setting")
     settings.add_argument("--json", action="store_true")
+    settings.add_argument("--schema", action="store_true", help="the JSON Schema of recipes")
 
     for name, text in (("serve", "start the program"), ("demo", "start it with the demo library")):
         _serving(commands.add_parser(name, help=text))
@@ -119,6 +125,7 @@ def parser() -> argparse.ArgumentParser:
     worker.add_argument("--parent", type=int, help=argparse.SUPPRESS)
     _logging(worker)
 
+    pipelines.add_commands(commands, _data)
     admin.add_commands(commands, _data)
     return top
 
@@ -158,12 +165,17 @@ def _packing(command: argparse.ArgumentParser) -> None:
     command.add_argument("--profile", help="profile of the pack; see settings")
     command.add_argument("--set", dest="changes", action="append", default=[], metavar="STAGE.OPERATION.SETTING=VALUE")
     command.add_argument("--name", help="start of the file names; the first file's name when left out")
+    command.add_argument("--quiet", action="store_true", help="tell nothing while it goes on")
 
 
 def main(arguments: list[str] | None = None) -> int:
     """Returns the exit code: 0 well, 1 when the check blocks, 2 for errors; of audit 0 clean, 1 attention, 2 blocked,
     3 for errors."""
-    options = parser().parse_args(arguments)
+    try:
+        options = _parsed(arguments)
+    except ThicketError as error:
+        print(f"{error.message} {error.remedy}".strip(), file=sys.stderr)
+        return 2
     keep_blocks()
     try:
         start_logging(getattr(options, "log_level", "warning"), getattr(options, "log_file", None))
@@ -172,7 +184,6 @@ def main(arguments: list[str] | None = None) -> int:
         return 2
     command = {
         "bake": _bake,
-        "audit": _audit,
         "light-set": _light_set,
         "walk-by": _walk_by,
         "scan": _scan,
@@ -181,6 +192,7 @@ def main(arguments: list[str] | None = None) -> int:
         "serve": _serve,
         "demo": _serve,
         "worker": _worker,
+        **pipelines.COMMANDS,
         **admin.COMMANDS,
     }
     try:
@@ -196,7 +208,32 @@ def main(arguments: list[str] | None = None) -> int:
         return error.exit_code
     except ThicketError as error:
         print(f"{error.message} {error.remedy}".strip(), file=sys.stderr)
-        return 3 if options.command == "audit" else 2
+    except OSError as error:
+        # A path that cannot be written, a disk that is full: whoever gave the command can do something about it.
+        where = f"{error.filename}: " if error.filename else ""
+        print(f"{where}{error.strerror or error}. Choose another place, or make room.", file=sys.stderr)
+    except MemoryError:
+        print("There is not enough memory for this size. Make it smaller, or one at a time.", file=sys.stderr)
+    except KeyboardInterrupt:
+        print("Called off.", file=sys.stderr)
+        return 130
+    return 3 if options.command == "audit" else 2
+
+
+def _parsed(arguments: list[str] | None) -> argparse.Namespace:
+    """The options of a command line, with the defaults that amber-thicket.toml sets. Raises BadSetting."""
+    top = parser()
+    commands = next(action for action in top._actions if isinstance(action, argparse._SubParsersAction))
+    for name, values in pipelines.defaults_of(commands.choices, Path.cwd()).items():
+        known = {action.dest: action for action in commands.choices[name]._actions if action.option_strings}
+        for key, value in values.items():
+            action = known.get(key.replace("-", "_"))
+            if action is None or action.dest == "help":
+                names = ", ".join(sorted(dest.replace("_", "-") for dest in known if dest != "help"))
+                raise BadSetting(f"amber-thicket.toml: [{name}] has no “{key}”.", remedy=f"Known: {names}.")
+            action.required = False
+            commands.choices[name].set_defaults(**{action.dest: action.type(value) if callable(action.type) else value})
+    return top.parse_args(arguments)
 
 
 def _value(text: str) -> Any:
@@ -234,12 +271,12 @@ def changes_from(options: argparse.Namespace) -> dict[str, Any]:
 def _bake(options: argparse.Namespace) -> int:
     from amber_thicket import api
 
-    recipe = options.recipe.read_text() if options.recipe else None
+    recipe = pipelines.read_text(options.recipe, "recipe") if options.recipe else None
     changes = changes_from(options)
-    material = api.open_maps(options.source, changes, recipe=recipe)
+    material = api.open_maps(pipelines.with_standard_input(options.source), changes, recipe=recipe)
     if len(material.evaluation.files) == 1:
         material = material.suggested(options.suggested, changes)
-    for note in material.notes:
+    for note in material.notes if not options.quiet else ():
         print(note, file=sys.stderr)
     return _written(material, options)
 
@@ -248,8 +285,8 @@ def _written(material: Material, options: argparse.Namespace) -> int:
     """Bake into the folder; the exit code."""
     from amber_thicket import api
 
-    tell: Callable[[Path], None] = (lambda path: None) if options.json else print
-    manifest = api.bake(material, options.out, name=options.name, on_file=tell)
+    tell: Callable[[Path], None] = (lambda path: None) if options.json or options.quiet else print
+    manifest = api.bake(material, options.out, name=options.name, on_file=tell, report=_progress(options.quiet))
     if options.json:
         found = {options.command.replace("-", "_"): material.found} if material.found else {}
         print(json.dumps(found | manifest, indent=2))
@@ -257,6 +294,18 @@ def _written(material: Material, options: argparse.Namespace) -> int:
     for found in blocked:
         print(f"blocked: {found['rule']} {found['map'] or ''}: {found['measured']} ({found['limit']})", file=sys.stderr)
     return 1 if blocked else 0
+
+
+def _progress(quiet: bool) -> Callable[[float, str], None]:
+    """Tells how far something is, on one line of a terminal's standard error; nothing where nobody watches."""
+    if quiet or not sys.stderr.isatty():
+        return lambda share, what: None
+
+    def told(share: float, what: str) -> None:
+        end = "\n" if share >= 1 else ""
+        print(f"\r\033[K{share:4.0%} {what}", end=end, file=sys.stderr, flush=True)
+
+    return told
 
 
 def _light_set(options: argparse.Namespace) -> int:
@@ -295,9 +344,7 @@ def _batch(options: argparse.Namespace) -> int:
     except ValueError:
         raise BadSetting(f"--sizes cannot be {options.sizes!r}.", remedy="As in --sizes 4096,2048.") from None
     profiles, options.profile = tuple(options.profile), ""
-    wanted = batch.Wanted(
-        changes_from(options), options.recipe.read_text() if options.recipe else "", profiles, sizes, options.suggested
-    )
+    wanted = batch.Wanted(changes_from(options), _begun_with(options), profiles, sizes, options.suggested)
     groups = batch.grouped(options.sources)
     began, done = time.monotonic(), 0
 
@@ -323,6 +370,17 @@ def _batch(options: argparse.Namespace) -> int:
     print(batch_report.counted(outcomes))
     states = {one.state for one in outcomes}
     return 2 if "failed" in states else 1 if "blocked" in states else 0
+
+
+def _begun_with(options: argparse.Namespace) -> str:
+    """The text of the recipe a batch begins with, "" for none. Raises UnreadableFile, NotFound, BadSetting."""
+    if options.recipe and options.start:
+        raise BadSetting("Give --recipe or --start, not both.")
+    if options.start:
+        from amber_thicket.service.starts import recipe_in
+
+        return json.dumps(recipe_in(options.data or data_folder("library"), options.start))
+    return pipelines.read_text(options.recipe, "recipe") if options.recipe else ""
 
 
 def _numbers(option: str, text: str, count: int) -> tuple[float, ...]:
@@ -356,39 +414,15 @@ def _scan(options: argparse.Namespace) -> int:
     return _written(material, options)
 
 
-def _audit(options: argparse.Namespace) -> int:
-    from amber_thicket import api
-
-    if options.repair:
-        report = api.repair(*options.path, into=options.repair, profile=options.profile)
-    else:
-        report = api.audit(*options.path, profile=options.profile)
-    print(json.dumps(report, indent=2, ensure_ascii=False) if options.json else _report_text(report))
-    return {"blocked": 2, "attention": 1, "unknown": 1}.get(report["level"], 0)
-
-
-def _report_text(report: dict[str, Any]) -> str:
-    lines = []
-    for one in report["sets"]:
-        lines.append(f"{one['name']}: {one['level']}")
-        for file in one["files"]:
-            width, height = file["size"]
-            depth = "float" if file["floating"] else f"{file['bits']} bit"
-            lines.append(
-                f"  {file['file']}: {file['role'] or 'not known'}, {width} × {height}, {depth}, {file['encoding']}"
-            )
-            for finding in file["findings"]:
-                mend = f" Repair: {finding['repair']}" if finding["repair"] else ""
-                lines.append(f"    {finding['level']}: {finding['what']}{mend}")
-        lines += [f"  {finding['level']}: {finding['what']}" for finding in one["findings"]]
-    lines += [f"{row['file']}: left out. {row['why']}" for row in report["refused"]]
-    return "\n".join(lines)
-
-
 def _settings(options: argparse.Namespace) -> int:
     from amber_thicket.core.registry import catalogue
 
     rows = catalogue()
+    if options.schema:
+        from amber_thicket.core.recipe_schema import recipe_schema
+
+        print(json.dumps(recipe_schema(), indent=2, ensure_ascii=False))
+        return 0
     if options.json:
         print(json.dumps({"operations": rows}, indent=2, ensure_ascii=False))
         return 0

@@ -259,7 +259,7 @@ def _batched(blobs: Blobs, line: JobLine, folder: Path, payload: BatchPayload) -
     )  # fmt: skip
     return BatchResult(
         **result.model_dump(exclude_unset=True), changes=taken.changes, told=taken.told, findings=findings,
-        thumbnail=thumbnail, seconds=round(time.monotonic() - began, 1),
+        thumbnail=thumbnail, tile_mm=manifest["tile_mm"] or 0.0, seconds=round(time.monotonic() - began, 1),
     )  # fmt: skip
 
 

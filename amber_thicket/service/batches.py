@@ -107,6 +107,7 @@ def settled(library: Library, job: Job) -> str:
     levels = [finding.level for finding in result.findings]
     cards.note_checked(id, head, levels.count("blocked") + levels.count("attention"), levels.count("unknown"))
     cards.note_packed(id, head)
+    cards.note_width(id, result.tile_mm)
     if result.thumbnail:
         library.keep_thumbnail(material, library.blobs.get(result.thumbnail))
     return id

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import contextlib
+import json
+import sqlite3
 import time
+from pathlib import Path
 from typing import Any
 
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.errors import NotFound, ThicketError
 from amber_thicket.service.carry import carry, fitting
 from amber_thicket.service.library import Library, clean_name
+from amber_thicket.store.database import FILE
 from amber_thicket.store.models import Material, Start
 
 MOST, _LONGEST_NOTE = 200, 2000
@@ -77,3 +82,17 @@ def begin(library: Library, material: Material, start: Start) -> Material:
         return material
     label = f"Begun with {start.name}"[:120]
     return library.edit(material.id, material.revision, found.changes, label=label, gesture="")
+
+
+def recipe_in(folder: Path, name: str) -> dict[str, Any]:
+    """The stored recipe of a start of a data folder, which may be in use. Raises NotFound naming those there are."""
+    try:
+        with contextlib.closing(sqlite3.connect(f"file:{folder / FILE}?mode=ro", uri=True, timeout=8)) as opened:
+            rows = dict(opened.execute("select name, recipe from start order by name").fetchall())
+    except sqlite3.Error:
+        raise NotFound(f"There is no library with starts in {folder}.", remedy="Name its folder with --data.") from None
+    if name not in rows:
+        known = ", ".join(f"“{one}”" for one in rows) or "none"
+        raise NotFound(f"There is no start “{name}”.", remedy=f"There are: {known}.")
+    found: dict[str, Any] = json.loads(rows[name])
+    return found

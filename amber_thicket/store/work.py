@@ -141,12 +141,14 @@ class BatchFinding(Work):
 
 class BatchResult(PackResult):
     """changes: settings that were taken, on the material as it was. told: what was decided, each with its reason.
-    findings: of the check, gravest first, without what passed. thumbnail: blob of a small picture. seconds: it took."""
+    findings: of the check, gravest first, without what passed. thumbnail: blob of a small picture. tile_mm: width of a
+    tile, 0 where nobody knows. seconds: it took."""
 
     changes: dict[str, Any] = Field(default_factory=dict)
     told: tuple[str, ...] = ()
     findings: tuple[BatchFinding, ...] = ()
     thumbnail: str = ""
+    tile_mm: float = 0.0
     seconds: float = 0.0
 
 

@@ -435,7 +435,7 @@ export interface BatchFinding {
   measured: string;
   limit: string;
 }
-/** changes: settings that were taken, on the material as it was. told: what was decided, each with its reason. findings: of the check, gravest first, without what passed. thumbnail: blob of a small picture. seconds: it took. */
+/** changes: settings that were taken, on the material as it was. told: what was decided, each with its reason. findings: of the check, gravest first, without what passed. thumbnail: blob of a small picture. tile_mm: width of a tile, 0 where nobody knows. seconds: it took. */
 export interface BatchResult {
   blob?: string;
   bytes: number;
@@ -447,6 +447,7 @@ export interface BatchResult {
   told?: string[];
   findings?: BatchFinding[];
   thumbnail?: string;
+  tile_mm?: number;
   seconds?: number;
 }
 /** Materials to settle, check and pack. suggested: what is taken of what the program suggests. profile, size: of the packs; "" and 0 for each its own. */
