@@ -144,6 +144,8 @@ def _serving(serve: argparse.ArgumentParser) -> None:
     serve.add_argument("--no-worker", action="store_true", help="start no worker of its own")
     serve.add_argument("--keep-days", type=float, default=30.0, metavar="N", help="how long results of packs are kept")
     serve.add_argument("--keep-gb", type=float, default=50.0, metavar="N", help="and how many gigabytes of them")
+    serve.add_argument("--watch", type=Path, metavar="DIR", help="a folder whose pictures become materials")
+    serve.add_argument("--watch-batch", action="store_true", help="and are settled, checked and packed at once")
     serve.add_argument("--memory", type=int, default=2000, metavar="MB", help="results kept in memory")
     serve.add_argument("--make-only", action="store_true", help=argparse.SUPPRESS)
     _logging(serve)
@@ -464,6 +466,8 @@ def _serve(options: argparse.Namespace) -> int:
     from amber_thicket.web.config import Config
     from amber_thicket.web.server import listen, serve
 
+    if options.watch and not options.watch.is_dir():
+        raise BadSetting(f"There is no folder {options.watch} to watch.", remedy="Make it, or name another.")
     loopback = options.host in ("127.0.0.1", "localhost", "::1") and not options.host_name
     token = None if loopback else os.environ.get("AMBER_THICKET_TOKEN") or secrets.token_urlsafe(24)
     config = Config(
@@ -480,6 +484,8 @@ def _serve(options: argparse.Namespace) -> int:
         keep_days=options.keep_days,
         keep_bytes=int(options.keep_gb * 1e9),
         memory=options.memory * 1_000_000,
+        watch=options.watch,
+        watch_batch=options.watch_batch,
         decode_apart=True,
     )
     listening = listen(config)

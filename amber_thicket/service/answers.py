@@ -325,6 +325,19 @@ class CarriedTo(Answer):
     revision: int
 
 
+class NotTaken(Answer):
+    files: str
+    why: str
+
+
+class Watched(Answer):
+    """A folder whose pictures become materials, "" for none. taken: how many did; refused: newest first."""
+
+    folder: str
+    taken: int
+    refused: tuple[NotTaken, ...]
+
+
 class BatchBrief(Answer):
     """counts: how many materials are in each state."""
 

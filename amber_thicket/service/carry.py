@@ -80,7 +80,9 @@ def carriable(recipe: Recipe) -> list[Carriable]:
             continue
         about = _about(path)
         step, (stage, _, _) = BY_ID[operation].label, path.partition(".")
-        label = f"{step}: {about['label']}" if about["label"] != step else step
+        # What finishes a map says which one by itself.
+        alone = about["label"] == step or operation.partition(".")[2].startswith("on_")
+        label = about["label"] if alone else f"{step}: {about['label']}"
         rows.append(Carriable(path, stage, label, _told(recipe.changed[operation][name], about), _bound(path)))
     order: list[str] = list(STAGES)
     return sorted(rows, key=lambda row: order.index(row.stage))

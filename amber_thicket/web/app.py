@@ -35,6 +35,7 @@ from amber_thicket.service import answers
 from amber_thicket.service.batches import settled
 from amber_thicket.service.library import Library
 from amber_thicket.service.tokens import owner_of_token
+from amber_thicket.service.watched import WatchedFolder
 from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import hold_open, open_database
 from amber_thicket.store.disk import Disk
@@ -61,6 +62,7 @@ from amber_thicket.web import (
     space,
     stills,
     walking,
+    watching,
 )
 from amber_thicket.web import jobs as jobs_routes
 from amber_thicket.web import library as library_routes
@@ -73,6 +75,7 @@ from amber_thicket.web.housekeeping import Housekeeping
 from amber_thicket.web.metrics import Metrics
 from amber_thicket.web.openapi import description
 from amber_thicket.web.services import Services
+from amber_thicket.web.watching import Watching
 
 log = logging.getLogger(__name__)
 PAGE = Path(__file__).parent / "page"
@@ -129,6 +132,9 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES
     app.url_map.converters["int"] = SmallNumber
     services = Services(config, library, jobs, events, door, disk, lock, keeping, metrics, held)
+    if config.watch:
+        watched = WatchedFolder(config.watch, config.folder / "watched.json")
+        services.watching = Watching(watched, library, jobs, events, batched=config.watch_batch)
     app.extensions["thicket"] = services
     _connect(app, database)
     metrics.watch(app, services)
@@ -156,11 +162,14 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
         profiles.blueprint,
         jobs_routes.blueprint,
         space.blueprint,
+        watching.blueprint,
     ):
         app.register_blueprint(blueprint)
     _about(app, config)
     jobs.start()
     keeping.start()
+    if services.watching:
+        services.watching.start()
     atexit.register(services.close)
     return app
 

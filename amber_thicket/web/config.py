@@ -16,7 +16,7 @@ class Config:
     queue_url: redis://… or None for SQLite. worker: start one. memory: bytes of results kept.
     keep_days, keep_bytes: how long, and how many, results of packs are kept. streams: most open event streams.
     decode_apart: read strangers' files in a process of their own. blobs: s3://bucket/prefix where stored files do not
-    lie in the folder."""
+    lie in the folder. watch: a folder whose pictures become materials; watch_batch: and are packed at once."""
 
     folder: Path
     host: str = "127.0.0.1"
@@ -34,6 +34,8 @@ class Config:
     streams: int = 2000
     decode_apart: bool = False
     blobs: str = ""
+    watch: Path | None = None
+    watch_batch: bool = False
 
     @property
     def loopback(self) -> bool:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, get_args
 
@@ -16,11 +15,10 @@ from amber_thicket.service.incoming import Brought
 from amber_thicket.service.library import clean_name
 from amber_thicket.service.settling import settle
 from amber_thicket.web.endpoint import Body, Query, endpoint
-from amber_thicket.web.materials import Import, announced, material_summary
+from amber_thicket.web.materials import Import, announced, material_summary, parts_of_request
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("incoming", __name__)
-_PART = 1 << 18
 MOST_FILES = 400
 
 
@@ -88,12 +86,6 @@ def brought(query: Import) -> Any:
         look = incoming.look_at_bytes(library, received.read(), received.name, name)
         library.blobs.keep(received)
         return {"blob": received.name, "file": name, "width": look.size[0], "height": look.size[1]}
-
-
-def parts_of_request() -> Iterator[bytes]:
-    """The request's body, a part at a time."""
-    while part := request.stream.read(_PART):
-        yield part
 
 
 @endpoint(blueprint, "POST", "/api/incoming/sort", answer=answers.Sorting, body=ToSort)

@@ -18,8 +18,8 @@ from amber_thicket.formats.scan import Scan
 from amber_thicket.service import answers, scanning
 from amber_thicket.service.library import clean_name
 from amber_thicket.web.endpoint import Query, endpoint
-from amber_thicket.web.incoming import BroughtFile, parts_of_request
-from amber_thicket.web.materials import material_summary
+from amber_thicket.web.incoming import BroughtFile
+from amber_thicket.web.materials import material_summary, parts_of_request
 from amber_thicket.web.services import services
 
 blueprint = Blueprint("scans", __name__)

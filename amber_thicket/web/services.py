@@ -10,7 +10,7 @@ from collections import OrderedDict
 from collections.abc import Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from flask import current_app
 
@@ -26,6 +26,9 @@ from amber_thicket.web.events import Events
 from amber_thicket.web.guard import Guard
 from amber_thicket.web.housekeeping import Housekeeping
 from amber_thicket.web.metrics import Metrics
+
+if TYPE_CHECKING:
+    from amber_thicket.web.watching import Watching
 
 # What pages ask for behind their pictures; an edit calls it off.
 FOLLOWING = ("strip", "figures", "checks")
@@ -149,6 +152,7 @@ class Services:
     housekeeping: Housekeeping
     metrics: Metrics
     held: sqlite3.Connection
+    watching: Watching | None = None
     slots: Slots = field(default_factory=Slots)
     ahead: PreviewPrefetcher = field(default_factory=PreviewPrefetcher)
     issued: IssuedKeys = field(default_factory=IssuedKeys)
@@ -160,6 +164,8 @@ class Services:
         """Call off what is under way and hand jobs back."""
         self.slots.call_off_all()
         self.housekeeping.stop()
+        if self.watching:
+            self.watching.stop()
         self.jobs.stop()
 
     def close(self) -> None:

@@ -416,6 +416,7 @@ class RoutesTest(AppTest):
         self.assertEqual(self.ask("POST", f"{at}/cancel")["left"], 0)
         self.assertEqual(self.ask("GET", "/api/batches")[0]["counts"]["failed"], 1)
         self.ask("GET", "/api/batches/99", status=404)
+        self.assertEqual(self.ask("GET", "/api/watched"), {"folder": "", "taken": 0, "refused": []})
 
     def test_more_files_and_where_they_lie(self) -> None:
         material = self.bring(encoded(photograph("gravel")), "gravel.png")

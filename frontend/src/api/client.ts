@@ -56,6 +56,7 @@ import type {
   TilingSuggestion,
   Walk,
   Wanted,
+  Watched,
   ZoneSuggestions,
 } from "./types";
 
@@ -144,6 +145,7 @@ export const api = {
   batch: (id: number, signal?: AbortSignal) => get<Batch>(`/api/batches/${id}`, signal),
   stopBatch: (id: number) => send<Batch>("POST", `/api/batches/${id}/cancel`, {}),
   resumeBatch: (id: number) => send<Batch>("POST", `/api/batches/${id}/resume`, {}),
+  watched: () => get<Watched>("/api/watched"),
   starts: () => get<KeptStart[]>("/api/starts"),
   keepStart: (start: StartToKeep) => send<KeptStart>("POST", "/api/starts", start),
   forgetStart: (start: number) => send<Nothing>("DELETE", `/api/starts/${start}`, {}),

@@ -1078,6 +1078,10 @@ export interface NotPacked {
   name: string;
   why: string;
 }
+export interface NotTaken {
+  files: string;
+  why: string;
+}
 export interface NotesWritten {
   notes: string;
 }
@@ -1635,6 +1639,12 @@ export interface Wanted {
   top_down?: boolean;
   side?: number;
   provider?: string;
+}
+/** A folder whose pictures become materials, "" for none. taken: how many did; refused: newest first. */
+export interface Watched {
+  folder: string;
+  taken: number;
+  refused: NotTaken[];
 }
 /** A region. id: how other settings name it. kind: what it is made of, as kinds.py has it; "" for not told. */
 export interface Zone {

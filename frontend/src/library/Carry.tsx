@@ -271,7 +271,7 @@ function Choice({
                 {error
                   ? error.message
                   : data
-                    ? `${data.changed.length} change${data.left_out.length ? `, ${data.left_out.length} left out` : ""}`
+                    ? `${data.changed.length} ${data.changed.length === 1 ? "change" : "changes"}${data.left_out.length ? `, ${data.left_out.length} left out` : ""}`
                     : "Looking"}
               </figcaption>
             </figure>

@@ -1,6 +1,8 @@
 /** What of the library is shown, and in which order. */
-import { Tag, X } from "lucide-react";
+import { useQuery } from "@tanstack/react-query";
+import { FolderInput, Tag, X } from "lucide-react";
 import { Popover } from "radix-ui";
+import { api } from "../api/client";
 import { Button } from "../ui/Button";
 import { Pick } from "../ui/Pick";
 import { useTally } from "./useTally";
@@ -97,6 +99,7 @@ export function Filters({ total }: { total: number }) {
         </Button>
       )}
       <span className="flex-1" />
+      <WatchedFolder />
       <span role="status" className="figures text-soft">
         {total.toLocaleString("en-GB")} {total === 1 ? "material" : "materials"}
       </span>
@@ -134,5 +137,39 @@ function Narrow<T extends string>({
       onChange={(next) => onChange(next === ALL ? "" : (next as T))}
       className={value ? "border-amber" : ""}
     />
+  );
+}
+
+/** The folder that is watched, what was taken from it, and what was not. */
+function WatchedFolder() {
+  const watched = useQuery({ queryKey: ["library", "watched"], queryFn: api.watched, staleTime: 10_000 }).data;
+  if (!watched?.folder) return null;
+  const { folder, taken, refused } = watched;
+  return (
+    <Popover.Root>
+      <Popover.Trigger asChild>
+        <Button look="quiet" title={`What is dropped into ${folder} becomes a material`}>
+          <FolderInput size={13} /> {folder.split(/[\\/]/).pop()}: {taken} taken
+          {refused.length > 0 && `, ${refused.length} not`}
+        </Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={4}
+          className="z-40 max-h-96 w-96 overflow-y-auto rounded-card border border-line bg-raised p-3 shadow-lg shadow-black/40"
+        >
+          <p className="break-all text-soft">{folder}</p>
+          {refused.length === 0 && <p className="mt-1">Everything in it was taken.</p>}
+          <ul className="mt-1 flex flex-col gap-1.5">
+            {refused.map(({ files, why }) => (
+              <li key={files + why}>
+                <b>!</b> {files}: <span className="text-soft">{why}</span>
+              </li>
+            ))}
+          </ul>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
   );
 }

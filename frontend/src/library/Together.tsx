@@ -76,7 +76,7 @@ export function Together({ onChanged }: { onChanged: () => void }) {
     >
       {ids !== null ? (
         <>
-          <span className="figures" role="status">
+          <span className="figures whitespace-nowrap" role="status">
             {chosen.length} chosen
           </span>
           <Button look="main" disabled={none} onClick={() => void pack()}>
