@@ -134,7 +134,7 @@ class WatchedFolder:
 
 
 def bring(library: Library, drop: Drop) -> list[Material]:
-    """Materials of files that belong together, as what they look like. Raises ThicketError, OSError."""
+    """Materials of files that belong together, as what they surely are. Raises ThicketError, OSError."""
     if len(drop.files) == 1:
         path = drop.files[0]
         return [library.add([path.read_bytes()], path.name)]
@@ -143,6 +143,9 @@ def bring(library: Library, drop: Drop) -> list[Material]:
         blob, _ = library.blobs.put([path.read_bytes()])
         brought.append(Brought(blob, path.name))
     found = sort(library, brought)
+    if not found.sure:
+        # Nobody is there to be asked: a surface each, which can be brought together in the library.
+        found = sort(library, brought, "apart")
     made = take(library, found.kind, [(brought[row.at], row.role) for row in found.rows])
     for material in made if found.kind in ("parts", "cutout", "two_lights") else ():
         keys = [info["key"] for info in material.source.get("more", [])]
