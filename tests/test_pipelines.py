@@ -267,6 +267,13 @@ class Manners(InFolder):
             if shutil.which(shell):
                 subprocess.run([shell, "-n"], input=script, text=True, check=True)
 
+    def test_the_hook_names_a_command_there_is(self) -> None:
+        hook = (Path(cli.__file__).parents[1] / ".pre-commit-hooks.yaml").read_text()
+        entry = next(line for line in hook.splitlines() if line.strip().startswith("entry:")).split(":")[1].split()
+        self.assertEqual(entry[0], "amber-thicket")
+        code, out, _ = run("completion", "fish")
+        self.assertIn(f"-a {entry[1]} ", out)
+
     def test_the_schema_of_recipes_is_printed(self) -> None:
         told = json.loads(run("settings", "--schema")[1])
         self.assertEqual(told["properties"]["version"]["const"], VERSION)

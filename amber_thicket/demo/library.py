@@ -45,6 +45,7 @@ from amber_thicket.standins.capture_rig.tide_pebbles import tide_pebbles
 from amber_thicket.standins.capture_rig.truth import truth_seen
 from amber_thicket.standins.capture_rig.verdigris_copper import verdigris_copper
 from amber_thicket.standins.words_to_picture import SimulatedProvider
+from amber_thicket.store import cards
 from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import open_database
 from amber_thicket.store.models import Material, using
@@ -263,6 +264,20 @@ OTHERS: dict[str, Callable[[Library, str], Material]] = {
 }
 
 
+TAGS = {
+    "Slip wall stones, scanned": ("stone", "ground"),
+    "Tide pebbles, five steps aside": ("stone", "ground"),
+    "Tide pebbles, slip foot": ("stone", "ground"),
+    "Tarred felt, ropewalk roof": ("roof",),
+    "Verdigris copper, sail loft roof": ("roof", "metal"),
+    "Deck planks, tender barge": ("wood", "boat"),
+    "Cork board, tally office": ("indoors",),
+    "Coir matting, net loft": ("indoors", "cloth"),
+    "Embossed hide, chandlery": ("indoors", "leather"),
+    "Shell-lime render, boiling house": ("wall",),
+}
+
+
 def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
     """Fill a data folder with the demo library; does nothing where it already is."""
     marker = folder / _DONE
@@ -286,5 +301,9 @@ def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
                 say(f"{verb} {name} (simulated) …")
                 material = made_by(library, name)
                 library.keep_thumbnail(material, preview.thumbnail(library.evaluation(material)))
+        for name, tags in TAGS.items():
+            found = Material.get_or_none(Material.name == name)
+            if found is not None:
+                cards.change_labels([str(found.id)], "tag", tags, ())
     database.close_all() if hasattr(database, "close_all") else database.close()
     marker.write_text("made by the simulated capture bench\n")

@@ -33,13 +33,26 @@ def network(*, files: Sequence[PlannedFile], depth: float, at: str) -> tuple[lis
     graph = root.find("nodegraph")
     assert graph is not None
     ends = {node.get("name", ""): node.get("nodename", "") for node in graph.findall("output")}
-    nodes = [node for node in graph if node.tag != "output"]
     ends_of = [(root.find("standard_surface"), "surface"), (root.find("displacement"), "displacement")]
     heads = [(node, output) for node, output in ends_of if node is not None]
+    nodes = _reached([node for node in graph if node.tag != "output"], [head for head, _ in heads], ends)
     outputs = [
         f"        token outputs:mtlx:{output}.connect = <{at}/{_prim(node)}.outputs:out>" for node, output in heads
     ]
     return outputs, [_shader(node, ends, at) for node in (*(head for head, _ in heads), *nodes)]
+
+
+def _reached(nodes: list[ET.Element], heads: list[ET.Element], ends: dict[str, str]) -> list[ET.Element]:
+    """The nodes of a graph that heads hang on, in the graph's order; other surfaces of the document have their own."""
+    by_name = {node.get("name", ""): node for node in nodes}
+    waiting, found = list(heads), set()
+    while waiting:
+        for given in waiting.pop().findall("input"):
+            name = given.get("nodename") or ends.get(given.get("output", ""), "")
+            if name in by_name and name not in found:
+                found.add(name)
+                waiting.append(by_name[name])
+    return [node for node in nodes if node.get("name", "") in found]
 
 
 def _prim(node: ET.Element) -> str:

@@ -999,7 +999,7 @@ class Job(Answer):
     picture, also while it is being made."""
 
     id: str
-    kind: Literal["pack", "pack_several", "generate", "still"]
+    kind: Literal["pack", "pack_several", "generate", "still", "batch"]
     material: str | None
     title: str
     state: Literal["queued", "running", "done", "failed", "cancelled"]

@@ -7,7 +7,7 @@ import json
 from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -30,6 +30,7 @@ from amber_thicket.errors import BadSetting, NotFound, WriteFailed
 from amber_thicket.formats.glb import glb_bytes
 from amber_thicket.formats.materialx import materialx_text
 from amber_thicket.formats.usd import usd_text
+from amber_thicket.formats.usdz import PICTURES, usdz_bytes
 from amber_thicket.formats.write import encoded, stored_codes
 from amber_thicket.service.broken import broken_by_joins
 from amber_thicket.service.registration import fits_of
@@ -387,9 +388,34 @@ def _scene(
         depth = evaluation.layer("height", fit_side(evaluation.recipe, CHECK_SIDE)).span * width_m
         if kind == "materialx":
             data = materialx_text(name=plan.stem.replace("-", "_"), files=plan.files, depth=depth).encode()
+        elif kind == "usdz":
+            files, pictures = _packable(plan, evaluation, size, kept)
+            layer = usd_text(name=plan.stem, files=files, size_m=size_m, depth_m=depth)
+            data = usdz_bytes(f"{plan.stem}.usda", layer, pictures)
         else:
             data = usd_text(name=plan.stem, files=plan.files, size_m=size_m, depth_m=depth).encode()
     return Written(title, data, {"file": title, "bytes": len(data), "sha256": _sha256(data)})
+
+
+def _packable(
+    plan: Plan, evaluation: Evaluation, size: tuple[int, int], kept: dict[str, bytes]
+) -> tuple[list[PlannedFile], dict[str, bytes]]:
+    """The files of a plan as a package may hold them, with their bytes by name: as they are, or as PNG."""
+    files: list[PlannedFile] = []
+    pictures: dict[str, bytes] = {}
+    for file in plan.files:
+        if file.y == "minus":
+            continue
+        data = kept[file.suffix]
+        if file.format not in PICTURES:
+            bits = 8 if file.bits == 8 else 16
+            name = f"{file.name.rsplit('.', 1)[0]}.png"
+            file = replace(file, name=name, format="png", bits=bits, floating=False)
+            codes = stored(file, {role: evaluation.layer(role, size).pixels for role in asked_for(file)})
+            data = encoded(codes, format="png", encoding=file.encoding)
+        files.append(file)
+        pictures[file.name] = data
+    return files, pictures
 
 
 def _sha256(data: bytes) -> str:

@@ -11,7 +11,7 @@ from urllib.parse import quote
 from playwright.sync_api import Locator, expect
 
 from tests.browser.server import BrowserTest
-from tests.support import encoded, photograph
+from tests.support import encoded, photograph, retry
 
 # More than one part of the library, which comes in parts of 120.
 COUNT = 126
@@ -166,6 +166,53 @@ class LibraryTest(BrowserTest):
         for one in others:
             self.assertEqual(self.recipe(one["id"])["even.tone"], {"saturation": 20.0})
             self.assertNotIn("tile.join", self.recipe(one["id"]))
+
+    def test_a_batch_is_followed_and_what_needs_a_hand_is_opened(self) -> None:
+        page = self.page
+        # One that passes nothing unasked: its sizes are known, and its edges do not meet.
+        torn = {"tile.join.method": "none", "square.size.width": 256, "square.size.height": 256}
+        self.add("Batch one", 60, **torn)
+        self.add("Batch two", 61, **{"square.size.width": 256, "square.size.height": 256})
+        page.reload()
+        self.search("batch")
+        self.told(2)
+        self.card("Batch one").get_by_role("link").focus()
+        page.keyboard.press("Control+a")
+        page.get_by_label("Several materials").get_by_role("button", name="Batch").click()
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_label("Take suggestions").click()
+        page.get_by_role("option", name="None").click()
+        dialog.get_by_label("Name").fill("Evening")
+        dialog.get_by_role("button", name="Begin").click()
+        page.get_by_role("heading", name="Batch: Evening").wait_for()
+        page.get_by_role("link", name="All packs").wait_for()
+        hand = page.get_by_role("region", name="Needs a hand")
+        hand.get_by_text("Batch one").wait_for(timeout=90_000)
+        page.wait_for_function("!document.body.innerText.includes('To come')", timeout=90_000)
+        with page.expect_download() as download:
+            page.get_by_role("link", name="All packs").click()
+        path = self.folder / "packs.zip"
+        download.value.save_as(path)
+        with zipfile.ZipFile(path) as archive:
+            self.assertEqual({name.split("/")[0] for name in archive.namelist()}, {"Batch_one", "Batch_two"})
+        hand.get_by_role("button", name="Open at Check").click()
+        page.wait_for_selector("h2:has-text('Check')")
+        # Mended by hand, it is done again alone.
+        id = page.url.split("/m/")[1].split("#")[0]
+        one = self.server.ask(f"/api/materials/{id}").json
+        changes = {"tile.join.method": "blend"}
+        self.server.ask(f"/api/materials/{id}/recipe", data={"revision": one["revision"], "changes": changes}, method="PATCH")  # fmt: skip
+        page.goto(self.server.address)
+        page.get_by_role("button", name="Batches").click()
+        page.get_by_text("changed since it was packed").wait_for()
+        page.get_by_role("button", name="Do what is missing (1)").click()
+        page.wait_for_function("!document.body.innerText.includes('changed since')", timeout=90_000)
+
+        def states() -> dict[str, str]:
+            found = self.server.ask("/api/library?words=batch").json["cards"]
+            return {card["name"]: card["state"] for card in found}
+
+        retry(lambda: states() == {"Batch one": "packed", "Batch two": "packed"}, 60)
 
     def test_a_start_and_a_bundle(self) -> None:
         page = self.page

@@ -397,6 +397,7 @@ class RoutesTest(AppTest):
             manifest = json.loads(archive.read("wall/wall_manifest.json"))
         self.assertEqual({name.split("/")[0] for name in names}, {"wall", "flat"})
         self.assertEqual((manifest["profile"], manifest["size_px"]), ("gltf", [256, 256]))
+        self.assertIn("batch", {job["kind"] for job in self.ask("GET", "/api/jobs")})
         # The report in its three shapes; what is open is linked to.
         page = self.ask("GET", f"{at}/report.html").text
         self.assertIn(f"/m/{ids[0]}#check", page)

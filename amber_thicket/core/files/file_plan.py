@@ -147,7 +147,7 @@ def planned(
             continue
         files.append(_planned_file(rule, settings, profile, file_title(settings.pattern, stem, rule.suffix, at), y))
     down = next((file for file in files if file.y == "minus"), None)
-    if settings.usd and down:
+    if (settings.usd or settings.usdz) and down:
         # A preview surface reads Y+ alone.
         up = f"{down.suffix}_y_plus"
         title = f"{file_title(settings.pattern, stem, up, at)}.{FORMATS[down.format].suffix}"
@@ -155,6 +155,7 @@ def planned(
     scenes = {"gltf": f"{stem}.glb"} if profile.glb else {}
     scenes |= {"materialx": f"{stem}.mtlx"} if settings.materialx else {}
     scenes |= {"usd": f"{stem}.usda"} if settings.usd else {}
+    scenes |= {"usdz": f"{stem}.usdz"} if settings.usdz else {}
     scenes |= {"still": f"{stem}_still.png"} if settings.still else {}
     if tile == "atlas" and tiles.count > 1:
         # A scene is of one tile.

@@ -72,11 +72,14 @@ class Settings(OperationSettings):
         help="How a set of tiles is written: each with its number, or all side by side in one picture a map.",
     )
     materialx: bool = setting(
-        False, label="MaterialX", help="Adds the material as MaterialX: standard surface with all maps connected."
+        False,
+        label="MaterialX",
+        help="Adds the material as MaterialX: standard surface, OpenPBR and glTF with all maps connected.",
     )
     usd: bool = setting(
         False, label="USD", help="Adds the material on one tile as USD: preview surface with all maps connected."
     )
+    usdz: bool = setting(False, label="USDZ", help="Adds the same as one file with its pictures, as devices show it.")
     still: bool = setting(
         False, label="Still", help="Adds a picture of the set on a slab under an overcast sky. It takes half a minute."
     )

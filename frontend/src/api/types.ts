@@ -276,6 +276,7 @@ export interface SettingValues {
   "pack.files.tiles": "sets" | "atlas" | "both";
   "pack.files.materialx": boolean;
   "pack.files.usd": boolean;
+  "pack.files.usdz": boolean;
   "pack.files.still": boolean;
   "pack.files.own": Profile | null;
   "pack.files.name": string;
@@ -901,7 +902,7 @@ export interface HowMany {
 /** Long work. progress: 0..1. result: of packs a zip, of generated pictures the candidates, of a still the picture, also while it is being made. */
 export interface Job {
   id: string;
-  kind: "pack" | "pack_several" | "generate" | "still";
+  kind: "pack" | "pack_several" | "generate" | "still" | "batch";
   material: string | null;
   title: string;
   state: "queued" | "running" | "done" | "failed" | "cancelled";
