@@ -1,7 +1,6 @@
 """The interface to whatever makes pictures from words.
 
-A provider is one class with one method. The one that ships is a simulation; another is connected by writing a class
-like it and naming it in service/images.py.
+A provider is one class. The one that ships is a simulation; others are asked over HTTP (service/providers.py).
 """
 
 from __future__ import annotations

@@ -193,7 +193,7 @@ def _reason(error: Exception, folder: Path, job_id: str) -> str:
 
 
 def _generated(blobs: Blobs, line: JobLine, folder: Path, payload: GeneratePayload) -> GenerateResult:
-    return generated(blobs, payload, line.report_progress, line.cancel.check)
+    return generated(blobs, folder, payload, line.report_progress, line.cancel.check)
 
 
 def _packed(blobs: Blobs, line: JobLine, folder: Path, payload: PackPayload) -> PackResult:

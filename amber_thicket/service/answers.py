@@ -325,6 +325,15 @@ class CarriedTo(Answer):
     revision: int
 
 
+class PictureMaker(Answer):
+    """Who makes pictures from words. largest_side: px."""
+
+    id: str
+    label: str
+    simulation: bool
+    largest_side: int
+
+
 class NotTaken(Answer):
     files: str
     why: str

@@ -4,43 +4,50 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable
+from pathlib import Path
 
 from amber_thicket.core.check.figures import coded, seams
 from amber_thicket.core.gather.triage import triage
-from amber_thicket.core.generate import CANDIDATES, MOST_WORDS, Provider, Request
+from amber_thicket.core.generate import CANDIDATES, MOST_WORDS, Request
 from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.tile.repeat_artifacts import ALARM, find_repeats
 from amber_thicket.errors import BadSetting
 from amber_thicket.formats.write import png_bytes
-from amber_thicket.standins.words_to_picture import SimulatedProvider
+from amber_thicket.service.providers import providers
 from amber_thicket.store.blobs import Blobs
 from amber_thicket.store.work import Candidate, CandidateFinding, GeneratePayload, GenerateResult
 
-# Another provider is connected by naming it here.
-PROVIDERS: dict[str, Provider] = {"simulation": SimulatedProvider()}
 SIDES = (512, 1024, 1536, 2048)
 
 
-def checked(words: str, provider: str, side: int) -> None:
-    """Raises BadSetting for a request no provider could meet."""
+def checked(words: str, provider: str, side: int, folder: Path | None) -> None:
+    """Raises BadSetting for a request no provider could meet. folder: the data folder, which may name some."""
+    known = providers(folder)
     if not words.strip():
         raise BadSetting(
             "There are no words.", remedy="Say what surface you want, as “tarred felt, worn”.", setting="words"
         )
     if len(words) > MOST_WORDS:
         raise BadSetting(f"That is over {MOST_WORDS} characters.", remedy="Say it shorter.", setting="words")
-    if provider not in PROVIDERS:
-        raise BadSetting("There is no such provider.", remedy=f"Known: {', '.join(PROVIDERS)}.", setting="provider")
+    if provider not in known:
+        raise BadSetting("There is no such picture maker.", remedy=f"Known: {', '.join(known)}.", setting="provider")
     if side not in SIDES:
         raise BadSetting("Pictures are not made in this size.", remedy=f"Known: {SIDES}.", setting="side")
 
 
 def generated(
-    blobs: Blobs, payload: GeneratePayload, say: Callable[[float, str], None], check: Callable[[], None]
+    blobs: Blobs,
+    folder: Path,
+    payload: GeneratePayload,
+    say: Callable[[float, str], None],
+    check: Callable[[], None],
 ) -> GenerateResult:
-    """Four candidates in the store."""
-    provider = PROVIDERS[payload.provider]
+    """Four candidates in the store. Raises ThicketError where the provider cannot, or is not known any more."""
+    known = providers(folder)
+    if payload.provider not in known:
+        raise BadSetting("There is no such picture maker any more.", remedy=f"Known: {', '.join(known)}.")
+    provider = known[payload.provider]
     request = Request(
         payload.words, payload.seed, tileable=payload.tileable, top_down=payload.top_down, side=payload.side
     )

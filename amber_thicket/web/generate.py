@@ -10,6 +10,8 @@ from pydantic import Field
 from amber_thicket.errors import NotFound
 from amber_thicket.jobs.manager import job_json
 from amber_thicket.service import answers, images
+from amber_thicket.service.providers import SIMULATION, makers, providers
+from amber_thicket.standins.words_to_picture import SimulatedProvider
 from amber_thicket.store.models import Job
 from amber_thicket.store.work import GeneratePayload, GenerateResult, result_of
 from amber_thicket.web.endpoint import Body, endpoint
@@ -30,10 +32,22 @@ class Wanted(Body):
     provider: str = "simulation"
 
 
+@endpoint(blueprint, "GET", "/api/providers", answer=list[answers.PictureMaker])
+def makers_listed() -> Any:
+    """Who makes pictures from words, the simulation first."""
+    known = makers(services().config.folder)
+    first = {"id": SIMULATION, "label": SimulatedProvider.label, "simulation": True, "largest_side": max(images.SIDES)}
+    others = [
+        {"id": id, "label": maker.label, "simulation": False, "largest_side": maker.largest_side}
+        for id, maker in known.items()
+    ]
+    return [first, *others]
+
+
 @endpoint(blueprint, "POST", "/api/generate", answer=answers.Job, body=Wanted)
 def asked(body: Wanted) -> Any:
     """Four pictures of a surface in words, as a job."""
-    images.checked(body.words, body.provider, body.side)
+    images.checked(body.words, body.provider, body.side, services().config.folder)
     return job_json(services().jobs.generate(GeneratePayload(**body.model_dump())))
 
 
@@ -59,7 +73,8 @@ def kept(job_id: str, number: int) -> Any:
     job, blob, seed = _made(job_id, number)
     words = job.payload["words"]
     library = services().library
-    origin = {"words": words, "seed": seed, "provider": images.PROVIDERS[job.payload["provider"]].label}
+    known = providers(services().config.folder).get(job.payload["provider"])
+    origin = {"words": words, "seed": seed, "provider": known.label if known else job.payload["provider"]}
     material = library.add(
         [library.blobs.get(blob)], images.file_name(words, seed), name=words[:80].strip().capitalize(), origin=origin
     )

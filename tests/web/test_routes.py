@@ -661,6 +661,18 @@ class RoutesTest(AppTest):
         self.assertEqual(self.ask("POST", f"/api/generate/{job['id']}/1/keep")["name"], "Wet grey pebbles")
         self.ask("GET", f"/api/generate/{job['id']}/9.png", status=404)
 
+    def test_picture_makers_are_named_in_a_file(self) -> None:
+        (only,) = self.ask("GET", "/api/providers")
+        self.assertEqual((only["id"], only["simulation"]), ("simulation", True))
+        file = self.services.config.folder / "providers.toml"
+        file.write_text('[studio]\nlabel = "Ours"\naddress = "http://127.0.0.1:1/x"\nlargest_side = 1024\n')
+        studio = self.ask("GET", "/api/providers")[1]
+        self.assertEqual(studio, {"id": "studio", "label": "Ours", "simulation": False, "largest_side": 1024})
+        self.ask("POST", "/api/generate", json={"words": "felt", "provider": "nobody"}, status=422)
+        file.write_text('[studio]\nlabel = "Ours"\naddress = "ftp://there"\n')
+        told = self.ask("GET", "/api/providers", status=422)
+        self.assertIn("studio.address: it begins with http", told["title"])
+
     def test_the_audit(self) -> None:
         taken = self.ask("POST", "/api/audit/files?file=wall_basecolor.png", data=encoded(photograph("brick")))
         self.assertEqual(taken["files"][0]["name"], "wall_basecolor.png")

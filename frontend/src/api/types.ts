@@ -1142,6 +1142,13 @@ export interface Patch {
   y: number;
   radius?: number;
 }
+/** Who makes pictures from words. largest_side: px. */
+export interface PictureMaker {
+  id: string;
+  label: string;
+  simulation: boolean;
+  largest_side: number;
+}
 /** Content keys of pictures that are made of several layers. */
 export interface Pictures {
   strip: string;

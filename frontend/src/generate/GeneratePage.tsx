@@ -2,6 +2,7 @@
 import { Level } from "../ui/Level";
 import { ArrowLeft, Dices, Sparkle } from "lucide-react";
 import { useEffect, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api } from "../api/client";
 import type { Job } from "../api/types";
@@ -12,6 +13,7 @@ import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Mark } from "../ui/Mark";
 import { tellProblem } from "../ui/notices";
+import { Pick } from "../ui/Pick";
 import { ProgressLine } from "../ui/ProgressLine";
 import { Switch } from "../ui/Switch";
 
@@ -21,6 +23,7 @@ interface Wanted {
   tileable: boolean;
   top_down: boolean;
   side: number;
+  provider: string;
 }
 
 /** Kept while the page is left and come back to. */
@@ -30,6 +33,7 @@ const useWanted = create<Wanted & { job: string | null }>(() => ({
   tileable: true,
   top_down: true,
   side: 1024,
+  provider: "simulation",
   job: null,
 }));
 
@@ -44,9 +48,9 @@ const SIZES = [512, 1024, 2048].map((side) => ({ value: String(side), label: `${
 
 async function ask(seed = useWanted.getState().seed) {
   useWanted.setState({ seed });
-  const { words, tileable, top_down, side } = useWanted.getState();
+  const { words, tileable, top_down, side, provider } = useWanted.getState();
   try {
-    const job = await api.generate({ words, seed, tileable, top_down, side });
+    const job = await api.generate({ words, seed, tileable, top_down, side, provider });
     takeJob(job);
     useWanted.setState({ job: job.id });
   } catch (error) {
@@ -55,7 +59,9 @@ async function ask(seed = useWanted.getState().seed) {
 }
 
 export function GeneratePage() {
-  const { words, seed, tileable, top_down, side, job: id } = useWanted();
+  const { words, seed, tileable, top_down, side, provider, job: id } = useWanted();
+  const makers = useQuery({ queryKey: ["providers"], queryFn: api.providers }).data ?? [];
+  const maker = makers.find((one) => one.id === provider);
   const job = useJobs((state) => state.jobs.find((one) => one.id === id));
   useEffect(() => {
     document.title = "From words · Amber Thicket";
@@ -69,7 +75,9 @@ export function GeneratePage() {
         </button>
         <h1 className="text-[16px] font-semibold">From words</h1>
         <span className="rounded-[5px] border border-line px-2 py-0.5 text-soft">
-          Simulation: draws surfaces of the capture bench, no service is asked
+          {!maker || maker.simulation
+            ? "Simulation: draws surfaces of the capture bench, no service is asked"
+            : `Asked over the network: ${maker.label}`}
         </span>
         <span className="flex-1" />
         <ThemeButton />
@@ -86,6 +94,17 @@ export function GeneratePage() {
             void ask();
           }}
         >
+          {makers.length > 1 && (
+            <div className="mb-2 flex h-8 items-center justify-between gap-3">
+              Made by
+              <Pick
+                label="Made by"
+                value={maker?.id ?? "simulation"}
+                groups={[{ options: makers.map((one) => ({ value: one.id, label: one.label })) }]}
+                onChange={(next) => useWanted.setState({ provider: next })}
+              />
+            </div>
+          )}
           <label htmlFor="words" className="font-medium">
             Surface, in words
           </label>
@@ -130,7 +149,7 @@ export function GeneratePage() {
             <Choice
               label="Size"
               value={String(side)}
-              options={SIZES}
+              options={SIZES.filter(({ value }) => Number(value) <= (maker?.largest_side ?? 2048))}
               onChange={(next) => useWanted.setState({ side: Number(next) })}
             />
           </div>
