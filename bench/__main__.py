@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|colour|page|sliders|enlarge|eye|library|lights|lit|pathtraced|pieces|relief|response|scan|shading|tiling|verdicts|walk] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|colour|page|sliders|enlarge|eye|library|lights|lit|machines|pathtraced|pieces|relief|response|scan|shading|tiling|verdicts|walk] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -15,6 +15,7 @@ from bench import (
     library,
     lights,
     lit,
+    machines,
     operations,
     page,
     pathtraced,
@@ -48,6 +49,7 @@ PARTS = {
     "library": library.run,
     "lights": lights.run,
     "lit": lit.run,
+    "machines": machines.run,
     "pieces": pieces.run,
     "relief": every_relief,
     "scan": scan.run,
