@@ -266,7 +266,7 @@ class Library:
             step.save()
         else:
             step = Step.create(material=material, parent=step.id, recipe=recipe.as_json(), label=label, gesture=gesture)
-        return self._moved(material, step.id, forward=None)
+        return self._moved(material, step, forward=None)
 
     def undo(self, material_id: str, revision: int) -> Material:
         """One step back; nothing happens at the beginning."""
@@ -277,7 +277,7 @@ class Library:
                 return material
             # A drag that was undone must not be folded into by a later one.
             Step.update(gesture="").where(Step.id << [step.id, step.parent]).execute()
-            return self._moved(material, step.parent, forward=step.id)
+            return self._moved(material, Step.get_by_id(step.parent), forward=step.id)
 
     def redo(self, material_id: str, revision: int) -> Material:
         """One step forward along what was undone; nothing happens at the end."""
@@ -286,7 +286,7 @@ class Library:
             if material.forward is None:
                 return material
             ahead = material.forward
-            return self._moved(material, ahead, forward=self._child(ahead))
+            return self._moved(material, Step.get_by_id(ahead), forward=self._child(ahead))
 
     def steps(self, material: Material) -> tuple[str | None, str | None]:
         """Labels of what undo and redo would touch; None when there is nothing."""
@@ -352,12 +352,12 @@ class Library:
         return material
 
     @staticmethod
-    def _moved(material: Material, head: int, *, forward: int | None) -> Material:
-        material.head, material.forward = head, forward
+    def _moved(material: Material, step: Step, *, forward: int | None) -> Material:
+        material.head, material.forward = step.id, forward
         material.revision += 1
         material.changed = time.time()
         material.save()
-        cards.follow(material, Step.get_by_id(head).recipe["operations"])
+        cards.follow(material, step.recipe["operations"])
         return material
 
 
