@@ -112,6 +112,7 @@ class JobManager:
         # The last heartbeat of each job with the time it was new here: clocks of other machines are not believed.
         self._beats: dict[str, tuple[Any, float]] = {}
         self._looked_for_lost = 0.0
+        self._followed = 0
         self._is_away = False
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
@@ -229,6 +230,12 @@ class JobManager:
     def _again(self, job: Job, message: str = "Starting again") -> None:
         """Into the queue once more, as another attempt, so that what the last one still says does not count."""
         self._forget(job)
+        deaths, whole = job.deaths, Job.get_or_none(Job.id == job.id)
+        if whole is None:
+            # A material that was deleted took it along.
+            return
+        job = whole
+        job.deaths = deaths
         job.attempt += 1
         job.state, job.progress, job.message = "queued", 0.0, message
         job.save()
@@ -265,7 +272,9 @@ class JobManager:
 
     def _look(self) -> None:
         dead = self._worker is not None and self._worker.poll() is not None
-        waiting = Job.unfinished()
+        waiting = Job.followed(self._followed)
+        # A batch may be thousands: those that wait are gone through a few at a time.
+        self._followed = self._followed + Job.NEXT if len(waiting) > 2 * Job.NEXT - 1 else 0
         gone = [job for job in waiting if dead and job.state == "running" and self._is_own(job)]
         if dead:
             log.warning("the worker ended (%s); starting another", self._worker and self._worker.returncode)
@@ -315,11 +324,12 @@ class JobManager:
                 setattr(job, name, report[name])
         if (job.state, job.progress, job.message) != before:
             # A material that was deleted took its jobs along.
-            if not job.save():
+            if not job.save(only=[Job.state, Job.progress, Job.message, Job.result, Job.deaths]):
                 return
             if job.state == "done":
-                _note_packed(job)
-                self.on_done(job)
+                whole = Job.get_by_id(job.id)
+                _note_packed(whole)
+                self.on_done(whole)
             self._announce("job", job_json(job))
         if job.state not in Job.OPEN:
             self._forget(job)

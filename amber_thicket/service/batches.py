@@ -11,6 +11,8 @@ import zipfile
 from collections.abc import Iterable, Iterator
 from typing import IO, Any, Literal, NamedTuple, Protocol
 
+from peewee import fn
+
 from amber_thicket.core.files.file_plan import stem_of
 from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.recipe import Recipe
@@ -64,17 +66,8 @@ def begin(library: Library, jobs: BatchJobs, ids: Iterable[str], asked: Asked, n
 
 def _start(library: Library, jobs: BatchJobs, row: BatchRow, asked: Asked) -> None:
     material = library.get(_id(row, "material"))
-    recipe = library.recipe(material)
-    payload = BatchPayload(
-        recipe=recipe.as_json(),
-        source=material.source,
-        name=material.name,
-        file=f"{stem_of(recipe, material.name)}.zip",
-        others=library.laid_over(material),
-        material=str(material.id),
-        head=material.head or 0,
-        **asked._asdict(),
-    )
+    file = f"{stem_of(library.recipe(material), material.name)}.zip"
+    payload = BatchPayload(**library.to_make(material), file=file, **asked._asdict())
     job = jobs.batch(material, payload)
     BatchRow.update(job=job.id, head=None).where(BatchRow.id == row.id).execute()
 
@@ -122,9 +115,11 @@ def get(batch_id: int) -> Batch:
 
 
 def rows_of(batch: Batch) -> list[tuple[BatchRow, Material, Job | None]]:
-    """The materials of a batch that are there still, with their jobs."""
-    found = BatchRow.select(BatchRow, Material).join(Material).where(BatchRow.batch == batch.id).order_by(BatchRow.id)
-    jobs = {job.id: job for job in Job.select().join(BatchRow).where(BatchRow.batch == batch.id)}
+    """The materials of a batch that are there still, with their jobs, each without what it does not need here."""
+    told = (Material.id, Material.name, Material.thumbnail, Material.head)
+    found = BatchRow.select(BatchRow, *told).join(Material).where(BatchRow.batch == batch.id).order_by(BatchRow.id)
+    columns = (Job.id, Job.kind, Job.state, Job.progress, Job.message, Job.result)
+    jobs = {job.id: job for job in Job.select(*columns).join(BatchRow).where(BatchRow.batch == batch.id)}
     return [(row, row.material, jobs.get(_id(row, "job"))) for row in found]
 
 
@@ -235,12 +230,13 @@ def write_packs(library: Library, batch: Batch, into: IO[bytes]) -> int:
 
 
 def listed() -> list[dict[str, Any]]:
-    """The newest batches, with how many of each state."""
-    told = []
-    for batch in Batch.select().order_by(Batch.id.desc()).limit(50):
-        counts: dict[str, int] = {}
-        for _, _, job in rows_of(batch):
-            state = state_of(job, _result(job))
-            counts[state] = counts.get(state, 0) + 1
-        told.append({"id": batch.id, "name": batch.name, "created": batch.created, "counts": counts})
-    return told
+    """The newest batches, with how many of their jobs are in each state."""
+    newest = list(Batch.select().order_by(Batch.id.desc()).limit(50))
+    asked = BatchRow.select(BatchRow.batch, Job.state, fn.COUNT(BatchRow.id)).join(Job)
+    counts: dict[int, dict[str, int]] = {batch.id: {} for batch in newest}
+    rows: Any = asked.where(BatchRow.batch.in_(newest)).group_by(BatchRow.batch, Job.state).tuples()
+    for id, state, count in rows:
+        counts[id][state] = count
+    return [
+        {"id": batch.id, "name": batch.name, "created": batch.created, "counts": counts[batch.id]} for batch in newest
+    ]

@@ -212,6 +212,17 @@ class Library:
         found = {id: self._bare(id, str(material.id)) for id in ids}
         return {id: {"source": one[0], "recipe": one[1].as_json()} for id, one in found.items() if one}
 
+    def to_make(self, material: Material) -> dict[str, Any]:
+        """A material as a worker is told to make it: fields of store.work.MaterialToPack."""
+        return {
+            "recipe": self.recipe(material).as_json(),
+            "source": material.source,
+            "name": material.name,
+            "others": self.laid_over(material),
+            "material": str(material.id),
+            "head": material.head or 0,
+        }
+
     def edit(
         self,
         material_id: str,

@@ -144,10 +144,20 @@ class Job(Base):
     created = FloatField(default=time.time)
 
     OPEN = ("queued", "running")
+    NEXT = 32
 
     @classmethod
     def unfinished(cls) -> list[Job]:
         return list(cls.select().where(cls.state.in_(cls.OPEN)).order_by(cls.created))
+
+    @classmethod
+    def followed(cls, at: int) -> list[Job]:
+        """Open jobs without what they are to do, which may be much: all that run, and of those that wait the oldest,
+        which are next, with some others from number `at` on."""
+        told: Any = cls.select(*(field for field in cls._meta.sorted_fields if field.name != "payload"))
+        waiting = told.where(cls.state == "queued").order_by(cls.created)
+        running = list(told.where(cls.state == "running"))
+        return [*running, *waiting.limit(cls.NEXT), *waiting.offset(cls.NEXT + at).limit(cls.NEXT)]
 
     @classmethod
     def recent(cls, limit: int = 30) -> list[Job]:

@@ -43,11 +43,8 @@ def begun(material_id: str, body: StillWanted) -> Any:
         raise ThicketError("This material has just changed.", remedy="Make the still again.")
     recipe = library.recipe(material)
     payload = StillPayload(
-        recipe=recipe.as_json(),
-        source=material.source,
-        name=material.name,
+        **library.to_make(material),
         file=f"{stem_of(recipe, material.name)}_still.png",
-        others=library.laid_over(material),
         revision=body.revision,
         look=body.look,
         paths=body.paths,
