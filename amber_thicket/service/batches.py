@@ -27,6 +27,7 @@ State = Literal["waiting", "running", "failed", "cancelled", "blocked", "attenti
 BY_NEED: tuple[State, ...] = ("failed", "blocked", "attention", "cancelled", "passed", "running", "waiting")
 _MOST = 5000
 _PART = 1 << 20
+_LABEL = "Taken by a batch"
 log = logging.getLogger(__name__)
 
 
@@ -67,9 +68,11 @@ def begin(library: Library, jobs: BatchJobs, ids: Iterable[str], asked: Asked, n
 def _start(library: Library, jobs: BatchJobs, row: BatchRow, asked: Asked) -> None:
     material = library.get(_id(row, "material"))
     file = f"{stem_of(library.recipe(material), material.name)}.zip"
-    payload = BatchPayload(**library.to_make(material), file=file, **asked._asdict())
+    payload = BatchPayload(**library.to_make(material), file=file, row=row.id, **asked._asdict())
+    # Emptied before the job begins: it may be done before it is written down here.
+    BatchRow.update(job=None, head=None).where(BatchRow.id == row.id).execute()
     job = jobs.batch(material, payload)
-    BatchRow.update(job=job.id, head=None).where(BatchRow.id == row.id).execute()
+    BatchRow.update(job=job.id).where(BatchRow.id == row.id).execute()
 
 
 def _id(row: BatchRow, of: Literal["material", "job"]) -> str:
@@ -79,21 +82,23 @@ def _id(row: BatchRow, of: Literal["material", "job"]) -> str:
 
 def settled(library: Library, job: Job) -> str:
     """What a finished job took over goes into its material, as one step: the material's id, "" where nothing did."""
-    row = BatchRow.get_or_none(BatchRow.job == job.id)
     result = result_of(job.kind, job.result)
-    if row is None or not isinstance(result, BatchResult):
+    row = BatchRow.get_or_none(BatchRow.id == job.payload.get("row"))
+    # A row that was begun anew belongs to another job.
+    if row is None or not isinstance(result, BatchResult) or _id(row, "job") not in ("", str(job.id)):
         return ""
     id, before = _id(row, "material"), int(job.payload["head"])
-    material = library.get(id)
+    material, kept = library.get(id), True
     if material.head == before and result.changes:
         try:
-            library.edit(id, material.revision, result.changes, label="Taken by a batch", gesture="")
+            library.edit(id, material.revision, result.changes, label=_LABEL, gesture="")
         except (StaleEdit, BadSetting) as error:
             log.warning("what a batch took for %s was not kept: %s", material.name, error.message)
+            kept = False
     material = library.get(id)
     made = Step.get_by_id(material.head)
     # Somebody else's change stays, and what was packed is not the state there is.
-    if material.head != before and (made.parent != before or made.label != "Taken by a batch"):
+    if not kept or (material.head != before and (made.parent != before or made.label != _LABEL)):
         return id
     head = int(material.head or 0)
     BatchRow.update(head=head).where(BatchRow.id == row.id).execute()

@@ -86,11 +86,12 @@ class StillPayload(MaterialToPack):
 
 
 class BatchPayload(MaterialToPack):
-    """A material of a batch: what is suggested for it is taken, then it is checked and packed. profile, size: of the
-    pack, where they are not the material's own."""
+    """A material of a batch: what is suggested for it is taken, then it is checked and packed. row: of the batch it is.
+    profile, size: of the pack, where they are not the material's own."""
 
     kind: Literal["batch"] = "batch"
     file: str
+    row: int = 0
     suggested: Literal["sure", "all", "none"] = "sure"
     profile: str = ""
     size: int = 0

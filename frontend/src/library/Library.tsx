@@ -18,6 +18,8 @@ import { Grid } from "./Grid";
 import { Together } from "./Together";
 import { isNarrowed, NOTHING_WISHED, queryOf, useWish } from "./wish";
 
+const REFRESHED_MS = 1500;
+
 export function Library() {
   const wish = useWish();
   const { archived: aside, words } = wish;
@@ -36,7 +38,18 @@ export function Library() {
   const batches = useQuery({ queryKey: ["batches"], queryFn: api.batches }).data ?? [];
   const refresh = useCallback(() => void queries.invalidateQueries({ queryKey: ["library"] }), [queries]);
   useAnnounced("library", refresh);
-  useAnnounced("material", refresh);
+  const soon = useRef<ReturnType<typeof setTimeout> | null>(null);
+  useEffect(() => () => clearTimeout(soon.current ?? undefined), []);
+  // Whoever draws at a slider elsewhere changes a material many times a second: cards follow now and then.
+  useAnnounced(
+    "material",
+    useCallback(() => {
+      soon.current ??= setTimeout(() => {
+        soon.current = null;
+        refresh();
+      }, REFRESHED_MS);
+    }, [refresh]),
+  );
   useAnnounced("back", refresh);
   const { bring } = useArrivals();
 
