@@ -1,4 +1,9 @@
-"""Stored numbers to file bytes, and back again for the read-back. PNG third edition; TIFF 6.0; OpenEXR; TGA 2.0."""
+"""Stored numbers to file bytes, and back again for the read-back.
+
+PNG third edition; TIFF 6.0; OpenEXR; JFIF 1.02; TGA 2.0; ICC.1:2022 for profiles in TIFF and JPEG. Files say what their
+colours are (IEC 61966-2-1) and how many pixels there are to a metre, as far as the format has room for it: per_metre, 0
+where nobody knows.
+"""
 
 from __future__ import annotations
 
@@ -8,6 +13,7 @@ import tempfile
 import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 import imagecodecs
@@ -15,27 +21,44 @@ import numpy as np
 import OpenEXR
 import tifffile
 from numpy.typing import NDArray
-from PIL import Image
+from PIL import Image, ImageCms
 
 from amber_thicket.core.roles import Encoding
 
 _AFTER_IHDR, _JPEG_QUALITY = 33, 95
+# x and y of red, green and blue, and of white, of sRGB (ITU-R BT.709, CIE D65).
+_PRIMARIES, _WHITE = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06), (0.3127, 0.3290)
 
 
 def _chunk(kind: bytes, body: bytes) -> bytes:
     return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
 
 
-def png_bytes(codes: NDArray[Any], *, encoding: Encoding) -> bytes:
-    """A PNG of 8 or 16 bits. sRGB pictures carry the sRGB chunk; data maps carry none and are read raw."""
+@cache
+def srgb_profile() -> bytes:
+    """The ICC profile of sRGB, the same bytes every day."""
+    made = bytearray(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
+    # When it was made: year, month, day, and no time.
+    made[24:36] = struct.pack(">6H", 2000, 1, 1, 0, 0, 0)
+    return bytes(made)
+
+
+def png_bytes(codes: NDArray[Any], *, encoding: Encoding, per_metre: float = 0.0) -> bytes:
+    """A PNG of 8 or 16 bits. sRGB pictures carry the chunks that say so; data maps carry none and are read raw."""
     data = bytes(imagecodecs.png_encode(np.ascontiguousarray(codes), level=1))
-    if encoding != "srgb":
-        return data
-    tag = _chunk(b"sRGB", b"\0") + _chunk(b"gAMA", struct.pack(">I", 45455))
-    return data[:_AFTER_IHDR] + tag + data[_AFTER_IHDR:]
+    tags = b""
+    if encoding == "srgb":
+        # Primaries of BT.709, transfer of IEC 61966-2-1, no matrix, full range (ITU-T H.273).
+        tags += _chunk(b"cICP", bytes((1, 13, 0, 1)))
+        tags += _chunk(b"cHRM", struct.pack(">8I", *(round(100_000 * value) for value in (*_WHITE, *_PRIMARIES))))
+        tags += _chunk(b"sRGB", b"\0") + _chunk(b"gAMA", struct.pack(">I", 45455))
+    if per_metre:
+        whole = min(max(round(per_metre), 1), 0x7FFFFFFF)
+        tags += _chunk(b"pHYs", struct.pack(">IIB", whole, whole, 1))
+    return data[:_AFTER_IHDR] + tags + data[_AFTER_IHDR:] if tags else data
 
 
-def tiff_bytes(codes: NDArray[Any], *, encoding: Encoding) -> bytes:
+def tiff_bytes(codes: NDArray[Any], *, encoding: Encoding, per_metre: float = 0.0) -> bytes:
     """A TIFF of 8 or 16 bits or of floats, deflated; the description says how the values are encoded."""
     stream = io.BytesIO()
     tifffile.imwrite(
@@ -47,16 +70,23 @@ def tiff_bytes(codes: NDArray[Any], *, encoding: Encoding) -> bytes:
         description=f"encoding={encoding}",
         metadata=None,
         extrasamples=["unassalpha"] if codes.ndim == 3 and codes.shape[2] == 4 else None,
+        iccprofile=srgb_profile() if encoding == "srgb" and codes.ndim == 3 else None,
+        resolution=(per_metre / 100, per_metre / 100) if per_metre else None,
+        resolutionunit="CENTIMETER" if per_metre else None,
     )
     return stream.getvalue()
 
 
-def exr_bytes(codes: NDArray[Any], *, encoding: Encoding) -> bytes:
-    """An OpenEXR of half or single floats, zip-compressed: R, G, B (A), or Y."""
+def exr_bytes(codes: NDArray[Any], *, encoding: Encoding, per_metre: float = 0.0) -> bytes:
+    """An OpenEXR of half or single floats, zip-compressed: R, G, B (A), or Y. Its colours are those of BT.709, which is
+    what a file without chromaticities means."""
     names = {2: ["Y"]}.get(codes.ndim) or ["R", "G", "B", "A"][: codes.shape[2]]
     planes = [codes] if codes.ndim == 2 else [codes[..., i] for i in range(codes.shape[2])]
     channels = {name: np.ascontiguousarray(plane) for name, plane in zip(names, planes, strict=True)}
-    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    header: dict[str, Any] = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    if per_metre:
+        # Pixels to an inch.
+        header["xDensity"] = per_metre * 0.0254
     # The library writes files by name only.
     with tempfile.NamedTemporaryFile(suffix=".exr") as file:
         with OpenEXR.File(header, channels) as picture:
@@ -65,18 +95,31 @@ def exr_bytes(codes: NDArray[Any], *, encoding: Encoding) -> bytes:
         return file.read()
 
 
-def jpeg_bytes(codes: NDArray[Any], *, encoding: Encoding) -> bytes:
+def jpeg_bytes(codes: NDArray[Any], *, encoding: Encoding, per_metre: float = 0.0) -> bytes:
     """A JPEG of high quality, all colours at full resolution."""
-    return bytes(imagecodecs.jpeg_encode(np.ascontiguousarray(codes), level=_JPEG_QUALITY, subsampling="444"))
+    data = bytes(imagecodecs.jpeg_encode(np.ascontiguousarray(codes), level=_JPEG_QUALITY, subsampling="444"))
+    if data[2:4] != b"\xff\xe0" or data[6:11] != b"JFIF\0":
+        return data
+    end = 4 + int.from_bytes(data[4:6], "big")
+    first = bytearray(data[:end])
+    if per_metre:
+        # Dots to a centimetre, which JFIF counts in whole ones.
+        dots = min(max(round(per_metre / 100), 1), 0xFFFF)
+        first[13:18] = struct.pack(">BHH", 2, dots, dots)
+    told = b""
+    if encoding == "srgb":
+        body = b"ICC_PROFILE\0\x01\x01" + srgb_profile()
+        told = b"\xff\xe2" + struct.pack(">H", len(body) + 2) + body
+    return bytes(first) + told + data[end:]
 
 
-def webp_bytes(codes: NDArray[Any], *, encoding: Encoding) -> bytes:
+def webp_bytes(codes: NDArray[Any], *, encoding: Encoding, per_metre: float = 0.0) -> bytes:
     """A lossless WebP; grey is written in colour, which is all WebP has."""
     colour = np.repeat(codes[..., None], 3, -1) if codes.ndim == 2 else codes
     return bytes(imagecodecs.webp_encode(np.ascontiguousarray(colour), lossless=True, level=1))
 
 
-def tga_bytes(codes: NDArray[Any], *, encoding: Encoding) -> bytes:
+def tga_bytes(codes: NDArray[Any], *, encoding: Encoding, per_metre: float = 0.0) -> bytes:
     """A run-length coded TGA."""
     stream = io.BytesIO()
     Image.fromarray(codes).save(stream, "TGA", compression="tga_rle")
@@ -101,8 +144,8 @@ def _tga_codes(data: bytes) -> NDArray[Any]:
 
 @dataclass(frozen=True)
 class Codec:
-    """write: (codes, encoding=…) to bytes. read: bytes to the very numbers. starts: how such a file begins; a file that
-    begins otherwise is of a format without a mark."""
+    """write: (codes, encoding=…, per_metre=…) to bytes. read: bytes to the very numbers. starts: how such a file
+    begins; a file that begins otherwise is of a format without a mark."""
 
     write: Callable[..., bytes]
     read: Callable[[bytes], NDArray[Any]]
@@ -120,9 +163,9 @@ CODECS: dict[str, Codec] = {
 }
 
 
-def encoded(codes: NDArray[Any], *, format: str, encoding: Encoding) -> bytes:
+def encoded(codes: NDArray[Any], *, format: str, encoding: Encoding, per_metre: float = 0.0) -> bytes:
     """File bytes in the named format."""
-    return CODECS[format].write(codes, encoding=encoding)
+    return CODECS[format].write(codes, encoding=encoding, per_metre=per_metre)
 
 
 def stored_codes(data: bytes) -> NDArray[Any]:

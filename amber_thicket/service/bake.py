@@ -207,9 +207,11 @@ class _Writing:
         self._cancel, self._beside = cancel, beside
         self._coming: deque[tuple[str, Future[Written]]] = deque()
 
-    def write(self, file: PlannedFile, folder: str, codes: Any, keep: str = "", **more: Any) -> Iterator[Written]:
+    def write(
+        self, file: PlannedFile, folder: str, codes: Any, keep: str = "", *, per_metre: float = 0.0, **more: Any
+    ) -> Iterator[Written]:
         """Begins with a file; gives one that is ready when too many are on their way. more: what its facts say too."""
-        making = self._beside.submit(_written, self._cancel, file, folder, codes, **more)
+        making = self._beside.submit(_written, self._cancel, file, folder, codes, per_metre=per_metre, **more)
         self._coming.append((keep, making))
         if len(self._coming) > 2:
             yield self._ready()
@@ -263,6 +265,7 @@ def _of_size(
     recipe = tiles[1].recipe
     size, how = output_size(recipe), recipe.settings("pack.files").tiles
     folder = "" if at == size else f"{at[0]}x{at[1]}/"
+    per_metre = _per_metre(tiles[1], at)
     atlas: dict[int, Any] = {}
     for number, tile in tiles.items():
         plan = planned(recipe, name, "atlas" if how == "atlas" else number, at)
@@ -279,7 +282,7 @@ def _of_size(
                 _put_in_atlas(atlas, index, codes, number - 1, plan.atlas)
             if not plan.atlas or how == "both":
                 keep = "" if folder else file.suffix
-                yield from writing.write(file, folder, codes, keep, **numbered)
+                yield from writing.write(file, folder, codes, keep, per_metre=per_metre, **numbered)
         if plan.scenes and not folder:
             progress(number / len(tiles), "Making the scene")
             yield from writing.rest()
@@ -288,7 +291,7 @@ def _of_size(
             writing.facts.append(scene.facts)
             yield scene
     for index, file in enumerate(planned(recipe, name, "atlas", at).files if atlas else ()):
-        yield from writing.write(file, folder, atlas.pop(index))
+        yield from writing.write(file, folder, atlas.pop(index), per_metre=per_metre)
 
 
 def one_file(evaluation: Evaluation, name: str, number: int) -> Written:
@@ -304,7 +307,13 @@ def one_file(evaluation: Evaluation, name: str, number: int) -> Written:
         )
     file = plan.files[number]
     codes = stored(file, {role: evaluation.layer(role, at).pixels for role in asked_for(file)})
-    return _written(evaluation.cancel, file, "", codes)
+    return _written(evaluation.cancel, file, "", codes, per_metre=_per_metre(evaluation, at))
+
+
+def _per_metre(evaluation: Evaluation, at: tuple[int, int]) -> float:
+    """Pixels to a metre of the surface at a size; 0 where its real size is not known."""
+    tile_mm = evaluation.tile_mm(evaluation.sizes(at))
+    return 1000 * at[0] / tile_mm if tile_mm else 0.0
 
 
 def _put_in_atlas(atlas: dict[int, Any], index: int, codes: Any, place: int, shape: tuple[int, int]) -> None:
@@ -324,10 +333,12 @@ def _sizes(evaluation: Evaluation) -> list[tuple[int, int]]:
     return [(width >> n, height >> n) for n in range(count) if min(width >> n, height >> n) >= 16]
 
 
-def _written(cancel: Cancel, file: PlannedFile, folder: str, codes: Any, **more: Any) -> Written:
+def _written(
+    cancel: Cancel, file: PlannedFile, folder: str, codes: Any, *, per_metre: float = 0.0, **more: Any
+) -> Written:
     """One file at one size, written and read back. more: what its facts say besides."""
     cancel.check()
-    data = encoded(codes, format=file.format, encoding=file.encoding)
+    data = encoded(codes, format=file.format, encoding=file.encoding, per_metre=per_metre)
     cancel.check()
     return Written(folder + file.name, data, _facts(file, folder, data, codes, _again(data, codes)) | more)
 

@@ -57,6 +57,8 @@ class Watching:
             except Exception as error:
                 log.warning("%s was not taken: %s", ", ".join(path.name for path in drop.files), reason(error))
                 self.folder.done(drop, 0, reason(error))
+                # The page tells what was refused.
+                self._events.announce("library", {"id": ""})
                 continue
             self.folder.done(drop, len(materials))
             made += [str(material.id) for material in materials]

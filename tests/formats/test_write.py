@@ -1,12 +1,15 @@
 """Written files read by independent readers: exact numbers, right tags."""
 
 import io
+import tempfile
 import unittest
+from typing import Any
 
 import cv2
 import numpy as np
+import OpenEXR
 import tifffile
-from PIL import Image
+from PIL import Image, ImageCms
 
 from amber_thicket.core.files.encode import quantised, stored
 from amber_thicket.core.files.file_plan import planned
@@ -46,6 +49,66 @@ class PngTest(unittest.TestCase):
         data = Image.open(io.BytesIO(encoded(codes, format="png", encoding="linear")))
         self.assertEqual((colour.info["srgb"], round(colour.info["gamma"], 5)), (0, 0.45455))
         self.assertNotIn("srgb", data.info)
+
+
+class SaidTest(unittest.TestCase):
+    """What files say of themselves, as independent readers find it (Pillow, tifffile, OpenEXR, Little CMS)."""
+
+    codes = np.random.default_rng(2).integers(0, 255, (32, 48, 3), dtype=np.uint8)
+
+    def said(self, format: str, encoding: str, per_metre: float = 2560.0) -> tuple[bytes, Any]:
+        data = encoded(self.codes, format=format, encoding=encoding, per_metre=per_metre)  # type: ignore[arg-type]
+        return data, Image.open(io.BytesIO(data))
+
+    def test_pixels_to_a_metre(self) -> None:
+        # 2560 to a metre are 65.024 to an inch of 25.4 mm.
+        for format, delta in (("png", 0.01), ("tiff", 0.01), ("jpeg", 2.6)):
+            _, picture = self.said(format, "srgb")
+            self.assertAlmostEqual(float(picture.info["dpi"][0]), 65.024, delta=delta, msg=format)
+            self.assertEqual(*picture.info["dpi"])
+        with tifffile.TiffFile(io.BytesIO(self.said("tiff", "linear")[0])) as file:
+            self.assertEqual(file.pages[0].resolutionunit, 3)
+            self.assertAlmostEqual(file.pages[0].resolution[0], 25.6, delta=0.001)
+        with tempfile.NamedTemporaryFile(suffix=".exr") as file:
+            file.write(encoded(self.codes.astype(np.float32), format="exr", encoding="linear", per_metre=2560.0))
+            file.flush()
+            with OpenEXR.File(file.name) as picture:
+                self.assertAlmostEqual(picture.header()["xDensity"], 65.024, delta=1e-3)
+                self.assertNotIn("chromaticities", picture.header())
+        # Where nobody knows, nothing is said.
+        for format in ("png", "tiff"):
+            data, picture = self.said(format, "linear", 0.0)
+            self.assertNotIn(b"pHYs", data)
+            self.assertIn(picture.info.get("dpi"), (None, (1, 1), (1.0, 1.0)))
+
+    def test_what_colours_are(self) -> None:
+        """PNG third edition 11.3.2: cICP 1, 13, 0, 1 is sRGB (ITU-T H.273); cHRM of BT.709; IEC 61966-2-1."""
+        data, picture = self.said("png", "srgb")
+        at = data.index(b"cICP")
+        self.assertEqual(data[at + 4 : at + 8], bytes((1, 13, 0, 1)))
+        self.assertLess(at, data.index(b"IDAT"))
+        wanted = (0.3127, 0.329, 0.64, 0.33, 0.3, 0.6, 0.15, 0.06)
+        np.testing.assert_allclose(picture.info["chromaticity"], wanted, atol=1e-5)
+        for format in ("tiff", "jpeg"):
+            profile = ImageCms.ImageCmsProfile(io.BytesIO(self.said(format, "srgb")[1].info["icc_profile"]))
+            self.assertIn("sRGB", ImageCms.getProfileDescription(profile))
+            # It says what sRGB says: mid grey stays where it is.
+            grey = Image.new("RGB", (1, 1), (118, 118, 118))
+            same = ImageCms.profileToProfile(grey, profile, ImageCms.createProfile("sRGB"))
+            assert same is not None
+            self.assertLessEqual(max(abs(value - 118) for value in same.getpixel((0, 0))), 1)
+        # Maps of numbers say nothing of colours.
+        for format in ("png", "tiff", "jpeg"):
+            data, picture = self.said(format, "linear")
+            self.assertIsNone(picture.info.get("icc_profile"))
+            for word in (b"cICP", b"sRGB", b"iCCP", b"gAMA"):
+                self.assertNotIn(word, data)
+
+    def test_bytes_are_the_same_every_time_and_numbers_stay(self) -> None:
+        for format in ("png", "tiff"):
+            data, _ = self.said(format, "srgb")
+            self.assertEqual(data, self.said(format, "srgb")[0])
+            np.testing.assert_array_equal(stored_codes(data), self.codes)
 
 
 class ConventionTest(unittest.TestCase):

@@ -80,6 +80,7 @@ function Source({ from, onFrom }: { from: From | null; onFrom: (from: From) => v
       )}
       <input
         aria-label="From a material"
+        data-first
         placeholder="From a material: search"
         value={words}
         onChange={(event) => setWords(event.target.value)}

@@ -160,7 +160,7 @@ function WatchedFolder() {
           className="z-40 max-h-96 w-96 overflow-y-auto rounded-card border border-line bg-raised p-3 shadow-lg shadow-black/40"
         >
           <p className="break-all text-soft">{folder}</p>
-          {refused.length === 0 && <p className="mt-1">Everything in it was taken.</p>}
+          {refused.length === 0 && <p className="mt-1">Nothing was refused so far.</p>}
           <ul className="mt-1 flex flex-col gap-1.5">
             {refused.map(({ files, why }) => (
               <li key={files + why}>

@@ -36,7 +36,7 @@ export function KeepStart({ card, onClose }: { card: { id: string; name: string 
           <input
             value={name}
             maxLength={120}
-            autoFocus
+            data-first
             onChange={(event) => setName(event.target.value)}
             className="h-7 rounded-card border border-line bg-raised px-2.5 outline-none focus:border-amber"
           />

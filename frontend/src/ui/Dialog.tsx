@@ -20,6 +20,14 @@ export function Dialog({ title, about, open, onClose, wide = false, children }: 
         <Radix.Overlay className="fixed inset-0 z-40 bg-black/55" />
         <Radix.Content
           aria-describedby={undefined}
+          onOpenAutoFocus={(event) => {
+            // What one is asked first, where there is such a field; else the first thing that can be reached.
+            const first = (event.target as HTMLElement).querySelector<HTMLElement>("[data-first]");
+            if (!first) return;
+            event.preventDefault();
+            first.focus();
+            if (first instanceof HTMLInputElement) first.select();
+          }}
           className={cx(
             "fixed top-1/2 left-1/2 z-50 max-h-[86vh] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-[10px] border border-line bg-ground p-5 shadow-2xl shadow-black/50",
             wide ? "w-[1080px]" : "w-[640px]",
