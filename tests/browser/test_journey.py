@@ -364,7 +364,7 @@ class JourneyTest(BrowserTest):
         self.page.evaluate(given, [["quay.png", "jetty.png"], codes, "drop"])
         self.page.wait_for_selector("[aria-label='Captures on their way'] >> text=quay.png")
         for name in ("quay", "jetty"):
-            self.page.locator(f"a:has-text('{name}')").wait_for()
+            self.page.locator(f"[data-number]:has-text('{name}')").wait_for()
         self.page.locator("[aria-label='Captures on their way']").wait_for(state="detached")
         # One surface is meant to be worked on: its bench opens by itself.
         self.page.evaluate(given, [["mole.png"], codes, "paste"])

@@ -240,6 +240,10 @@ class LibraryTest(BrowserTest):
         page.get_by_label("More for Quay stones").click()
         with page.expect_download() as download:
             page.get_by_role("menuitem", name="Save all of it as a bundle").click()
+        # Its name opens it, as its picture does.
+        self.card("Quay stones").get_by_text("Quay stones", exact=True).click()
+        page.wait_for_selector("nav[aria-label=Stages]")
+        page.goto(self.server.address)
         path = self.folder / download.value.suggested_filename
         download.value.save_as(path)
         with zipfile.ZipFile(path) as archive:

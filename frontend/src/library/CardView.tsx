@@ -58,6 +58,11 @@ export function CardView({ card, reached, onOpen, onToggle, onChanged }: Props) 
       card.archived ? "" : "Nothing is deleted; find it under Put aside.",
     );
   const { source } = card;
+  const press = (event: React.MouseEvent) => {
+    event.preventDefault();
+    if (event.ctrlKey || event.metaKey || event.shiftKey || choosing) onToggle(event.shiftKey);
+    else onOpen();
+  };
   const done = () => {
     setAsking(null);
     link.current?.focus();
@@ -78,15 +83,7 @@ export function CardView({ card, reached, onOpen, onToggle, onChanged }: Props) 
         href={`/m/${card.id}`}
         tabIndex={reached ? 0 : -1}
         draggable={false}
-        onClick={(event) => {
-          if (event.ctrlKey || event.metaKey || event.shiftKey || choosing) {
-            event.preventDefault();
-            onToggle(event.shiftKey);
-          } else {
-            event.preventDefault();
-            onOpen();
-          }
-        }}
+        onClick={press}
         className="block min-h-0 flex-1 outline-none"
         aria-pressed={choosing ? chosen : undefined}
         role={choosing ? "button" : undefined}
@@ -107,7 +104,7 @@ export function CardView({ card, reached, onOpen, onToggle, onChanged }: Props) 
         {asking === "name" ? (
           <Rename card={card} onDone={done} onChanged={onChanged} />
         ) : (
-          <p className="truncate font-medium" title={card.name} onDoubleClick={() => setAsking("name")}>
+          <p className="cursor-pointer truncate font-medium" title={card.name} onClick={press}>
             {card.name}
           </p>
         )}
