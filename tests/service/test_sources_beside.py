@@ -318,7 +318,7 @@ class Generated(unittest.TestCase):
             ("sand", "simulation", 77),
         ):
             with self.assertRaises(BadSetting):
-                images.checked(words, provider, side)
+                images.checked(words, provider, side, None)
 
     def test_asked_kept_and_labelled_over_the_routes(self) -> None:
         with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
