@@ -63,15 +63,16 @@ _SEARCHED = ("name", "tags", "files", "notes")
 _COLUMNS = ", ".join(_SEARCHED)
 _OLD, _NEW = (", ".join(f"{which}.{name}" for name in _SEARCHED) for which in ("old", "new"))
 # The words of a card follow it, also where a material is deleted and takes its card along.
+_TAKEN_OUT = f"INSERT INTO words(words, rowid, {_COLUMNS}) VALUES ('delete', old.id, {_OLD})"
+_PUT_IN = f"INSERT INTO words(rowid, {_COLUMNS}) VALUES (new.id, {_NEW})"
+_TRIGGER = "CREATE TRIGGER IF NOT EXISTS"
 _WORDS = (
-    f"CREATE VIRTUAL TABLE words USING fts5({_COLUMNS}, content='card', content_rowid='id', tokenize='trigram')",
-    f"CREATE TRIGGER card_made AFTER INSERT ON card BEGIN INSERT INTO words(rowid, {_COLUMNS}) "
-    f"VALUES (new.id, {_NEW}); END",
-    f"CREATE TRIGGER card_gone AFTER DELETE ON card BEGIN INSERT INTO words(words, rowid, {_COLUMNS}) "
-    f"VALUES ('delete', old.id, {_OLD}); END",
-    f"CREATE TRIGGER card_changed AFTER UPDATE OF {_COLUMNS} ON card BEGIN INSERT INTO words(words, rowid, {_COLUMNS}) "
-    f"VALUES ('delete', old.id, {_OLD}); INSERT INTO words(rowid, {_COLUMNS}) VALUES (new.id, {_NEW}); END",
-    "CREATE INDEX material_listed ON material (archived, created)",
+    f"CREATE VIRTUAL TABLE IF NOT EXISTS words USING "
+    f"fts5({_COLUMNS}, content='card', content_rowid='id', tokenize='trigram')",
+    f"{_TRIGGER} card_made AFTER INSERT ON card BEGIN {_PUT_IN}; END",
+    f"{_TRIGGER} card_gone AFTER DELETE ON card BEGIN {_TAKEN_OUT}; END",
+    f"{_TRIGGER} card_changed AFTER UPDATE OF {_COLUMNS} ON card BEGIN {_TAKEN_OUT}; {_PUT_IN}; END",
+    "CREATE INDEX IF NOT EXISTS material_listed ON material (archived, created)",
 )
 _STATE = (
     "CASE WHEN c.packed_head = m.head THEN 'packed' WHEN c.checked_head = m.head AND c.to_settle = 0 THEN 'passed' "

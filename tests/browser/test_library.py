@@ -111,6 +111,7 @@ class LibraryTest(BrowserTest):
         page.get_by_role("menuitem", name="Tags and notes").click()
         dialog.get_by_label("Notes").fill("shoot again when dry")
         dialog.get_by_role("button", name="Keep").click()
+        dialog.wait_for(state="detached")
         self.search("again dry")
         self.told(1)
         # Twice, then both aside, then gone for good.
