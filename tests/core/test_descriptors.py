@@ -110,7 +110,7 @@ import numpy as np
 from PIL import Image
 from amber_thicket.formats import write
 
-def ppm_bytes(codes, *, encoding):
+def ppm_bytes(codes, *, encoding, per_metre=0.0):
     stream = io.BytesIO()
     Image.fromarray(codes if codes.dtype == np.uint8 else (codes >> 8).astype(np.uint8)).save(stream, "PPM")
     return stream.getvalue()
