@@ -26,7 +26,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Literal
 
-from amber_thicket.audit_rules import Wishes, judge, own_rules
+from amber_thicket.audit_rules import AuditPolicy, judge, own_rules
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.pack.profiles import profile_named
@@ -276,14 +276,14 @@ def _audited(paths: Iterable[PathLike], profile: str) -> _Audited:
 
 
 def audit(
-    *paths: PathLike, profile: str = "separate_y_plus", wishes: Wishes | None = None, own: bool = True
+    *paths: PathLike, profile: str = "separate_y_plus", policy: AuditPolicy | None = None, own: bool = True
 ) -> dict[str, Any]:
     """What maps made elsewhere are, and what is wrong with them: files, a folder, or a zip. profile: what the receiver
-    wants. wishes: of the asset repository (audit_rules.py); own: rules of installed packages are asked as well. "level"
+    wants. policy: of the asset repository (audit_rules.py); own: rules of installed packages are asked as well. "level"
     is the worst of all. Raises ThicketError, UnreadableFile."""
-    wishes = wishes or Wishes()
-    found = _audited(paths, wishes.profile or profile)
-    judge(found.report, wishes, found.contents, own_rules() if own else {})
+    policy = policy or AuditPolicy()
+    found = _audited(paths, policy.profile or profile)
+    judge(found.report, policy, found.contents, own_rules() if own else {})
     return found.report
 
 

@@ -1,4 +1,4 @@
-"""What an asset repository asks of its map sets beyond the audit itself: a file of wishes, and rules of its own.
+"""What an asset repository asks of its map sets beyond the audit itself: a file of policy, and rules of its own.
 
 amber-thicket.toml lies in the repository, above what is audited:
 
@@ -40,11 +40,11 @@ Level = Literal["note", "attention", "blocked"]
 _ORDER = ("pass", "note", "unknown", "attention", "blocked")
 
 
-class _Wish(BaseModel):
+class _PolicyPart(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
-class Limits(_Wish):
+class Limits(_PolicyPart):
     """side_least, side_most: px of the shorter and the longer side. power_of_two: both are. megabytes_most: of a file.
     bits_least: by role."""
 
@@ -55,7 +55,7 @@ class Limits(_Wish):
     bits_least: dict[str, int] = Field(default_factory=dict)
 
 
-class Wishes(_Wish):
+class AuditPolicy(_PolicyPart):
     """profile: what the receiver wants; "" for the command line's. names: a regular expression. rules: by their id."""
 
     profile: str = ""
@@ -103,8 +103,8 @@ class AuditedSet:
 OwnRule = Callable[[AuditedSet], Iterable[OwnFinding]]
 
 
-def find_wishes(start: Path) -> Path | None:
-    """The file of wishes in a folder, or in the nearest one above it."""
+def find_policy(start: Path) -> Path | None:
+    """The file of policy in a folder, or in the nearest one above it."""
     start = start.resolve()
     for folder in (start if start.is_dir() else start.parent, *start.parents):
         if (folder / FILE).is_file():
@@ -112,17 +112,21 @@ def find_wishes(start: Path) -> Path | None:
     return None
 
 
-def read_wishes(path: Path) -> Wishes:
-    """Raises BadSetting saying where the file is wrong."""
+def read_toml(path: Path) -> dict[str, Any]:
+    """The tables of a file. Raises BadSetting where it cannot be read."""
     try:
-        with path.open("rb") as file:
-            data = tomllib.load(file)
+        return tomllib.loads(path.read_text(encoding="utf-8"))
     except OSError as error:
-        raise BadSetting(f"{path} cannot be opened ({error.strerror}).", remedy="Check --config.") from None
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise BadSetting(f"{path} cannot be opened ({error.strerror}).", remedy="Check the path.") from None
+    except ValueError as error:
         raise BadSetting(f"{path} is no TOML: {error}.", remedy="Correct the file.") from None
+
+
+def read_policy(path: Path) -> AuditPolicy:
+    """Raises BadSetting saying where the file is wrong."""
+    data = read_toml(path)
     try:
-        return Wishes.model_validate(data.get("audit", {}))
+        return AuditPolicy.model_validate(data.get("audit", {}))
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(("audit", *(str(part) for part in first["loc"])))
@@ -144,16 +148,19 @@ def own_rules() -> dict[str, OwnRule]:
     return found
 
 
-def judge(report: dict[str, Any], wishes: Wishes, contents: Mapping[str, bytes], rules: Mapping[str, OwnRule]) -> None:
-    """Adds to a report what wishes and own rules find, and gives findings the levels that are wished. contents: by
+def judge(
+    report: dict[str, Any], policy: AuditPolicy, contents: Mapping[str, bytes], rules: Mapping[str, OwnRule]
+) -> None:
+    """Adds to a report what policy and own rules find, and gives findings the levels of the policy. contents: by
     blob."""
     for one in report["sets"]:
-        extra = [*_of_names(one, wishes), *_of_limits(one, wishes.limits, contents), *_of_own(one, contents, rules)]
+        extra = [*_of_names(one, policy), *_of_limits(one, policy.limits, contents), *_of_own(one, contents, rules)]
         for finding in extra:
             own = next((file["findings"] for file in one["files"] if file["file"] == finding["file"]), one["findings"])
             own.append(finding)
         for holder in (one, *one["files"]):
-            holder["findings"] = [_wished(finding, wishes) for finding in holder["findings"] if _is_on(finding, wishes)]
+            asked = [finding for finding in holder["findings"] if policy.rules.get(finding["rule"]) != "off"]
+            holder["findings"] = [_relevelled(finding, policy) for finding in asked]
         levels = [finding["level"] for holder in (one, *one["files"]) for finding in holder["findings"]]
         one["level"] = max(levels, key=_ORDER.index, default="pass")
         if one["level"] == "note":
@@ -161,12 +168,8 @@ def judge(report: dict[str, Any], wishes: Wishes, contents: Mapping[str, bytes],
     report["level"] = max((one["level"] for one in report["sets"]), key=_ORDER.index, default="pass")
 
 
-def _is_on(finding: Mapping[str, Any], wishes: Wishes) -> bool:
-    return wishes.rules.get(finding["rule"]) != "off"
-
-
-def _wished(finding: dict[str, Any], wishes: Wishes) -> dict[str, Any]:
-    level = wishes.rules.get(finding["rule"])
+def _relevelled(finding: dict[str, Any], policy: AuditPolicy) -> dict[str, Any]:
+    level = policy.rules.get(finding["rule"])
     # What is well, or cannot be told, is no finding to be made graver.
     return {**finding, "level": level} if level and finding["level"] not in ("pass", "unknown") else finding
 
@@ -178,13 +181,13 @@ def _told(rule: str, found: OwnFinding) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _of_names(one: Mapping[str, Any], wishes: Wishes) -> Iterator[dict[str, Any]]:
-    if not wishes.names:
+def _of_names(one: Mapping[str, Any], policy: AuditPolicy) -> Iterator[dict[str, Any]]:
+    if not policy.names:
         return
     for file in one["files"]:
-        if not re.fullmatch(wishes.names, file["file"]):
-            what = f"It is not named as wished: {wishes.names}."
-            yield _told("wish.name", OwnFinding(what, "attention", file["file"]))
+        if not re.fullmatch(policy.names, file["file"]):
+            what = f"Its name is not of the pattern {policy.names}."
+            yield _told("policy.name", OwnFinding(what, "attention", file["file"]))
 
 
 def _of_limits(one: Mapping[str, Any], limits: Limits, contents: Mapping[str, bytes]) -> Iterator[dict[str, Any]]:
@@ -195,18 +198,18 @@ def _of_limits(one: Mapping[str, Any], limits: Limits, contents: Mapping[str, by
             return _told(rule, OwnFinding(what, "attention", name))
 
         if limits.side_least and min(width, height) < limits.side_least:
-            yield found("wish.side_least", f"{width} × {height} px; wished is {limits.side_least} px and more.")
+            yield found("policy.side_least", f"{width} × {height} px; the limit is {limits.side_least} px and more.")
         if limits.side_most and max(width, height) > limits.side_most:
-            yield found("wish.side_most", f"{width} × {height} px; wished is {limits.side_most} px at the most.")
+            yield found("policy.side_most", f"{width} × {height} px; the limit is {limits.side_most} px at the most.")
         if limits.power_of_two and (width & (width - 1) or height & (height - 1)):
-            yield found("wish.power_of_two", f"{width} × {height} px are no powers of two.")
+            yield found("policy.power_of_two", f"{width} × {height} px are no powers of two.")
         megabytes = len(contents.get(file["blob"], b"")) / 1e6
         if limits.megabytes_most and megabytes > limits.megabytes_most:
-            yield found("wish.megabytes_most", f"{megabytes:.1f} MB; wished are {limits.megabytes_most:g} at the most.")
+            yield found("policy.megabytes_most", f"{megabytes:.1f} MB; the limit is {limits.megabytes_most:g}.")
         for role in {file["role"], *file["channels"].values()} & set(limits.bits_least):
             if file["bits"] < limits.bits_least[role]:
                 wanted = limits.bits_least[role]
-                yield found("wish.bits_least", f"{file['bits']} bit; for {role} {wanted} and more are wished.")
+                yield found("policy.bits_least", f"{file['bits']} bit; the limit of {role} is {wanted} and more.")
 
 
 def _of_own(

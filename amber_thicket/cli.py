@@ -173,11 +173,14 @@ def _packing(command: argparse.ArgumentParser) -> None:
 def main(arguments: list[str] | None = None) -> int:
     """Returns the exit code: 0 well, 1 when the check blocks, 2 for errors; of audit 0 clean, 1 attention, 2 blocked,
     3 for errors."""
+    arguments = sys.argv[1:] if arguments is None else arguments
+    # An audit's 2 says that something is blocked.
+    failed = 3 if arguments[:1] == ["audit"] else 2
     try:
         options = _parsed(arguments)
     except ThicketError as error:
         print(f"{error.message} {error.remedy}".strip(), file=sys.stderr)
-        return 2
+        return failed
     keep_blocks()
     try:
         start_logging(getattr(options, "log_level", "warning"), getattr(options, "log_file", None))
@@ -219,22 +222,15 @@ def main(arguments: list[str] | None = None) -> int:
     except KeyboardInterrupt:
         print("Called off.", file=sys.stderr)
         return 130
-    return 3 if options.command == "audit" else 2
+    return failed
 
 
-def _parsed(arguments: list[str] | None) -> argparse.Namespace:
+def _parsed(arguments: list[str]) -> argparse.Namespace:
     """The options of a command line, with the defaults that amber-thicket.toml sets. Raises BadSetting."""
     top = parser()
     commands = next(action for action in top._actions if isinstance(action, argparse._SubParsersAction))
     for name, values in pipelines.defaults_of(commands.choices, Path.cwd()).items():
-        known = {action.dest: action for action in commands.choices[name]._actions if action.option_strings}
-        for key, value in values.items():
-            action = known.get(key.replace("-", "_"))
-            if action is None or action.dest == "help":
-                names = ", ".join(sorted(dest.replace("_", "-") for dest in known if dest != "help"))
-                raise BadSetting(f"amber-thicket.toml: [{name}] has no “{key}”.", remedy=f"Known: {names}.")
-            action.required = False
-            commands.choices[name].set_defaults(**{action.dest: action.type(value) if callable(action.type) else value})
+        pipelines.set_defaults(commands.choices[name], name, values)
     return top.parse_args(arguments)
 
 

@@ -30,7 +30,7 @@ def add_commands(commands: Any, data: Any) -> None:
     audit.add_argument("path", type=Path, nargs="+", help="files, a folder, or a zip; - for standard input")
     audit.add_argument("--profile", default="separate_y_plus", help="what the receiver wants; see settings")
     audit.add_argument(
-        "--config", type=Path, metavar="FILE", help="wishes; amber-thicket.toml above the files if left out"
+        "--config", type=Path, metavar="FILE", help="policy; amber-thicket.toml above the files if left out"
     )
     audit.add_argument("--no-own-rules", action="store_true", help="leave rules of installed packages out")
     audit.add_argument("--report", choices=("text", "json", "junit", "sarif"), help="text when left out")
@@ -98,15 +98,15 @@ def write_out(text: str, out: Path | None) -> None:
 
 def audit(options: argparse.Namespace) -> int:
     from amber_thicket import api, audit_report
-    from amber_thicket.audit_rules import Wishes, find_wishes, read_wishes
+    from amber_thicket.audit_rules import AuditPolicy, find_policy, read_policy
 
     paths = with_standard_input(options.path)
-    config = options.config or find_wishes(paths[0])
-    wishes = read_wishes(config) if config else Wishes()
+    config = options.config or find_policy(paths[0])
+    policy = read_policy(config) if config else AuditPolicy()
     if options.repair:
-        report = api.repair(*paths, into=options.repair, profile=wishes.profile or options.profile)
+        report = api.repair(*paths, into=options.repair, profile=policy.profile or options.profile)
     else:
-        report = api.audit(*paths, profile=options.profile, wishes=wishes, own=not options.no_own_rules)
+        report = api.audit(*paths, profile=options.profile, policy=policy, own=not options.no_own_rules)
     kind = options.report or ("json" if options.json else "text")
     texts = {
         "json": lambda told: json.dumps(told, indent=2, ensure_ascii=False) + "\n",
@@ -182,8 +182,8 @@ def _meant(library: Any, options: argparse.Namespace) -> list[str]:
     from amber_thicket.store import cards
     from amber_thicket.store.models import Material
 
-    wish = cards.Wish(tags=tuple(options.tag), collection=options.collection, state=options.state)
-    found = cards.ids(library.database, wish, "oldest")
+    query = cards.LibraryQuery(tags=tuple(options.tag), collection=options.collection, state=options.state)
+    found = cards.ids(library.database, query, "oldest")
     if not options.names:
         if not found:
             raise NotFound("No material of the library is like that.", remedy="See its tags and states in the page.")
@@ -298,15 +298,45 @@ COMMANDS = {"audit": audit, "pack": pack, "completion": completion}
 def defaults_of(names: Iterable[str], start: Path) -> dict[str, dict[str, Any]]:
     """What amber-thicket.toml sets for commands: tables named after them, in the nearest file from a folder upward.
     Raises BadSetting."""
-    import tomllib
+    from amber_thicket.audit_rules import find_policy, read_toml
 
-    from amber_thicket.audit_rules import find_wishes
-
-    path = find_wishes(start)
+    path = find_policy(start)
     if path is None:
         return {}
-    try:
-        data = tomllib.loads(path.read_text(encoding="utf-8"))
-    except (OSError, ValueError) as error:
-        raise BadSetting(f"{path} cannot be read: {error}.", remedy="Correct the file.") from None
-    return {name: dict(data[name]) for name in names if name != "audit" and isinstance(data.get(name), dict)}
+    known = set(names)
+    tables = read_toml(path)
+    for name, table in tables.items():
+        if name not in known or not isinstance(table, dict):
+            raise BadSetting(
+                f"{path}: there is no command “{name}”.", remedy=f"Tables are: {', '.join(sorted(known))}."
+            )
+    return {name: table for name, table in tables.items() if name != "audit"}
+
+
+def set_defaults(command: argparse.ArgumentParser, name: str, values: dict[str, Any]) -> None:
+    """Other defaults for a command's options. Raises BadSetting naming what is wrong."""
+    options = {action.dest: action for action in command._actions if action.option_strings and action.dest != "help"}
+    for key, value in values.items():
+        action = options.get(key.replace("-", "_"))
+        if action is None:
+            known = ", ".join(sorted(dest.replace("_", "-") for dest in options))
+            raise BadSetting(f"amber-thicket.toml: [{name}] has no “{key}”.", remedy=f"Known: {known}.")
+        try:
+            taken = [_taken(action, one) for one in value] if isinstance(value, list) else _taken(action, value)
+        except (TypeError, ValueError):
+            told = f"amber-thicket.toml: [{name}] {key} cannot be {value!r}."
+            raise BadSetting(told, remedy=f"It is: {action.help}.") from None
+        action.required = False
+        command.set_defaults(**{action.dest: taken})
+
+
+def _taken(action: argparse.Action, value: Any) -> Any:
+    """A value as an option takes it from the command line. Raises TypeError, ValueError."""
+    if action.nargs == 0:
+        if not isinstance(value, bool):
+            raise TypeError
+        return value
+    made = action.type(value) if callable(action.type) else value
+    if action.choices is not None and made not in action.choices:
+        raise ValueError
+    return made

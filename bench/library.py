@@ -1,4 +1,4 @@
-"""The library with thousands of materials: a part of its cards, search, tally, all ids; time in the server."""
+"""The library with thousands of materials: a part of its cards, search, facets, all ids; time in the server."""
 
 from __future__ import annotations
 
@@ -67,7 +67,7 @@ def fill_library(count: int, seed: int = 1) -> None:
             head = Step.create(material=material, parent=first.id, recipe=first.recipe, label="Overlap")
         Material.update(head=head.id).where(Material.id == material.id).execute()
         material.head = head.id
-        cards.follow(material, {})
+        cards.sync_card(material, {})
         told = {"width_mm": rng.choice((0.0, 400.0, 1200.0)), "notes": " ".join(rng.choices(_WORDS, k=12))}
         if rng.random() < 0.6:
             told |= {"checked_head": head.id, "to_settle": rng.choice((0, 0, 3))}
@@ -115,7 +115,7 @@ def run(side: int) -> None:
                 "search: two letters": "/api/library?words=sl",
                 "search: nothing": "/api/library?words=zzzz",
                 "to settle, tagged, 400 mm": "/api/library?state=to_settle&tags=roof&largest_mm=500",
-                "tally": "/api/library/tally",
+                "facets": "/api/library/facets",
                 "all ids": "/api/library/ids",
                 "whole list (scripts)": "/api/materials",
             }.items():

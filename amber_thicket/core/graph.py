@@ -89,8 +89,10 @@ class Evaluation:
         self._recalled: dict[str, Evaluation] = {}
 
     def with_changes(self, changes: dict[str, Any]) -> Evaluation:
-        """The same capture under a recipe with settings changed. Raises BadSetting."""
-        return Evaluation(self.recipe.with_changes(changes), self.first, self.memory, self.cancel, self.files)
+        """The same capture and materials over it under a recipe with settings changed. Raises BadSetting."""
+        made = Evaluation(self.recipe.with_changes(changes), self.first, self.memory, self.cancel, self.files)
+        made.others = self.others
+        return made
 
     def sizes(self, size: tuple[int, int]) -> Sizes:
         """Frames for a tile of (width, height) pixels."""

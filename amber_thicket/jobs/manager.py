@@ -75,9 +75,10 @@ def _result(job: Job) -> Any:
 
 
 def _note_packed(job: Job) -> None:
-    """What a job packed is remembered on the materials' cards."""
+    """What a job packed is remembered on the materials' cards. A batch packs another state than it was given, and notes
+    that itself."""
     payload, result = payload_of(job.kind, job.payload), result_of(job.kind, job.result)
-    if not isinstance(result, PackResult):
+    if not isinstance(result, PackResult) or isinstance(payload, BatchPayload):
         return
     several: tuple[Any, ...] = payload.several if isinstance(payload, PackSeveralPayload) else (payload,)
     failed = {one.name for one in result.failed}

@@ -198,7 +198,7 @@ def _generated(blobs: Blobs, line: JobLine, folder: Path, payload: GeneratePaylo
 
 def _packed(blobs: Blobs, line: JobLine, folder: Path, payload: PackPayload) -> PackResult:
     def entries(files: list[PackedFile], report: Callable[[float, str], None]) -> Iterator[tuple[str, bytes]]:
-        yield from _files_of(blobs, line, payload, files, report)
+        yield from _files_of(_evaluation(blobs, line, payload), payload.name, files, report)
 
     return _zipped(blobs, line, folder, payload.file, entries)
 
@@ -216,7 +216,7 @@ def _packed_several(blobs: Blobs, line: JobLine, folder: Path, payload: PackSeve
 
             inside: list[PackedFile] = []
             try:
-                for name, data in _files_of(blobs, line, one, inside, told):
+                for name, data in _files_of(_evaluation(blobs, line, one), one.name, inside, told):
                     yield f"{one.folder}/{name}", data
             except Cancelled:
                 raise
@@ -236,15 +236,13 @@ def _batched(blobs: Blobs, line: JobLine, folder: Path, payload: BatchPayload) -
     own = {"pack.files.profile": payload.profile} if payload.profile else {}
     sides = {"square.size.width": payload.size, "square.size.height": payload.size} if payload.size else {}
     made = evaluation.with_changes({**taken.changes, **own, **sides})
-    made.others = evaluation.others
     manifest: dict[str, Any] = {}
 
     def entries(files: list[PackedFile], report: Callable[[float, str], None]) -> Iterator[tuple[str, bytes]]:
-        for written in pack(made, payload.name, report):
-            files.append(PackedFile.model_validate({**written.facts, "bytes": len(written.data)}))
-            yield written.name, written.data
-            if written.name.endswith("_manifest.json"):
-                manifest.update(json.loads(written.data))
+        for name, data in _files_of(made, payload.name, files, report):
+            yield name, data
+            if name.endswith("_manifest.json"):
+                manifest.update(json.loads(data))
 
     result = _zipped(blobs, line, folder, payload.file, entries)
     thumbnail, _ = blobs.put([thumbnail_of(made)])
@@ -290,10 +288,10 @@ def _stilled(blobs: Blobs, line: JobLine, folder: Path, payload: StillPayload) -
 
 
 def _files_of(
-    blobs: Blobs, line: JobLine, one: MaterialToPack, files: list[PackedFile], report: Callable[[float, str], None]
+    evaluation: Evaluation, name: str, files: list[PackedFile], report: Callable[[float, str], None]
 ) -> Iterator[tuple[str, bytes]]:
     """The files of one material. files: gets what is written of each."""
-    for written in pack(_evaluation(blobs, line, one), one.name, report):
+    for written in pack(evaluation, name, report):
         files.append(PackedFile.model_validate({**written.facts, "bytes": len(written.data)}))
         yield written.name, written.data
 

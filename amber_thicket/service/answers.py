@@ -273,7 +273,7 @@ class CardIds(Answer):
     ids: tuple[str, ...]
 
 
-class Tally(Answer):
+class LibraryFacets(Answer):
     """How many materials there are of each."""
 
     states: dict[str, int]

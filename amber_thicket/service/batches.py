@@ -39,7 +39,7 @@ class BatchJobs(Protocol):
     def cancel(self, job_id: str) -> Job: ...
 
 
-class Asked(NamedTuple):
+class BatchOptions(NamedTuple):
     """How a batch is done. suggested: what is taken of what the program suggests. profile: of the packs, "" for each
     its own. size: px of a side, 0 for each its own."""
 
@@ -48,7 +48,7 @@ class Asked(NamedTuple):
     size: int = 0
 
 
-def begin(library: Library, jobs: BatchJobs, ids: Iterable[str], asked: Asked, name: str = "") -> Batch:
+def begin(library: Library, jobs: BatchJobs, ids: Iterable[str], asked: BatchOptions, name: str = "") -> Batch:
     """A batch of materials, with a job for each. Raises NotFound, BadSetting, ServiceAway."""
     materials = [library.get(id) for id in dict.fromkeys(ids)]
     if not 0 < len(materials) <= _MOST:
@@ -65,10 +65,10 @@ def begin(library: Library, jobs: BatchJobs, ids: Iterable[str], asked: Asked, n
     return batch
 
 
-def _start(library: Library, jobs: BatchJobs, row: BatchRow, asked: Asked) -> None:
+def _start(library: Library, jobs: BatchJobs, row: BatchRow, asked: BatchOptions) -> None:
     material = library.get(_id(row, "material"))
     file = f"{stem_of(library.recipe(material), material.name)}.zip"
-    payload = BatchPayload(**library.to_make(material), file=file, row=row.id, **asked._asdict())
+    payload = BatchPayload(**library.worker_payload(material), file=file, row=row.id, **asked._asdict())
     # Emptied before the job begins: it may be done before it is written down here.
     BatchRow.update(job=None, head=None).where(BatchRow.id == row.id).execute()
     job = jobs.batch(material, payload)
@@ -80,7 +80,7 @@ def _id(row: BatchRow, of: Literal["material", "job"]) -> str:
     return str(getattr(row, f"{of}_id") or "")
 
 
-def settled(library: Library, job: Job) -> str:
+def apply_result(library: Library, job: Job) -> str:
     """What a finished job took over goes into its material, as one step: the material's id, "" where nothing did."""
     result = result_of(job.kind, job.result)
     row = BatchRow.get_or_none(BatchRow.id == job.payload.get("row"))
@@ -102,8 +102,9 @@ def settled(library: Library, job: Job) -> str:
         return id
     head = int(material.head or 0)
     BatchRow.update(head=head).where(BatchRow.id == row.id).execute()
-    levels = [finding.level for finding in result.findings]
-    cards.note_checked(id, head, levels.count("blocked") + levels.count("attention"), levels.count("unknown"))
+    if not (job.payload.get("profile") or job.payload.get("size")):
+        # Of files of another profile or size Check may say something else.
+        library.note_findings(material, [finding.model_dump() for finding in result.findings])
     cards.note_packed(id, head)
     cards.note_width(id, result.tile_mm)
     if result.thumbnail:
@@ -168,7 +169,7 @@ def report(batch: Batch) -> dict[str, Any]:
             }
         )
     rows.sort(key=lambda one: BY_NEED.index(one["state"]))
-    left = [one["state"] for one in rows].count("waiting") + [one["state"] for one in rows].count("running")
+    left = len([one for one in rows if one["state"] in ("waiting", "running")])
     done = [float(one["seconds"]) for one in rows if one["seconds"]]
     return {
         "id": batch.id,
@@ -190,7 +191,7 @@ def cancel(jobs: BatchJobs, batch: Batch) -> None:
 
 def resume(library: Library, jobs: BatchJobs, batch: Batch) -> int:
     """Does again what failed, was called off, is not kept any more, or was changed since: how many there are."""
-    asked, again = Asked(**batch.asked), 0
+    asked, again = BatchOptions(**batch.asked), 0
     for row, material, job in rows_of(batch):
         result = _result(job)
         if job is not None and job.state in Job.OPEN:

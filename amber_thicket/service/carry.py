@@ -19,10 +19,13 @@ _OF_FILES = ("gather.maps", "gather.lights", "gather.merge", "gather.walk", "gat
 # What lies on places of one surface.
 _PLACES = (
     *(f"tile.join.{name}" for name in ("one_piece", "split_piece", "excluded", "kept")),
-    "tile.repair.spots", "tile.repair.aside", "tile.retouch.strokes", "tile.cutout.strokes", "relief.occlusion.pinned",
+    "tile.repair.spots", "tile.repair.aside", "tile.retouch.strokes", "tile.cutout.strokes",
 )  # fmt: skip
 _CORNERS = tuple(f"square.flat.{corner}_{axis}" for corner in CORNERS for axis in "xy")
-_NAME = "pack.files.name"
+_OWN = {
+    "pack.files.name": "it is this material's own name",
+    "relief.occlusion.pinned": "it holds settings this material was made by",
+}
 _KEY = re.compile(rf"\b[0-9a-f]{{{KEY_LENGTH}}}\b")
 _ZONES, _IN_ZONES = "response.zones.zones", ("in_zones", "wet_zones")
 _COVERS = "response.covers.covers"
@@ -64,17 +67,18 @@ def _bound(path: str) -> str:
         return "corners are placed on this picture"
     if path in _PLACES or name == "strokes":
         return "it is drawn on this surface"
-    return "it is this material's own name" if path == _NAME else ""
+    return _OWN.get(path, "")
 
 
-def _paths(recipe: Recipe) -> list[str]:
+def changed_paths(recipe: Recipe) -> list[str]:
+    """The settings of a recipe that are not as they come."""
     return [f"{id}.{name}" for id, values in recipe.changed.items() for name in values]
 
 
 def carriable(recipe: Recipe) -> list[Carriable]:
     """Settings of a recipe that are not as they come, in the order of the stages."""
     rows = []
-    for path in _paths(recipe):
+    for path in changed_paths(recipe):
         operation, _, name = path.rpartition(".")
         if operation in _OF_FILES:
             continue
@@ -109,7 +113,7 @@ def _told(value: Any, about: dict[str, Any]) -> str:
 def fitting(recipe: Recipe) -> Recipe:
     """The recipe without what belongs to its own surface: what a start keeps."""
     fresh = Recipe()
-    changes = {path: _value(recipe, path) for path in _paths(recipe) if not _bound(path)}
+    changes = {path: _value(recipe, path) for path in changed_paths(recipe) if not _bound(path)}
     zones, _ = _without_places(changes.pop(_ZONES, []) or [])
     if zones:
         changes[_ZONES] = zones
@@ -141,7 +145,7 @@ def carry(source: Recipe, target: Evaluation, paths: Iterable[str], stages: Iter
     """What another material takes of a recipe. paths: settings to carry. stages: those taken whole, with what is as it
     comes there as well. own: id of the other material, which cannot lie on itself."""
     stages = tuple(stages)
-    changed, there = _paths(source), _paths(target.recipe)
+    changed, there = changed_paths(source), changed_paths(target.recipe)
     asked = dict.fromkeys([*paths, *(path for path in changed if path.split(".")[0] in stages)])
     changes: dict[str, Any] = {}
     left: list[LeftOut] = []
@@ -161,6 +165,14 @@ def carry(source: Recipe, target: Evaluation, paths: Iterable[str], stages: Iter
     )
 
 
+def _put(changes: dict[str, Any], path: str, fit: Any) -> None:
+    """What is left of a setting; where nothing is, the other material keeps its own."""
+    if fit:
+        changes[path] = fit
+    else:
+        del changes[path]
+
+
 def _fit_covers(changes: dict[str, Any], left: list[LeftOut], own: str) -> None:
     """A material cannot lie on itself."""
     covers = changes.get(_COVERS)
@@ -168,7 +180,7 @@ def _fit_covers(changes: dict[str, Any], left: list[LeftOut], own: str) -> None:
         fit = [row for row in covers if row.get("material") != own]
         if len(fit) < len(covers):
             left.append(LeftOut(_COVERS, "Cover", "a material cannot lie on itself"))
-            changes[_COVERS] = fit or None
+            _put(changes, _COVERS, fit)
 
 
 def _fit_zones(source: Recipe, target: Evaluation, changes: dict[str, Any], left: list[LeftOut]) -> None:
@@ -183,18 +195,15 @@ def _fit_zones(source: Recipe, target: Evaluation, changes: dict[str, Any], left
             if share < _LEAST_SHARE and any(part.get("kind") == "colour" for part in zone["parts"]):
                 zones.remove(zone)
                 left.append(LeftOut(_ZONES, f"Zone {names[zone['id']]}", "its colours are not on this surface"))
-    if _ZONES in changes:
-        changes[_ZONES] = zones or None
+    if changes.get(_ZONES):
+        _put(changes, _ZONES, zones)
     there = {zone["id"] for zone in zones}
     for path in hanging:
         kept = {id: value for id, value in changes[path].items() if id in there}
         if len(kept) < len(changes[path]):
             gone = [names.get(id, id) for id in changes[path] if id not in there]
             left.append(LeftOut(path, f"{_about(path)['label']}: {', '.join(gone)}", "its zone does not come along"))
-        if kept:
-            changes[path] = kept
-        elif changes[path]:
-            del changes[path]
+        _put(changes, path, kept)
 
 
 def _shares(target: Evaluation, zones: list[dict[str, Any]]) -> list[float]:
@@ -208,7 +217,7 @@ def whole_recipe(wanted: Recipe, now: Recipe, files: set[str]) -> dict[str, Any]
     """Settings that make one recipe of another. files: keys of the files that are there; what names others is left as
     it is."""
     changes: dict[str, Any] = {}
-    for path in dict.fromkeys([*_paths(wanted), *_paths(now)]):
+    for path in dict.fromkeys([*changed_paths(wanted), *changed_paths(now)]):
         value = _value(wanted, path)
         if path.rpartition(".")[0] in _OF_FILES:
             named = set(_KEY.findall(json.dumps(value)))

@@ -98,7 +98,7 @@ class Library:
             step = Step.create(material=material, recipe=recipe.as_json(), label="Imported")
             material.head = step.id
             material.save()
-            cards.follow(material, step.recipe["operations"])
+            cards.sync_card(material, step.recipe["operations"])
         return material
 
     def add_map(
@@ -157,7 +157,7 @@ class Library:
             assert step is not None
             material.head = step.id
             material.save()
-            cards.follow(material, step.recipe["operations"])
+            cards.sync_card(material, step.recipe["operations"])
         return material
 
     def get(self, material_id: str) -> Material:
@@ -212,7 +212,7 @@ class Library:
         found = {id: self._bare(id, str(material.id)) for id in ids}
         return {id: {"source": one[0], "recipe": one[1].as_json()} for id, one in found.items() if one}
 
-    def to_make(self, material: Material) -> dict[str, Any]:
+    def worker_payload(self, material: Material) -> dict[str, Any]:
         """A material as a worker is told to make it: fields of store.work.MaterialToPack."""
         return {
             "recipe": self.recipe(material).as_json(),
@@ -316,7 +316,7 @@ class Library:
             material.name = clean_name(name)
             material.revision += 1
             material.save()
-            cards.follow(material, Step.get_by_id(material.head).recipe["operations"])
+            cards.sync_card(material, Step.get_by_id(material.head).recipe["operations"])
             return material
 
     def archive(self, material_id: str, archived: bool) -> Material:
@@ -368,7 +368,7 @@ class Library:
         material.revision += 1
         material.changed = time.time()
         material.save()
-        cards.follow(material, step.recipe["operations"])
+        cards.sync_card(material, step.recipe["operations"])
         return material
 
 

@@ -11,7 +11,7 @@ from typing import Any
 
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.errors import NotFound, ThicketError
-from amber_thicket.service.carry import carry, fitting
+from amber_thicket.service.carry import carry, changed_paths, fitting
 from amber_thicket.service.library import Library, clean_name
 from amber_thicket.store.database import FILE
 from amber_thicket.store.models import Material, Start
@@ -54,15 +54,6 @@ def get(start_id: int) -> Start:
     return start
 
 
-def named(name: str) -> Start:
-    """A start by its name. Raises NotFound naming those there are."""
-    start = Start.get_or_none(Start.name == name)
-    if start is None:
-        known = ", ".join(f"“{one.name}”" for one in listed()) or "none"
-        raise NotFound(f"There is no start “{name}”.", remedy=f"There are: {known}.")
-    return start
-
-
 def forget(start_id: int) -> None:
     """Materials that began with it keep their settings. Raises NotFound."""
     get(start_id).delete_instance()
@@ -76,8 +67,7 @@ def recipe_of(start: Start) -> Recipe:
 def begin(library: Library, material: Material, start: Start) -> Material:
     """A fresh capture with a start's settings, as one step of its history; what does not fit stays out."""
     recipe = recipe_of(start)
-    paths = [f"{id}.{name}" for id, values in recipe.changed.items() for name in values]
-    found = carry(recipe, library.evaluation(material), paths, (), own=str(material.id))
+    found = carry(recipe, library.evaluation(material), changed_paths(recipe), (), own=str(material.id))
     if not found.changes:
         return material
     label = f"Begun with {start.name}"[:120]

@@ -32,7 +32,7 @@ class Seen(NamedTuple):
     changed: int
 
 
-class Drop(NamedTuple):
+class FileGroup(NamedTuple):
     """Files of one surface, in one folder."""
 
     files: tuple[Path, ...]
@@ -56,9 +56,9 @@ class WatchedFolder:
         except (OSError, ValueError, KeyError, TypeError):
             pass
 
-    def drops(self) -> list[Drop]:
+    def ready_groups(self) -> list[FileGroup]:
         """What is new and stands still, surface by surface; nothing of a folder in which something still grows."""
-        found: list[Drop] = []
+        found: list[FileGroup] = []
         for folder in self._folders():
             fresh = {path: seen for path, seen in self._files(folder) if self._known.get(str(path)) != list(seen)}
             # Each is looked at, so that all are timed from now on.
@@ -94,7 +94,7 @@ class WatchedFolder:
             return False
         return self._clock() - before[1] >= STILL_SECONDS
 
-    def _grouped(self, folder: Path, paths: list[Path]) -> list[Drop]:
+    def _grouped(self, folder: Path, paths: list[Path]) -> list[FileGroup]:
         pictures = []
         for path in paths:
             try:
@@ -109,16 +109,16 @@ class WatchedFolder:
         parts = families(list(by_name)) if by_name else []
         if folder != self.folder and len(parts) > 1 and all(len(part) == 1 for part in parts):
             # A folder within it may hold one surface: what its pictures are together is seen in them.
-            return [Drop(tuple(pictures))]
-        return [Drop(tuple(by_name[name] for name in part)) for part in parts]
+            return [FileGroup(tuple(pictures))]
+        return [FileGroup(tuple(by_name[name] for name in part)) for part in parts]
 
-    def done(self, drop: Drop, made: int, why: str = "") -> None:
+    def done(self, group: FileGroup, made: int, why: str = "") -> None:
         """Files were taken, or refused with a reason; neither is tried again until they change."""
         self.taken += made
         if why:
-            told = {"files": ", ".join(path.name for path in drop.files), "why": why}
+            told = {"files": ", ".join(path.name for path in group.files), "why": why}
             self.refused = [told, *self.refused][:_MOST_REFUSED]
-        self._remember(drop.files)
+        self._remember(group.files)
 
     def _remember(self, paths: Any) -> None:
         for path in paths:
@@ -133,13 +133,13 @@ class WatchedFolder:
         aside.replace(self._kept)
 
 
-def bring(library: Library, drop: Drop) -> list[Material]:
+def import_group(library: Library, group: FileGroup) -> list[Material]:
     """Materials of files that belong together, as what they surely are. Raises ThicketError, OSError."""
-    if len(drop.files) == 1:
-        path = drop.files[0]
+    if len(group.files) == 1:
+        path = group.files[0]
         return [library.add([path.read_bytes()], path.name)]
     brought = []
-    for path in drop.files:
+    for path in group.files:
         blob, _ = library.blobs.put([path.read_bytes()])
         brought.append(Brought(blob, path.name))
     found = sort(library, brought)
@@ -153,7 +153,7 @@ def bring(library: Library, drop: Drop) -> list[Material]:
     return made
 
 
-def reason(error: Exception) -> str:
+def describe_error(error: Exception) -> str:
     """Why something was not taken, in words."""
     if isinstance(error, ThicketError):
         return f"{error.message} {error.remedy}".strip()

@@ -78,6 +78,8 @@ _STATE = (
     "CASE WHEN c.packed_head = m.head THEN 'packed' WHEN c.checked_head = m.head AND c.to_settle = 0 THEN 'passed' "
     "WHEN s.parent IS NULL THEN 'as_shot' WHEN c.checked_head = m.head THEN 'to_settle' ELSE 'open' END"
 )
+# Of the present state alone, packed or not; what was found of another one says nothing of it.
+_OPEN, _UNTOLD = (f"CASE WHEN c.checked_head = m.head THEN c.{name} ELSE 0 END" for name in ("to_settle", "untold"))
 _SINCE = (
     "CASE WHEN c.packed_head = m.head THEN c.packed WHEN c.checked_head = m.head AND (c.to_settle = 0 OR "
     "s.parent IS NOT NULL) THEN c.checked WHEN s.parent IS NULL THEN m.created ELSE m.changed END"
@@ -90,12 +92,12 @@ _ORDERS: dict[Order, str] = {
     "name": "c.name COLLATE NOCASE, c.id",
     "size": "c.width_mm = 0, c.width_mm, c.id",
     # What needs a hand comes first.
-    "state": "CASE state WHEN 'to_settle' THEN 0 WHEN 'open' THEN 1 WHEN 'as_shot' THEN 2 WHEN 'passed' THEN 3 "
-    "ELSE 4 END, m.created DESC, c.id DESC",
+    "state": f"CASE WHEN {_OPEN} > 0 AND state <> 'as_shot' THEN 0 WHEN state = 'open' THEN 1 "
+    "WHEN state = 'as_shot' THEN 2 WHEN state = 'passed' THEN 3 ELSE 4 END, m.created DESC, c.id DESC",
 }
 
 
-class Wish(NamedTuple):
+class LibraryQuery(NamedTuple):
     """What is looked for. words: all of them are in a card. Nothing in a field means all. largest_mm: of a tile's
     width; sizes nobody knows are left out then."""
 
@@ -116,7 +118,7 @@ def make_tables(database: SqliteDatabase) -> None:
         database.execute_sql(statement)
     for material in Material.select(Material.id, Material.name, Material.source, Material.head):
         step = Step.get_or_none(Step.id == material.head)
-        follow(material, (step.recipe if step else {}).get("operations", {}))
+        sync_card(material, (step.recipe if step else {}).get("operations", {}))
 
 
 def kind_of(source: dict[str, Any], operations: dict[str, Any]) -> Kind:
@@ -144,7 +146,7 @@ def kind_of(source: dict[str, Any], operations: dict[str, Any]) -> Kind:
     return "photograph" if roles <= {"photo", "part", "", None} else "maps"
 
 
-def follow(material: Material, operations: dict[str, Any]) -> None:
+def sync_card(material: Material, operations: dict[str, Any]) -> None:
     """Brings a material's card up to what it is now; makes it where there is none."""
     names = [str(info.get("file", "")) for info in (material.source, *material.source.get("more", []))]
     now = {"name": material.name, "files": " ".join(names), "kind": kind_of(material.source, operations)}
@@ -201,9 +203,9 @@ def note(material_id: str, notes: str) -> None:
     Card.update(notes=notes[:LONGEST_NOTES]).where(Card.material == material_id).execute()
 
 
-def _wanted(wish: Wish) -> tuple[str, str, list[Any]]:
-    """(what goes before the query, its condition, values) of a wish, in SQL."""
-    words = wish.words.split()
+def _where(query: LibraryQuery) -> tuple[str, str, list[Any]]:
+    """(what goes before the query, its condition, values) of a query, in SQL."""
+    words = query.words.split()
     long = [f'"{word.replace(chr(34), chr(34) * 2)}"' for word in words if len(word) >= _TRIGRAM]
     before = ""
     parts: list[str] = []
@@ -214,21 +216,21 @@ def _wanted(wish: Wish) -> tuple[str, str, list[Any]]:
         parts.append("+c.id IN hit")
         values.append(" AND ".join(long))
     parts.append("m.archived = ?")
-    values.append(wish.archived)
+    values.append(query.archived)
     for word in words:
         if len(word) < _TRIGRAM:
             escaped = word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
             parts.append("(" + " OR ".join(f"c.{name} LIKE ? ESCAPE '\\'" for name in _SEARCHED) + ")")
             values += [f"%{escaped}%"] * len(_SEARCHED)
-    labels = [("tag", name) for name in wish.tags] + ([("collection", wish.collection)] if wish.collection else [])
+    labels = [("tag", name) for name in query.tags] + ([("collection", query.collection)] if query.collection else [])
     for kind, name in labels:
         parts.append("m.id IN (SELECT material_id FROM label WHERE kind = ? AND name = ?)")
         values += [kind, name]
     for condition, value in (
-        ("c.kind = ?", wish.kind),
-        (f"{_STATE} = ?", wish.state),
-        ("c.width_mm >= ?", wish.smallest_mm),
-        ("c.width_mm > 0 AND c.width_mm <= ?", wish.largest_mm),
+        ("c.kind = ?", query.kind),
+        (f"{_STATE} = ?", query.state),
+        ("c.width_mm >= ?", query.smallest_mm),
+        ("c.width_mm > 0 AND c.width_mm <= ?", query.largest_mm),
     ):
         if value:
             parts.append(condition)
@@ -236,26 +238,26 @@ def _wanted(wish: Wish) -> tuple[str, str, list[Any]]:
     return before, " AND ".join(parts), values
 
 
-def count(database: SqliteDatabase, wish: Wish) -> int:
+def count(database: SqliteDatabase, query: LibraryQuery) -> int:
     """How many materials there are of what is looked for."""
-    before, where, values = _wanted(wish)
+    before, where, values = _where(query)
     return int(database.execute_sql(f"{before}SELECT count(*) {_FROM} WHERE {where}", values).fetchone()[0])
 
 
-def ids(database: SqliteDatabase, wish: Wish, order: Order, first: int = 0, most: int = -1) -> list[str]:
+def ids(database: SqliteDatabase, query: LibraryQuery, order: Order, first: int = 0, most: int = -1) -> list[str]:
     """Materials that are looked for, in order; all of them from the first on, or so many at most."""
-    before, where, values = _wanted(wish)
+    before, where, values = _where(query)
     asked = f"{before}SELECT m.id, {_STATE} AS state {_FROM} WHERE {where} ORDER BY {_ORDERS[order]} LIMIT ? OFFSET ?"
     return [row[0] for row in database.execute_sql(asked, [*values, most, first]).fetchall()]
 
 
-def find(database: SqliteDatabase, wish: Wish, order: Order, first: int, most: int) -> list[dict[str, Any]]:
+def find(database: SqliteDatabase, query: LibraryQuery, order: Order, first: int, most: int) -> list[dict[str, Any]]:
     """Cards of what is looked for, from the first on."""
     # Sorted without all that is in them, which is read of these few alone.
-    wanted = ids(database, wish, order, first, most)
+    wanted = ids(database, query, order, first, most)
     asked = (
         "SELECT m.id, m.name, m.archived, m.created, m.changed, m.revision, m.thumbnail, m.source, c.kind, "
-        f"c.width_mm, c.to_settle, c.untold, {_STATE} AS state, {_SINCE} AS since {_FROM} "
+        f"c.width_mm, {_OPEN} AS to_settle, {_UNTOLD} AS untold, {_STATE} AS state, {_SINCE} AS since {_FROM} "
         f"WHERE m.id IN ({', '.join('?' * len(wanted))})"
     )
     cursor = database.execute_sql(asked, wanted)
@@ -269,7 +271,7 @@ def find(database: SqliteDatabase, wish: Wish, order: Order, first: int, most: i
     return [{**row, "archived": bool(row["archived"]), "tags": tags[row["id"]]} for row in there]
 
 
-def tally(database: SqliteDatabase, archived: bool) -> dict[str, dict[str, int]]:
+def facets(database: SqliteDatabase, archived: bool) -> dict[str, dict[str, int]]:
     """How many materials there are of each state, kind, tag and collection."""
     found: dict[str, dict[str, int]] = {}
     for name, what in (("states", _STATE), ("kinds", "c.kind")):

@@ -32,7 +32,7 @@ from amber_thicket.formats.limits import MAX_BYTES
 from amber_thicket.jobs.manager import JobManager, worker_command
 from amber_thicket.jobs.queue import open_queue
 from amber_thicket.service import answers
-from amber_thicket.service.batches import settled
+from amber_thicket.service.batches import apply_result
 from amber_thicket.service.library import Library
 from amber_thicket.service.tokens import owner_of_token
 from amber_thicket.service.watched import WatchedFolder
@@ -98,7 +98,7 @@ def create_app(config: Config, *, log_options: Sequence[str] = ()) -> Flask:
 def _follow_up(library: Library, events: Events, job: Job) -> None:
     """What a job that is done changes in the library. Whatever goes wrong here stops no other job."""
     try:
-        material = settled(library, job)
+        material = apply_result(library, job)
         if material:
             events.announce("material", {"id": material, "revision": library.get(material).revision})
     except Exception:

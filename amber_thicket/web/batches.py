@@ -40,7 +40,7 @@ def listed() -> Any:
 
 @endpoint(blueprint, "POST", "/api/batches", answer=answers.Batch, body=BatchWanted)
 def begun(body: BatchWanted) -> Any:
-    asked = batches.Asked(body.suggested, body.profile, body.size)
+    asked = batches.BatchOptions(body.suggested, body.profile, body.size)
     kept = services()
     return batches.report(batches.begin(kept.library, kept.jobs, body.materials, asked, body.name.strip()))
 

@@ -44,9 +44,9 @@ class LookedFor(Query):
     order: cards.Order = "newest"
 
     @property
-    def wish(self) -> cards.Wish:
+    def query(self) -> cards.LibraryQuery:
         tags = tuple(tag for tag in self.tags.split(",") if tag)
-        return cards.Wish(
+        return cards.LibraryQuery(
             self.words, self.state, self.kind, tags, self.collection, self.archived, self.smallest_mm, self.largest_mm
         )
 
@@ -119,8 +119,8 @@ class RecipeToTake(Body):
 def part(query: PartOfLibrary) -> Any:
     """Cards of what is looked for, a part at a time."""
     database = services().library.database
-    found = cards.find(database, query.wish, query.order, query.first, query.most)
-    return {"total": cards.count(database, query.wish), "first": query.first, "cards": [_card(row) for row in found]}
+    found = cards.find(database, query.query, query.order, query.first, query.most)
+    return {"total": cards.count(database, query.query), "first": query.first, "cards": [_card(row) for row in found]}
 
 
 def _card(row: dict[str, Any]) -> dict[str, Any]:
@@ -131,12 +131,12 @@ def _card(row: dict[str, Any]) -> dict[str, Any]:
 @endpoint(blueprint, "GET", "/api/library/ids", answer=answers.CardIds, query=LookedFor)
 def all_ids(query: LookedFor) -> Any:
     """Which materials are meant, to choose all of them."""
-    return {"ids": cards.ids(services().library.database, query.wish, query.order)}
+    return {"ids": cards.ids(services().library.database, query.query, query.order)}
 
 
-@endpoint(blueprint, "GET", "/api/library/tally", answer=answers.Tally, query=Aside)
-def tally(query: Aside) -> Any:
-    return cards.tally(services().library.database, query.archived)
+@endpoint(blueprint, "GET", "/api/library/facets", answer=answers.LibraryFacets, query=Aside)
+def facets(query: Aside) -> Any:
+    return cards.facets(services().library.database, query.archived)
 
 
 def _changed_library(id: str = "") -> None:
@@ -228,7 +228,6 @@ def carry_look(material_id: str, body: SettingsToCarry) -> Any:
     """What carrying settings here would change, and how it would look; nothing is changed."""
     found, before, _ = _carried(services().library.get(material_id), body)
     after = before.with_changes(found.changes)
-    after.others = before.others
     small = [f"data:image/jpeg;base64,{base64.b64encode(thumbnail(one)).decode()}" for one in (before, after)]
     return {"changed": list(found.changes), "left_out": _left_out(found), "before": small[0], "after": small[1]}
 

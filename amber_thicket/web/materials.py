@@ -426,7 +426,7 @@ def packed_together(body: Several) -> Any:
         while folder in taken:
             folder, number = f"{stem}_{number}", number + 1
         taken.add(folder)
-        several.append(MaterialInFolder(**library.to_make(material), folder=folder))
+        several.append(MaterialInFolder(**library.worker_payload(material), folder=folder))
     _check_room(needed)
     return job_json(
         services().jobs.pack_several(PackSeveralPayload(several=tuple(several), file=f"{len(several)}_materials.zip"))
@@ -442,5 +442,5 @@ def packed(material_id: str, body: Known) -> Any:
         raise ThicketError("This material has just changed.", remedy="Pack again.")
     _check_room(pack_bytes(recipe, material.name))
     file = f"{stem_of(recipe, material.name)}_{profile_of(recipe).id}.zip"
-    job = services().jobs.pack(material, PackPayload(**library.to_make(material), file=file))
+    job = services().jobs.pack(material, PackPayload(**library.worker_payload(material), file=file))
     return job_json(job)

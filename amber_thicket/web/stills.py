@@ -43,7 +43,7 @@ def begun(material_id: str, body: StillWanted) -> Any:
         raise ThicketError("This material has just changed.", remedy="Make the still again.")
     recipe = library.recipe(material)
     payload = StillPayload(
-        **library.to_make(material),
+        **library.worker_payload(material),
         file=f"{stem_of(recipe, material.name)}_still.png",
         revision=body.revision,
         look=body.look,

@@ -11,7 +11,7 @@ from flask import Blueprint
 from amber_thicket.jobs.manager import JobManager
 from amber_thicket.service import answers, batches
 from amber_thicket.service.library import Library
-from amber_thicket.service.watched import WatchedFolder, bring, reason
+from amber_thicket.service.watched import WatchedFolder, describe_error, import_group
 from amber_thicket.store.models import using
 from amber_thicket.web.endpoint import endpoint
 from amber_thicket.web.events import Events
@@ -49,23 +49,23 @@ class Watching:
     def look(self) -> int:
         """Takes what is new and whole: how many materials came of it."""
         made: list[str] = []
-        for drop in self.folder.drops():
+        for group in self.folder.ready_groups():
             if self._stop.is_set():
                 break
             try:
-                materials = bring(self._library, drop)
+                materials = import_group(self._library, group)
             except Exception as error:
-                log.warning("%s was not taken: %s", ", ".join(path.name for path in drop.files), reason(error))
-                self.folder.done(drop, 0, reason(error))
+                log.warning("%s was not taken: %s", ", ".join(path.name for path in group.files), describe_error(error))
+                self.folder.done(group, 0, describe_error(error))
                 # The page tells what was refused.
                 self._events.announce("library", {"id": ""})
                 continue
-            self.folder.done(drop, len(materials))
+            self.folder.done(group, len(materials))
             made += [str(material.id) for material in materials]
             for material in materials:
                 self._events.announce("library", {"id": material.id})
         if made and self._batched:
-            batches.begin(self._library, self._jobs, made, batches.Asked(), f"From {self.folder.folder.name}")
+            batches.begin(self._library, self._jobs, made, batches.BatchOptions(), f"From {self.folder.folder.name}")
         return len(made)
 
 

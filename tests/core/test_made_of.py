@@ -13,11 +13,12 @@ import numpy as np
 
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8, luminance
 from amber_thicket.core.numeric.filters import blur, shrink
+from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.core.response.clusters import _goes_on, _on_one_side, _passing, find_clusters
 from amber_thicket.core.response.convert import DERIVED, to_metal, to_specular
 from amber_thicket.core.response.finish import wet_colour
-from amber_thicket.core.response.glints import above_surround
+from amber_thicket.core.response.glints import above_surround, decide_glints
 from amber_thicket.core.response.kinds import KINDS, SOURCES, hex_of
 from amber_thicket.core.response.roughness import bend_values, combine_cues
 from amber_thicket.core.shading.slope import slopes
@@ -27,7 +28,7 @@ from amber_thicket.service.zones import suggested_zones
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from amber_thicket.standins.capture_rig.zoned_kinds import ZONED, Zoned
 from tests import guide
-from tests.support import bracketed, evaluation, linear_photograph, rig_surface, size_of, stroke
+from tests.support import bracketed, evaluation, frame, linear_photograph, rig_surface, size_of, stroke
 
 SIDE = 256
 SIZE = (SIDE, SIDE)
@@ -332,6 +333,19 @@ class Glints(unittest.TestCase):
         # Round the edge as well: ten times as bright as around.
         self.assertAlmostEqual(float(times[104, 0]), 10.0, delta=0.5)
         self.assertAlmostEqual(float(times[104, 255]), 10.0, delta=0.5)
+
+    def test_there_are_glints_from_five_times_on(self) -> None:
+        grain = np.random.default_rng(1).uniform(0.95, 1.05, (256, 256)).astype(np.float32)
+        for times, there in ((4.6, False), (5.6, True)):
+            light = 0.1 * grain
+            # Blocks that are wider than the grain that is smoothed, and far less than half of what is around.
+            for at in range(20, 240, 40):
+                light[at : at + 3, at : at + 3] = 0.1 * times
+            picture = Raster(np.repeat(light[..., None], 3, -1))
+            self.assertEqual(decide_glints(picture, frame=frame(256)).there, there, times)
+        # In the dark, the same: it is a matter of ratios.
+        dark = Raster(picture.pixels * np.float32(0.05))
+        self.assertTrue(decide_glints(dark, frame=frame(256)).there)
 
     def test_brackets_of_before_keep_their_roughness(self) -> None:
         frames = [{"file": f"{number:016x}", "stops": None} for number in (1, 2)]

@@ -77,7 +77,9 @@ class Bundles(unittest.TestCase):
             while second.steps(again)[0]:
                 again = second.undo(again.id, again.revision)
             self.assertEqual(Step.get_by_id(again.head).label, "Imported")
-            self.assertEqual(len(cards.find(second.database, cards.Wish(words="gravel_height"), "newest", 0, 9)), 1)
+            self.assertEqual(
+                len(cards.find(second.database, cards.LibraryQuery(words="gravel_height"), "newest", 0, 9)), 1
+            )
 
     def test_a_duplicate_lives_on_its_own(self) -> None:
         with temporary_library() as library:

@@ -88,6 +88,11 @@ class Carry(unittest.TestCase):
         red = np.tile(np.array([0.434, 0.0144, 0.0091], np.float32), (256, 256, 1))
         on_red = carry(SOURCE, evaluation(red), (), ["response"]).changes
         self.assertEqual([zone["id"] for zone in on_red["response.zones.zones"]], ["red"])
+        # Where none comes, the zones that are there stay, and what hangs on them.
+        own = {"response.zones.zones": [{**GREYS, "id": "own"}], "response.on_metallic.in_zones": {"own": {"level": 1}}}
+        rusty = Recipe().with_changes({"response.zones.zones": [RED]})
+        kept = carry(rusty, target(**own), ["response.zones.zones"], ())
+        self.assertEqual((kept.changes, len(kept.left_out)), ({}, 1))
         # What hangs on zones does not come without them.
         alone = carry(SOURCE, target(), ["response.on_roughness.in_zones"], ())
         self.assertEqual(alone.changes, {})
@@ -99,6 +104,10 @@ class Carry(unittest.TestCase):
         found = carry(source, target(), ["response.covers.covers"], (), own="f" * 16)
         self.assertEqual([row["id"] for row in found.changes["response.covers.covers"]], ["b"])
         self.assertEqual(len(found.left_out), 1)
+        # Where that was all, what lies on the other one stays.
+        alone = Recipe().with_changes({"response.covers.covers": rows[:1]})
+        there = target(**{"response.covers.covers": rows[1:]})
+        self.assertEqual(carry(alone, there, ["response.covers.covers"], (), own="f" * 16).changes, {})
 
     def test_a_whole_recipe_keeps_the_files_that_are_there(self) -> None:
         now = Recipe().with_changes({"gather.maps.normal": "1" * 16, "even.light.amount": 70.0})
@@ -125,7 +134,7 @@ class Starts(unittest.TestCase):
                 {path for path in ("tile.join", "square.flat", "gather.maps") if path in kept.changed}, {"tile.join"}
             )
             self.assertEqual([zone.id for zone in kept.settings("response.zones").zones], ["red", "grey"])
-            begun = starts.begin(library, first, starts.named("Roof slates, phone"))
+            begun = starts.begin(library, first, starts.get(start.id))
             now = library.recipe(begun)
             self.assertEqual(now.settings("tile.join").method, "blend")
             self.assertEqual([zone.id for zone in now.settings("response.zones").zones], ["grey"])
@@ -138,5 +147,5 @@ class Starts(unittest.TestCase):
             self.assertEqual([starts.told(one)["settings"] for one in starts.listed()], [1])
             starts.forget(starts.listed()[0].id)
             with self.assertRaises(NotFound) as refused:
-                starts.named("Roof slates, phone")
-            self.assertIn("none", refused.exception.remedy)
+                starts.get(start.id)
+            self.assertIn("forgotten", refused.exception.remedy)

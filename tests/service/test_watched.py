@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from amber_thicket.errors import ThicketError
-from amber_thicket.service.watched import STILL_SECONDS, WatchedFolder, bring, reason
+from amber_thicket.service.watched import STILL_SECONDS, WatchedFolder, describe_error, import_group
 from amber_thicket.store import cards
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
@@ -37,7 +37,7 @@ class Drops(unittest.TestCase):
         self.watched = WatchedFolder(self.folder, self.kept, self.clock)
 
     def names(self, watched: WatchedFolder | None = None) -> list[list[str]]:
-        return [[path.name for path in drop.files] for drop in (watched or self.watched).drops()]
+        return [[path.name for path in drop.files] for drop in (watched or self.watched).ready_groups()]
 
     def later(self, seconds: float) -> list[list[str]]:
         self.clock.now += seconds
@@ -64,7 +64,7 @@ class Drops(unittest.TestCase):
         (self.folder / "empty.png").write_bytes(b"")
         self.names()
         self.assertEqual(self.later(STILL_SECONDS), [["a.png"], ["b.png"]])
-        first, second = self.watched.drops()
+        first, second = self.watched.ready_groups()
         self.watched.done(first, 1)
         self.watched.done(second, 0, "It is torn.")
         self.assertEqual(self.later(STILL_SECONDS), [])
@@ -88,23 +88,23 @@ class Drops(unittest.TestCase):
             (inside / name).write_bytes(GRAVEL if name.endswith("1.png") else GRASS)
         self.names()
         self.clock.now += STILL_SECONDS
-        (drop,) = self.watched.drops()
+        (drop,) = self.watched.ready_groups()
         self.assertEqual([path.name for path in drop.files], ["IMG_1.png", "IMG_2.png"])
         with temporary_library() as library:
             # Two surfaces, as the pictures show.
-            made = bring(library, drop)
+            made = import_group(library, drop)
             self.assertEqual(sorted(material.name for material in made), ["IMG 1", "IMG 2"])
 
     def test_what_cannot_be_read_is_told(self) -> None:
         (self.folder / "torn.png").write_bytes(GRAVEL[:200])
         self.names()
         self.clock.now += STILL_SECONDS
-        (drop,) = self.watched.drops()
+        (drop,) = self.watched.ready_groups()
         with temporary_library() as library:
             with self.assertRaises(ThicketError) as refused:
-                bring(library, drop)
-            self.assertIn("torn.png", reason(refused.exception))
-            self.assertEqual(cards.count(library.database, cards.Wish()), 0)
+                import_group(library, drop)
+            self.assertIn("torn.png", describe_error(refused.exception))
+            self.assertEqual(cards.count(library.database, cards.LibraryQuery()), 0)
 
 
 class Server(unittest.TestCase):

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from amber_thicket.service.space import delete_for_good
 from amber_thicket.store import cards
-from amber_thicket.store.cards import Card, Wish
+from amber_thicket.store.cards import Card, LibraryQuery
 from amber_thicket.store.database import FILE, open_database
 from amber_thicket.store.models import Material, Step, using
 from tests.support import encoded, photograph, temporary_library
@@ -30,8 +30,8 @@ class Found(unittest.TestCase):
             )
         )
 
-    def names(self, order: cards.Order = "oldest", **wish) -> list[str]:
-        return [row["name"] for row in cards.find(self.database, Wish(**wish), order, 0, 50)]
+    def names(self, order: cards.Order = "oldest", **query) -> list[str]:
+        return [row["name"] for row in cards.find(self.database, LibraryQuery(**query), order, 0, 50)]
 
     def test_words_are_found_in_names_files_tags_and_notes(self) -> None:
         cards.change_labels([self.wall.id], "tag", ["roof slates", "client A"], ())
@@ -55,7 +55,7 @@ class Found(unittest.TestCase):
         }.items():
             with self.subTest(words=words):
                 self.assertEqual(self.names(words=words), wanted)
-                self.assertEqual(cards.count(self.database, Wish(words=words)), len(wanted))
+                self.assertEqual(cards.count(self.database, LibraryQuery(words=words)), len(wanted))
         # What was searched follows what changes.
         self.library.rename(self.slate.id, "Granite")
         cards.note(self.moss.id, "")
@@ -64,7 +64,9 @@ class Found(unittest.TestCase):
 
     def test_state_follows_what_was_done(self) -> None:
         def state() -> tuple[str, int]:
-            row = next(row for row in cards.find(self.database, Wish(), "oldest", 0, 9) if row["id"] == self.slate.id)
+            row = next(
+                row for row in cards.find(self.database, LibraryQuery(), "oldest", 0, 9) if row["id"] == self.slate.id
+            )
             return row["state"], row["to_settle"]
 
         self.assertEqual(state(), ("as_shot", 0))
@@ -85,8 +87,16 @@ class Found(unittest.TestCase):
         self.assertEqual(state()[0], "open")
         self.library.redo(first.id, undone.revision)
         self.assertEqual(state()[0], "packed")
-        self.assertEqual(cards.tally(self.database, False)["states"], {"as_shot": 2, "packed": 1})
+        self.assertEqual(cards.facets(self.database, False)["states"], {"as_shot": 2, "packed": 1})
         self.assertEqual(self.names(state="packed"), ["Slate, wet"])
+        # Packed is not well: what Check said of that very state is there, and of no other one.
+        again = self.library.get(self.slate.id)
+        self.library.note_findings(again, [{"level": "blocked"}, {"level": "unknown"}])
+        self.assertEqual(state(), ("packed", 1))
+        self.assertEqual(self.names("state")[0], "Slate, wet")
+        later = self.library.edit(again.id, again.revision, {"tile.join.method": "blend"}, label="", gesture="")
+        cards.note_packed(again.id, later.head)
+        self.assertEqual(state(), ("packed", 0))
         # What needs a hand comes first.
         self.library.note_findings(self.library.get(self.wall.id), [{"level": "pass"}])
         self.assertEqual(self.names("state"), ["Moss & Élan 100%", "Harbour wall", "Slate, wet"])
@@ -98,10 +108,10 @@ class Found(unittest.TestCase):
         self.assertEqual(cards.labels_of(self.slate.id, "tag"), ["ab", "wet stone"])
         self.assertEqual(self.names(tags=("wet stone", "ab")), ["Slate, wet", "Harbour wall"])
         self.assertEqual(self.names(tags=("wet stone",), collection="Quay"), ["Harbour wall"])
-        tally = cards.tally(self.database, False)
-        self.assertEqual((tally["tags"], tally["collections"]), ({"ab": 2, "wet stone": 2}, {"Quay": 1}))
+        facets = cards.facets(self.database, False)
+        self.assertEqual((facets["tags"], facets["collections"]), ({"ab": 2, "wet stone": 2}, {"Quay": 1}))
         cards.change_labels(ids, "tag", ["dry"], ["wet stone", "ab"])
-        self.assertEqual(cards.tally(self.database, False)["tags"], {"dry": 2})
+        self.assertEqual(cards.facets(self.database, False)["tags"], {"dry": 2})
         cards.note_width(self.slate.id, 400.0)
         cards.note_width(self.wall.id, 90.0)
         self.assertEqual(self.names("size"), ["Harbour wall", "Slate, wet", "Moss & Élan 100%"])
@@ -109,7 +119,7 @@ class Found(unittest.TestCase):
         self.assertEqual(self.names(smallest_mm=100.0), ["Slate, wet"])
         self.assertEqual(self.names("name"), ["Harbour wall", "Moss & Élan 100%", "Slate, wet"])
         self.assertEqual(self.names("newest"), self.names("oldest")[::-1])
-        part = cards.find(self.database, Wish(), "oldest", 1, 1)
+        part = cards.find(self.database, LibraryQuery(), "oldest", 1, 1)
         self.assertEqual([row["name"] for row in part], ["Harbour wall"])
         self.library.archive_many([*ids, "nobody"], True)
         self.assertEqual(self.names(), ["Moss & Élan 100%"])
@@ -120,7 +130,7 @@ class Found(unittest.TestCase):
         self.library.archive(self.slate.id, True)
         delete_for_good(self.library, self.slate.id)
         self.assertEqual(self.names(words="slate", archived=True), [])
-        self.assertEqual(cards.tally(self.database, True)["tags"], {})
+        self.assertEqual(cards.facets(self.database, True)["tags"], {})
         left = self.database.execute_sql("SELECT count(*) FROM words WHERE words MATCH '\"slate\"'").fetchone()
         self.assertEqual(left[0], 0)
         self.database.execute_sql("INSERT INTO words(words) VALUES ('integrity-check')")
@@ -166,7 +176,7 @@ class Before(unittest.TestCase):
                 opened.execute("PRAGMA user_version = 5")
             database = open_database(Path(folder))
             with using(database):
-                found = cards.find(database, Wish(words="roof"), "newest", 0, 9)
+                found = cards.find(database, LibraryQuery(words="roof"), "newest", 0, 9)
                 self.assertEqual([(row["name"], row["kind"]) for row in found], [("Old slate", "cutout")])
                 self.assertEqual(Card.select().count(), 1)
             database.close()

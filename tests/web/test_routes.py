@@ -312,7 +312,7 @@ class RoutesTest(AppTest):
         self.assertEqual(self.ask("GET", "/api/library?largest_mm=900")["cards"][0]["width_mm"], 800.0)
         both = [one["id"], two["id"]]
         self.ask("POST", "/api/library/labels", json={"materials": [*both, "nobody"], "kind": "tag", "add": ["wet"]})
-        self.assertEqual(self.ask("GET", "/api/library/tally")["tags"], {"wet": 2})
+        self.assertEqual(self.ask("GET", "/api/library/facets")["tags"], {"wet": 2})
         self.assertEqual(self.ask("GET", "/api/library/ids?tags=wet&order=oldest")["ids"], both)
         notes = self.ask("PATCH", f"/api/materials/{two['id']}/card", json={"notes": "north"})
         self.assertEqual(notes, {"notes": "north", "tags": ["wet"], "collections": [], "files": ["quay_wall.png"]})

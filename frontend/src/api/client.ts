@@ -53,7 +53,7 @@ import type {
   Space,
   StartToKeep,
   StillWanted,
-  Tally,
+  LibraryFacets,
   TilingSuggestion,
   Walk,
   Wanted,
@@ -127,10 +127,10 @@ const at = (id: string) => `/api/materials/${id}`;
 export const api = {
   about: () => get<About>("/api/about"),
   materials: (archived: boolean) => get<Brief[]>(`/api/materials${archived ? "?archived=1" : ""}`),
-  library: (wish: string, first: number, most: number, signal?: AbortSignal) =>
-    get<Cards>(`/api/library?${wish}&first=${first}&most=${most}`, signal),
-  cardIds: (wish: string) => get<CardIds>(`/api/library/ids?${wish}`),
-  tally: (archived: boolean) => get<Tally>(`/api/library/tally${archived ? "?archived=1" : ""}`),
+  library: (query: string, first: number, most: number, signal?: AbortSignal) =>
+    get<Cards>(`/api/library?${query}&first=${first}&most=${most}`, signal),
+  cardIds: (query: string) => get<CardIds>(`/api/library/ids?${query}`),
+  facets: (archived: boolean) => get<LibraryFacets>(`/api/library/facets${archived ? "?archived=1" : ""}`),
   label: (changed: LabelsChanged) => send<Nothing>("POST", "/api/library/labels", changed),
   setManyAside: (materials: string[], archived: boolean) =>
     send<HowMany>("POST", "/api/library/archive", { materials, archived }),

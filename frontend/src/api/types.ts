@@ -989,6 +989,13 @@ export interface LeftOutSetting {
   why: string;
 }
 export type Level = "pass" | "note" | "attention" | "blocked" | "unknown";
+/** How many materials there are of each. */
+export interface LibraryFacets {
+  states: Record<string, number>;
+  kinds: Record<string, number>;
+  tags: Record<string, number>;
+  collections: Record<string, number>;
+}
 /** A ring of lamps; key names its pictures. residual: share of the light that no surface explains. */
 export interface Lights {
   frames: LampRow[];
@@ -1583,13 +1590,6 @@ export interface SurfaceStart {
 export interface SurroundingsBrought {
   name: string;
   label: string;
-}
-/** How many materials there are of each. */
-export interface Tally {
-  states: Record<string, number>;
-  kinds: Record<string, number>;
-  tags: Record<string, number>;
-  collections: Record<string, number>;
 }
 export interface TilingGrid {
   box: [number, number, number, number];

@@ -13,7 +13,7 @@ import { Mark } from "../ui/Mark";
 import { tellProblem } from "../ui/notices";
 import { Pick } from "../ui/Pick";
 import { ProgressLine } from "../ui/ProgressLine";
-import { whenWords } from "./wish";
+import { whenWords } from "./filter";
 
 type State = BatchedMaterial["state"];
 

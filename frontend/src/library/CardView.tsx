@@ -24,9 +24,16 @@ import { useChosen } from "./chosen";
 import { DeleteForGood } from "./DeleteForGood";
 import { KeepStart } from "./KeepStart";
 import { NotesDialog } from "./NotesDialog";
-import { stateWords, whenWords, widthWords } from "./wish";
+import { stateWords, whenWords, widthWords } from "./filter";
 
 const SIGNS: Partial<Record<State, LevelName>> = { open: "unknown", to_settle: "attention", passed: "pass" };
+
+/** What is seen beside a state: by shape, as everywhere. */
+function signOf({ state, to_settle, untold }: Card): LevelName | undefined {
+  if (state === "packed") return to_settle ? "attention" : undefined;
+  // Nothing is called well that cannot be told.
+  return state === "passed" && untold ? "unknown" : SIGNS[state];
+}
 
 interface Props {
   card: Card;
@@ -58,6 +65,7 @@ export function CardView({ card, reached, onOpen, onToggle, onChanged }: Props) 
       card.archived ? "" : "Nothing is deleted; find it under Put aside.",
     );
   const { source } = card;
+  const sign = signOf(card);
   const press = (event: React.MouseEvent) => {
     event.preventDefault();
     if (event.ctrlKey || event.metaKey || event.shiftKey || choosing) onToggle(event.shiftKey);
@@ -110,7 +118,7 @@ export function CardView({ card, reached, onOpen, onToggle, onChanged }: Props) 
         )}
         <p className="figures flex items-center gap-1.5 text-[12px] text-soft" title={stateTitle(card)}>
           {card.state === "packed" && <Package size={13} className="shrink-0" aria-hidden />}
-          {SIGNS[card.state] && <Level level={SIGNS[card.state]!} word={false} />}
+          {sign && <Level level={sign} word={false} />}
           <span className="truncate">{stateWords(card)}</span>
           <span className="flex-1" />
           <span className="shrink-0">{whenWords(card.since)}</span>

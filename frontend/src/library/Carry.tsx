@@ -8,7 +8,7 @@ import { Dialog } from "../ui/Dialog";
 import { Pick } from "../ui/Pick";
 import { tellProblem } from "../ui/notices";
 import { STAGE_NAMES } from "../views/names";
-import { NOTHING_WISHED, queryOf } from "./wish";
+import { NO_FILTER, queryOf } from "./filter";
 
 /** Shown before and after. */
 const LOOKED_AT = 3;
@@ -58,10 +58,10 @@ export function CarryDialog({ targets, onClose, onChanged }: Props) {
 function Source({ from, onFrom }: { from: From | null; onFrom: (from: From) => void }) {
   const [words, setWords] = useState("");
   const starts = useQuery({ queryKey: ["starts"], queryFn: api.starts }).data ?? [];
-  const wish = queryOf({ ...NOTHING_WISHED, words, order: "changed" });
+  const query = queryOf({ ...NO_FILTER, words, order: "changed" });
   const found = useQuery({
-    queryKey: ["library", wish, "few"],
-    queryFn: ({ signal }) => api.library(wish, 0, 12, signal),
+    queryKey: ["library", query, "few"],
+    queryFn: ({ signal }) => api.library(query, 0, 12, signal),
     placeholderData: keepPreviousData,
   }).data;
   return (

@@ -5,21 +5,21 @@ import { Popover } from "radix-ui";
 import { api } from "../api/client";
 import { Button } from "../ui/Button";
 import { Pick } from "../ui/Pick";
-import { useTally } from "./useTally";
-import { isNarrowed, KINDS, NOTHING_WISHED, ORDERS, SIZES, STATES, useWish, type Wish } from "./wish";
+import { useFacets } from "./useFacets";
+import { isFiltered, KINDS, NO_FILTER, ORDERS, SIZES, STATES, useLibraryFilter, type LibraryFilter } from "./filter";
 
 const ALL = "all";
 
 export function Filters({ total }: { total: number }) {
-  const wish = useWish();
-  const tally = useTally(wish.archived);
+  const filter = useLibraryFilter();
+  const facets = useFacets(filter.archived);
   const counted = <K extends string>(names: Record<K, string>, counts: Record<string, number> | undefined) =>
     (Object.keys(names) as K[])
       .filter((name) => counts?.[name])
       .map((value) => ({ value, label: `${names[value]} (${counts?.[value]})` }));
-  const collections = Object.entries(tally?.collections ?? {});
-  const tags = Object.entries(tally?.tags ?? {});
-  const narrow = (changes: Partial<Wish>) => useWish.setState(changes);
+  const collections = Object.entries(facets?.collections ?? {});
+  const tags = Object.entries(facets?.tags ?? {});
+  const narrow = (changes: Partial<LibraryFilter>) => useLibraryFilter.setState(changes);
   return (
     <div
       aria-label="What is shown"
@@ -29,21 +29,21 @@ export function Filters({ total }: { total: number }) {
       <Narrow
         label="State"
         all="Any state"
-        value={wish.state}
-        options={counted(STATES, tally?.states)}
+        value={filter.state}
+        options={counted(STATES, facets?.states)}
         onChange={(state) => narrow({ state })}
       />
       <Narrow
         label="Brought in as"
         all="Any capture"
-        value={wish.kind}
-        options={counted(KINDS, tally?.kinds)}
+        value={filter.kind}
+        options={counted(KINDS, facets?.kinds)}
         onChange={(kind) => narrow({ kind })}
       />
       <Narrow
         label="Real size"
         all="Any size"
-        value={wish.size}
+        value={filter.size}
         options={Object.entries(SIZES).map(([value, { label }]) => ({ value: value as keyof typeof SIZES, label }))}
         onChange={(size) => narrow({ size })}
       />
@@ -51,7 +51,7 @@ export function Filters({ total }: { total: number }) {
         <Narrow
           label="Collection"
           all="All collections"
-          value={wish.collection}
+          value={filter.collection}
           options={collections.map(([value, count]) => ({ value, label: `${value} (${count})` }))}
           onChange={(collection) => narrow({ collection })}
         />
@@ -60,7 +60,7 @@ export function Filters({ total }: { total: number }) {
         <Popover.Root>
           <Popover.Trigger asChild>
             <Button>
-              <Tag size={13} /> {wish.tags.length ? wish.tags.join(" + ") : "Tags"}
+              <Tag size={13} /> {filter.tags.length ? filter.tags.join(" + ") : "Tags"}
             </Button>
           </Popover.Trigger>
           <Popover.Portal>
@@ -75,10 +75,12 @@ export function Filters({ total }: { total: number }) {
                   <input
                     type="checkbox"
                     className="accent-amber"
-                    checked={wish.tags.includes(name)}
+                    checked={filter.tags.includes(name)}
                     onChange={() =>
                       narrow({
-                        tags: wish.tags.includes(name) ? wish.tags.filter((tag) => tag !== name) : [...wish.tags, name],
+                        tags: filter.tags.includes(name)
+                          ? filter.tags.filter((tag) => tag !== name)
+                          : [...filter.tags, name],
                       })
                     }
                   />
@@ -90,10 +92,10 @@ export function Filters({ total }: { total: number }) {
           </Popover.Portal>
         </Popover.Root>
       )}
-      {isNarrowed(wish) && (
+      {isFiltered(filter) && (
         <Button
           look="quiet"
-          onClick={() => useWish.setState({ ...NOTHING_WISHED, order: wish.order, archived: wish.archived })}
+          onClick={() => useLibraryFilter.setState({ ...NO_FILTER, order: filter.order, archived: filter.archived })}
         >
           <X size={13} /> Show all
         </Button>
@@ -105,9 +107,14 @@ export function Filters({ total }: { total: number }) {
       </span>
       <Pick
         label="Order"
-        value={wish.order}
+        value={filter.order}
         groups={[
-          { options: (Object.keys(ORDERS) as Wish["order"][]).map((value) => ({ value, label: ORDERS[value] })) },
+          {
+            options: (Object.keys(ORDERS) as LibraryFilter["order"][]).map((value) => ({
+              value,
+              label: ORDERS[value],
+            })),
+          },
         ]}
         onChange={(order) => narrow({ order })}
       />

@@ -17,18 +17,18 @@ const WRITTEN = 66;
 const AHEAD = 2;
 
 interface Props {
-  wish: string;
+  query: string;
   total: number;
   onChanged: () => void;
 }
 
 /** Cards by their number; undefined where they are still on their way. */
-function useParts(wish: string, numbers: number[]) {
+function useParts(query: string, numbers: number[]) {
   const parts = [...new Set(numbers)].sort((a, b) => a - b);
   const answers = useQueries({
     queries: parts.map((part) => ({
-      queryKey: ["library", wish, part],
-      queryFn: ({ signal }: { signal: AbortSignal }) => api.library(wish, part * PART, PART, signal),
+      queryKey: ["library", query, part],
+      queryFn: ({ signal }: { signal: AbortSignal }) => api.library(query, part * PART, PART, signal),
       placeholderData: keepPreviousData,
       staleTime: 60_000,
     })),
@@ -37,7 +37,7 @@ function useParts(wish: string, numbers: number[]) {
   return (number: number): Card | undefined => found.get(Math.floor(number / PART))?.[number % PART];
 }
 
-export function Grid({ wish, total, onChanged }: Props) {
+export function Grid({ query, total, onChanged }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(0);
   const [at, setAt] = useState(0);
@@ -68,14 +68,14 @@ export function Grid({ wish, total, onChanged }: Props) {
     setAt(0);
     seen.scrollToOffset(0);
     useChosen.setState({ from: null });
-  }, [seen, wish]);
+  }, [seen, query]);
   const shown = seen.getVirtualItems();
   const first = (shown[0]?.index ?? 0) * columns;
   const last = Math.min(total, ((shown.at(-1)?.index ?? 0) + 1 + AHEAD) * columns) - 1;
   const parts = [];
   for (let part = Math.floor(first / PART); part <= Math.floor(Math.max(last, 0) / PART); part += 1) parts.push(part);
-  const cardAt = useParts(wish, parts);
-  const ids = useIds(wish);
+  const cardAt = useParts(query, parts);
+  const ids = useIds(query);
   const chosen = useChosen((state) => state.ids);
 
   /** Moves to a card, which gets the focus once it is there. */
@@ -215,12 +215,12 @@ interface Band {
 }
 
 /** All ids that are looked for, asked for once they are needed, and again when the library changed. */
-function useIds(wish: string) {
+function useIds(query: string) {
   const queries = useQueryClient();
   return () =>
     queries.fetchQuery({
-      queryKey: ["library", wish, "ids"],
-      queryFn: async () => (await api.cardIds(wish)).ids,
+      queryKey: ["library", query, "ids"],
+      queryFn: async () => (await api.cardIds(query)).ids,
       staleTime: 60_000,
     });
 }

@@ -5,7 +5,7 @@ import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
 import { tell, tellProblem } from "../ui/notices";
 import { LabelField } from "./NotesDialog";
-import { useTally } from "./useTally";
+import { useFacets } from "./useFacets";
 
 interface Props {
   materials: readonly string[];
@@ -22,7 +22,7 @@ const FIELDS = [
 
 export function LabelMany({ materials, onClose, onChanged }: Props) {
   const [names, setNames] = useState<string[][]>(FIELDS.map(() => []));
-  const tally = useTally();
+  const facets = useFacets();
   const keep = async () => {
     try {
       for (const kind of ["tag", "collection"] as const) {
@@ -49,7 +49,7 @@ export function LabelMany({ materials, onClose, onChanged }: Props) {
             key={label}
             label={label}
             names={names[number]!}
-            known={Object.keys((kind === "tag" ? tally?.tags : tally?.collections) ?? {})}
+            known={Object.keys((kind === "tag" ? facets?.tags : facets?.collections) ?? {})}
             onChange={(next) => setNames(names.map((old, at) => (at === number ? next : old)))}
           />
         ))}

@@ -16,14 +16,14 @@ import { useChosen } from "./chosen";
 import { Filters } from "./Filters";
 import { Grid } from "./Grid";
 import { Together } from "./Together";
-import { isNarrowed, NOTHING_WISHED, queryOf, useWish } from "./wish";
+import { isFiltered, NO_FILTER, queryOf, useLibraryFilter } from "./filter";
 
 const REFRESHED_MS = 1500;
 
 export function Library() {
-  const wish = useWish();
-  const { archived: aside, words } = wish;
-  const query = queryOf(wish);
+  const filter = useLibraryFilter();
+  const { archived: aside, words } = filter;
+  const query = queryOf(filter);
   const [choosing, setChoosing] = useState(false);
   const wanted = useRef<Kind>("photographs");
   const choosingMany = useChosen((state) => state.ids !== null);
@@ -88,14 +88,14 @@ export function Library() {
             aria-label="Search"
             placeholder="Names, tags, notes, files"
             value={words}
-            onChange={(event) => useWish.setState({ words: event.target.value })}
+            onChange={(event) => useLibraryFilter.setState({ words: event.target.value })}
             className="w-full bg-transparent outline-none placeholder:text-soft"
           />
         </label>
         <Button
           look="quiet"
           aria-pressed={aside}
-          onClick={() => useWish.setState({ ...NOTHING_WISHED, archived: !aside })}
+          onClick={() => useLibraryFilter.setState({ ...NO_FILTER, archived: !aside })}
         >
           <Archive size={14} /> {aside ? "Back to the library" : "Put aside"}
         </Button>
@@ -157,15 +157,15 @@ export function Library() {
       <Filters total={total} />
       <main className="flex min-h-0 flex-1 flex-col">
         {list.isSuccess && total === 0 ? (
-          isNarrowed(wish) || aside ? (
+          isFiltered(filter) || aside ? (
             <p className="pt-24 text-center text-soft">
-              {isNarrowed(wish) ? "Nothing is like what is looked for." : "Nothing is put aside."}
+              {isFiltered(filter) ? "Nothing is like what is looked for." : "Nothing is put aside."}
             </p>
           ) : (
             <Empty onPick={() => setChoosing(true)} />
           )
         ) : (
-          <Grid wish={query} total={total} onChanged={refresh} />
+          <Grid query={query} total={total} onChanged={refresh} />
         )}
         <Arrivals />
         <Together onChanged={refresh} />

@@ -7,7 +7,7 @@ import type { CardNotes } from "../api/types";
 import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
 import { tellProblem } from "../ui/notices";
-import { useTally } from "./useTally";
+import { useFacets } from "./useFacets";
 
 interface Props {
   card: { id: string; name: string };
@@ -28,7 +28,7 @@ function Form({ card, before, onClose, onChanged }: Props & { before: CardNotes 
   const [tags, setTags] = useState([...before.tags]);
   const [collections, setCollections] = useState([...before.collections]);
   const [notes, setNotes] = useState(before.notes);
-  const tally = useTally();
+  const facets = useFacets();
   const keep = async () => {
     try {
       for (const [kind, now, was] of [
@@ -48,11 +48,11 @@ function Form({ card, before, onClose, onChanged }: Props & { before: CardNotes 
   };
   return (
     <div className="flex flex-col gap-4">
-      <LabelField label="Tags" names={tags} known={Object.keys(tally?.tags ?? {})} onChange={setTags} />
+      <LabelField label="Tags" names={tags} known={Object.keys(facets?.tags ?? {})} onChange={setTags} />
       <LabelField
         label="In collections"
         names={collections}
-        known={Object.keys(tally?.collections ?? {})}
+        known={Object.keys(facets?.collections ?? {})}
         onChange={setCollections}
       />
       <label className="flex flex-col gap-1">

@@ -24,13 +24,13 @@ import { CarryDialog } from "./Carry";
 import { useChosen } from "./chosen";
 import { DeleteMany } from "./DeleteForGood";
 import { LabelMany } from "./LabelMany";
-import { useWish } from "./wish";
+import { useLibraryFilter } from "./filter";
 
 const SIDES = [1024, 2048, 4096].map((side) => ({ value: String(side), label: `${side} px` }));
 
 export function Together({ onChanged }: { onChanged: () => void }) {
   const { ids, job: id } = useChosen();
-  const archived = useWish((state) => state.archived);
+  const archived = useLibraryFilter((state) => state.archived);
   const [asking, setAsking] = useState<"batch" | "carry" | "labels" | "delete" | null>(null);
   const job = useJobs((state) => state.jobs.find((one) => one.id === id));
   const [side, setSide] = useState("2048");

@@ -4,7 +4,7 @@ import type { Card, CaptureKind, State } from "../api/types";
 
 export type Order = "newest" | "oldest" | "changed" | "name" | "size" | "state";
 
-export interface Wish {
+export interface LibraryFilter {
   words: string;
   state: State | "";
   kind: CaptureKind | "";
@@ -15,7 +15,7 @@ export interface Wish {
   archived: boolean;
 }
 
-export const NOTHING_WISHED: Wish = {
+export const NO_FILTER: LibraryFilter = {
   words: "",
   state: "",
   kind: "",
@@ -26,7 +26,7 @@ export const NOTHING_WISHED: Wish = {
   archived: false,
 };
 
-export const useWish = create<Wish>(() => NOTHING_WISHED);
+export const useLibraryFilter = create<LibraryFilter>(() => NO_FILTER);
 
 /** From and to, mm of a tile's width. */
 export const SIZES = {
@@ -66,8 +66,8 @@ export const STATES: Record<State, string> = {
   packed: "Packed",
 };
 
-/** What a wish is as a query. */
-export function queryOf({ words, state, kind, tags, collection, size, order, archived }: Wish): string {
+/** What a filter is as a query. */
+export function queryOf({ words, state, kind, tags, collection, size, order, archived }: LibraryFilter): string {
   const query = new URLSearchParams({ order });
   const { from, to } = size ? SIZES[size] : { from: 0, to: 0 };
   for (const [name, value] of Object.entries({
@@ -85,12 +85,14 @@ export function queryOf({ words, state, kind, tags, collection, size, order, arc
 }
 
 /** Whether only a part of the library is asked for. */
-export const isNarrowed = ({ words, state, kind, tags, collection, size }: Wish) =>
+export const isFiltered = ({ words, state, kind, tags, collection, size }: LibraryFilter) =>
   Boolean(words.trim() || state || kind || tags.length || collection || size);
 
 /** A card's state in words. */
 export function stateWords({ state, to_settle, untold }: Pick<Card, "state" | "to_settle" | "untold">): string {
   if (state === "to_settle") return `${to_settle} to settle`;
+  // What was packed may need a hand all the same.
+  if (state === "packed" && to_settle) return `Packed, ${to_settle} to settle`;
   if (state === "passed") return untold ? `Passed, ${untold} cannot be told` : "Passed";
   return STATES[state];
 }
