@@ -423,7 +423,7 @@ def _packable(
             name = f"{file.name.rsplit('.', 1)[0]}.png"
             file = replace(file, name=name, format="png", bits=bits, floating=False)
             codes = stored(file, {role: evaluation.layer(role, size).pixels for role in asked_for(file)})
-            data = encoded(codes, format="png", encoding=file.encoding)
+            data = encoded(codes, format="png", encoding=file.encoding, per_metre=_per_metre(evaluation, size))
         files.append(file)
         pictures[file.name] = data
     return files, pictures

@@ -41,7 +41,8 @@ MATERIALS: dict[str, dict[str, Any]] = {
 def picture(data: bytes, colour: str) -> Array:
     """(H, W, C) of a picture's numbers, RGB, decoded where they are sRGB."""
     codes = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
-    values = codes.astype(np.float32) / (65535 if codes.dtype == np.uint16 else 255)
+    whole = {np.dtype(np.uint8): 255, np.dtype(np.uint16): 65535}.get(codes.dtype, 1)
+    values = codes.astype(np.float32) / whole
     values = values[..., None] if values.ndim == 2 else values
     values = values[..., [2, 1, 0, *range(3, values.shape[2])]] if values.shape[2] >= 3 else values
     if colour == "srgb":
@@ -260,3 +261,33 @@ class OneMaterial(unittest.TestCase):
             )
             same = {name for name, value in beside.items() if value is not None}
             self.alike(beside, packed, same, f"{profile}: the package")
+
+    def test_a_package_turns_what_it_cannot_hold_into_png(self) -> None:
+        """Usdz File Format Specification 1.3: PNG, JPEG, OpenEXR and AVIF only; a profile may ask for TIFF."""
+        own = {
+            "label": "Floats", "y": "plus",
+            "files": [
+                {"suffix": "basecolor", "channels": ["base_color"]}, {"suffix": "roughness", "channels": ["roughness"]},
+                {"suffix": "normal", "channels": ["normal"]},
+                {"suffix": "height", "channels": ["height"], "format": "tiff", "depth": "float"},
+            ],
+        }  # fmt: skip
+        for profile in ("separate_y_plus", "own"):
+            ready = evaluation(
+                linear_photograph("gravel"), **size_of(SIZE),
+                **{"pack.files.usd": True, "pack.files.usdz": True, "pack.files.format": "tiff", "pack.files.own": own,
+                   "pack.files.profile": profile, "square.size.sample_mm": 300.0},
+            )  # fmt: skip
+            files = {written.name: written.data for written in pack(ready, "quay", lambda *_: None)}
+            with tempfile.TemporaryDirectory() as held:
+                for name, data in files.items():
+                    (Path(held) / name).write_bytes(data)
+                with zipfile.ZipFile(Path(held) / "quay.usdz") as archive:
+                    inside = {name: archive.read(name) for name in archive.namelist()}
+                packed = of_usd(Usd.Stage.Open(str(Path(held) / "quay.usdz")), lambda file, inside=inside: inside[file.split("[")[-1].rstrip("]")])  # fmt: skip
+                beside = of_usd(Usd.Stage.Open(str(Path(held) / "quay.usda")), lambda file, files=files: files[file])
+            self.assertEqual({name.rsplit(".", 1)[-1] for name in inside}, {"usda", "png"})
+            self.assertTrue(any(name.endswith(".tif") for name in files))
+            same = {name for name, value in beside.items() if value is not None}
+            self.assertLessEqual({"base_color", "roughness", "normal", "displacement"}, same)
+            self.alike(beside, packed, same, f"TIFF by {profile} in a package")
