@@ -120,11 +120,12 @@ export function CardView({ card, reached, onOpen, onToggle, onChanged }: Props) 
           {card.state === "packed" && <Package size={13} className="shrink-0" aria-hidden />}
           {sign && <Level level={sign} word={false} />}
           <span className="truncate">{stateWords(card)}</span>
-          <span className="flex-1" />
-          <span className="shrink-0">{whenWords(card.since)}</span>
         </p>
-        <p className="figures truncate text-[12px] text-soft" title={card.tags.join(", ")}>
-          {[widthWords(card.width_mm) || `${source.width} × ${source.height} px`, ...card.tags].join(" · ")}
+        <p className="figures flex gap-1.5 text-[12px] text-soft" title={card.tags.join(", ")}>
+          <span className="min-w-0 flex-1 truncate">
+            {[widthWords(card.width_mm) || `${source.width} × ${source.height} px`, ...card.tags].join(" · ")}
+          </span>
+          <span className="shrink-0">{whenWords(card.since)}</span>
         </p>
       </div>
       <button
