@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from html import escape
+from typing import Any
 from xml.etree import ElementTree
 
 from amber_thicket.batch import STATES, Outcome, by_need
@@ -86,7 +87,7 @@ def _picture(one: Outcome) -> str:
 def _section(number: int, one: Outcome) -> str:
     lines = "".join(f"<tr><td>{escape(line)}</td></tr>" for line in one.decided)
     found = "".join(
-        f"<tr><td>{escape(str(row['level']))}</td><td>{escape(str(row['rule']))} {escape(str(row['map'] or ''))}</td>"
+        f"<tr><td>{escape(str(row['level']))}</td><td>{_place(one, row)}</td>"
         f"<td>{escape(str(row['measured']))}</td><td>{escape(str(row['limit']))}</td></tr>"
         for row in one.checks
     )
@@ -102,6 +103,15 @@ def _section(number: int, one: Outcome) -> str:
         f"<p>{escape(one.kind or 'not opened')}: {escape(', '.join(one.files))} · {one.seconds:.1f} s</p>{why}"
         f"<table>{lines}</table><table>{found}</table>{folder}</section>"
     )
+
+
+def _place(one: Outcome, row: Mapping[str, Any]) -> str:
+    """A finding's rule and map, as a link to the very place where there is a page to open it in."""
+    words = escape(f"{row['rule']} {row['map'] or ''}".strip())
+    if not one.link or row["level"] not in ("blocked", "attention", "unknown"):
+        return words
+    asked = f"{row['rule']}/{row['map']}" if row["map"] else row["rule"]
+    return f'<a href="{escape(one.link)}/check?finding={escape(str(asked))}">{words}</a>'
 
 
 def _told(one: Outcome) -> list[str]:

@@ -259,7 +259,8 @@ def _role(role: Role) -> dict[str, Any]:
 
 
 # The places of the page; frontend/src/app/router.ts knows the same.
-_PAGES = re.compile(r"|audit|words|space|batch/\d{1,9}|m/[\w-]{1,64}")
+_STAGE = "|".join(STAGES)
+_PAGES = re.compile(rf"|audit|words|space|batch/\d{{1,9}}|m/[\w-]{{1,64}}(/({_STAGE}))?|guide(/[a-z_]+)?")
 
 
 def _asset(name: str) -> Response:

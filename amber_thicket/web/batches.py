@@ -108,5 +108,5 @@ def _outcome(row: dict[str, Any]) -> Outcome:
         row["name"], "", tuple(info["file"] for info in files_of(material.source)), _STATES.get(row["state"], "failed"),
         kind="material", why="" if row["state"] in _STATES else row["message"] or "Not done yet.",
         decided=tuple(row["told"]), checks=tuple(row["findings"]), seconds=row["seconds"], picture=picture,
-        link=f"{request.host_url}m/{material.id}#check",
+        link=f"{request.host_url}m/{material.id}",
     )  # fmt: skip

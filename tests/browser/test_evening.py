@@ -86,7 +86,7 @@ class EveningTest(BrowserTest):
         self.assertEqual(len(told), COUNT - 1)
         self.assertNotIn("failed", {row["state"] for row in told})
         report = self.server.ask(f"/api/batches/{batch}/report.html").body.decode()
-        self.assertEqual(report.count("#check"), COUNT - 1)
+        self.assertEqual(report.count("Open it"), COUNT - 1)
         # Three that need a hand, or are worth a look, are opened there and mended; those alone are done again.
         needs = [row for row in told if row["state"] in ("blocked", "attention")][:3]
         self.assertEqual(len(needs), 3)

@@ -400,7 +400,13 @@ class RoutesTest(AppTest):
         self.assertIn("batch", {job["kind"] for job in self.ask("GET", "/api/jobs")})
         # The report in its three shapes; what is open is linked to.
         page = self.ask("GET", f"{at}/report.html").text
-        self.assertIn(f"/m/{ids[0]}#check", page)
+        self.assertIn(f'/m/{ids[0]}">Open it', page)
+        # Each finding that is open leads to its place, those that passed do not.
+        found = [one for row in told["rows"] if row["material"] == ids[0] for one in row["findings"]]
+        for one in found:
+            asked = f"/m/{ids[0]}/check?finding={one['rule']}{'/' + one['map'] if one['map'] else ''}\""
+            self.assertEqual(asked in page, one["level"] in ("blocked", "attention", "unknown"), one)
+        self.assertTrue(found)
         self.assertEqual(self.ask("GET", f"{at}/report.json")["materials"][0]["state"], "failed")
         suite = ElementTree.fromstring(self.ask("GET", f"{at}/report.xml").data)
         self.assertEqual((suite.get("tests"), suite.get("errors")), ("3", "1"))

@@ -9,10 +9,11 @@ import { loadJobs, takeJob } from "../pack/jobs";
 import { Notices, tellProblem } from "../ui/notices";
 import { useAnnounced } from "./events";
 import { KeysPage } from "./KeysPage";
+import { Nowhere } from "./Nowhere";
 import { usePlace } from "./router";
 
 export function App() {
-  const { material, audit, words, space, batch } = usePlace();
+  const { page, material, batch } = usePlace();
   useEffect(() => {
     loadJobs().catch(tellProblem);
   }, []);
@@ -23,19 +24,13 @@ export function App() {
   );
   return (
     <>
-      {audit ? (
-        <AuditPage />
-      ) : words ? (
-        <GeneratePage />
-      ) : space ? (
-        <SpacePage />
-      ) : batch ? (
-        <BatchPage key={batch} id={batch} />
-      ) : material ? (
-        <Bench id={material} />
-      ) : (
-        <Library />
-      )}
+      {page === "audit" && <AuditPage />}
+      {page === "words" && <GeneratePage />}
+      {page === "space" && <SpacePage />}
+      {page === "batch" && <BatchPage key={batch} id={batch!} />}
+      {page === "bench" && <Bench id={material!} />}
+      {page === "library" && <Library />}
+      {page === "nowhere" && <Nowhere />}
       <KeysPage />
       <Notices />
     </>

@@ -6,8 +6,9 @@ import { step } from "../editor/store";
 import { takeBrush, TOOL_NAMES, useBrush } from "../stages/tile/brush";
 import type { Tool } from "../stages/tile/strokes";
 import { layDownTool } from "../stages/tools";
+import { isNarrow } from "../ui/useNarrow";
 import { STAGE_NAMES } from "../views/names";
-import { openStage, setView, useViews } from "../views/state";
+import { fold, openStage, setView, useViews } from "../views/state";
 import { go } from "./router";
 import { useTheme } from "./theme";
 
@@ -85,6 +86,14 @@ export const ACTIONS: Action[] = [
     group: "Views",
     run: () =>
       useViews.setState(({ arrangement }) => ({ arrangement: arrangement === "stacked" ? "beside" : "stacked" })),
+  },
+  { id: "view.stages", label: "Fold the stages", keys: ",", group: "Views", run: () => fold("stages") },
+  {
+    id: "view.settings",
+    label: "Fold the settings",
+    keys: ".",
+    group: "Views",
+    run: () => fold(isNarrow() ? "sheet" : "settings"),
   },
   {
     id: "view.histogram",

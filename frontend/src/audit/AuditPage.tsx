@@ -3,7 +3,7 @@ import { ArrowLeft, FolderOpen, Hammer } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { roleOf } from "../api/about";
 import { loadAbout, useEditor } from "../editor/store";
-import { go } from "../app/router";
+import { go, useTitle } from "../app/router";
 import { ThemeButton } from "../editor/TopLine";
 import { Button } from "../ui/Button";
 import { Switch } from "../ui/Switch";
@@ -30,8 +30,8 @@ export function AuditPage() {
   const { files, report, profile, doing } = useAudit();
   const about = useEditor((state) => state.about);
   const picker = useRef<HTMLInputElement>(null);
+  useTitle("Audit");
   useEffect(() => {
-    document.title = "Audit · Amber Thicket";
     loadAbout().catch(tellProblem);
     if (files.length && !report) void audit();
     // Once, when the page opens: what was audited before is looked at again.

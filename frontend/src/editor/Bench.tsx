@@ -1,7 +1,6 @@
 /** One material open: stages, two views, settings, readout. */
 import { memo, useCallback, useDeferredValue, useEffect } from "react";
-import type { StageId } from "../api/types";
-import { go } from "../app/router";
+import { go, usePlace, useTitle } from "../app/router";
 import { useAnnounced } from "../app/events";
 import { useKeys } from "../app/keys";
 import { Arrivals, bringMaps } from "../library/arrivals";
@@ -10,7 +9,9 @@ import { Panel } from "../stages/Panel";
 import { Button } from "../ui/Button";
 import { Pane } from "../views/Pane";
 import { STAGE_NAMES } from "../views/names";
-import { openStage, useViews } from "../views/state";
+import { wantFinding } from "../stages/check/wanted";
+import { followViews, takeAddress } from "../views/address";
+import { openStage, openViews, useViews } from "../views/state";
 import { Views } from "../views/Views";
 import { heardOf } from "./busy";
 import { Readout } from "./Readout";
@@ -28,17 +29,29 @@ const Foot = memo(Readout);
 export function Bench({ id }: { id: string }) {
   const material = useEditor((state) => state.material);
   const missing = useEditor((state) => state.missing);
+  // Names in an address mean nothing before it is known what there is.
+  const ready = useEditor((state) => state.about !== null);
   const whole = useViews((state) => state.whole);
   const active = useViews((state) => state.active);
+  const shown = useViews((state) => state.stage);
+  const stage = usePlace((place) => place.stage);
   // The picture is drawn first; everything around it follows in the next moment.
   const before = useDeferredValue(material);
   useEffect(() => () => useViews.setState({ whole: false }), []);
   useEffect(() => {
     openMaterial(id).catch(tellProblem);
-    // Who was sent here by a report sees what it is about.
-    const stage = location.hash.slice(1);
-    if (stage in STAGE_NAMES) openStage(stage as StageId);
+    openViews(id);
   }, [id]);
+  // What the address tells: somebody came by a link, or went back.
+  useEffect(() => {
+    if (!ready) return;
+    const { search } = location;
+    if (stage && stage !== useViews.getState().stage) openStage(stage);
+    if (stage) takeAddress(stage, search);
+    wantFinding(search);
+  }, [id, stage, ready]);
+  useEffect(() => (ready ? followViews(id) : undefined), [id, ready]);
+  useTitle(material?.id === id ? `${material.name}, ${STAGE_NAMES[shown]}` : "");
   useAnnounced(
     "material",
     useCallback((told) => void (told.id === id && catchUp(told.revision).catch(tellProblem)), [id]),
@@ -74,10 +87,11 @@ export function Bench({ id }: { id: string }) {
   const around = before?.id === id ? before : material;
   if (whole)
     return (
-      <div className="h-full bg-ground">
+      <main className="h-full bg-ground">
+        <h1 className="sr-only">{material.name}</h1>
         <Pane side={active} material={material} />
         <Arrivals />
-      </div>
+      </main>
     );
   return (
     <div
@@ -90,7 +104,7 @@ export function Bench({ id }: { id: string }) {
     >
       <Line material={around} />
       <Unsaved />
-      <div className="flex min-h-0 flex-1">
+      <div className="relative flex min-h-0 flex-1">
         <Stages material={around} />
         <main className="min-w-0 flex-1">
           <Views material={material} />

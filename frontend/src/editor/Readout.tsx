@@ -6,7 +6,7 @@ import { whatName } from "../views/names";
 import { useViews } from "../views/state";
 import { useBusy, useWorking } from "./busy";
 import { useFigures } from "./figures";
-import { finishedHeight, finishedWidth } from "./finished";
+import { finishedHeight, finishedWidth, isCutOut } from "./finished";
 
 /** Values of all maps under the pointer; one question at a time, always the newest place. */
 function useProbe(material: Material): Probe | null {
@@ -45,7 +45,7 @@ export function Readout({ material }: { material: Material }) {
   const probe = useProbe(material);
   const figures = useFigures(material);
   // A cut-out does not repeat, so its seams say nothing.
-  const cut = material.recipe.operations["tile.cutout"]?.on === true;
+  const cut = isCutOut(material);
   const running = useBusy((state) => state.running);
   const working = useWorking((state) => state.now);
   const [width, height] = [finishedWidth(material), finishedHeight(material)];

@@ -35,7 +35,7 @@ export function Snapshots({ material }: { material: Material }) {
     <Popover.Root>
       <Popover.Trigger asChild>
         <Button look="quiet" title="Named states of this material">
-          <BookmarkPlus size={14} /> Snapshots
+          <BookmarkPlus size={14} /> <span className="max-[899px]:sr-only">Snapshots</span>
           {material.snapshots.length > 0 && <span className="figures">{material.snapshots.length}</span>}
         </Button>
       </Popover.Trigger>
@@ -43,6 +43,7 @@ export function Snapshots({ material }: { material: Material }) {
         <Popover.Content
           align="end"
           sideOffset={6}
+          aria-label="Snapshots"
           className="z-40 w-80 rounded-[10px] border border-line bg-raised p-3 shadow-lg shadow-black/40"
         >
           <form

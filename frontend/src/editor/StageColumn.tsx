@@ -7,6 +7,8 @@ import { useFindings } from "./figures";
 import { STAGE_NAMES } from "../views/names";
 import { openStage, useViews } from "../views/state";
 import { cx } from "../ui/cx";
+import { useNarrow } from "../ui/useNarrow";
+import { FoldButton } from "./FoldButton";
 import { useJobsOf } from "../pack/jobs";
 
 const STAGES = Object.keys(STAGE_NAMES) as StageId[];
@@ -45,6 +47,7 @@ function useStrip(material: Material): string | null {
 export function StageColumn({ material }: { material: Material }) {
   const stage = useViews((state) => state.stage);
   const strip = useStrip(material);
+  const narrow = useNarrow();
   const { findings } = useFindings(material);
   const packs = useJobsOf(material.id).filter((job) => job.kind === "pack");
   const toSettle = findings?.filter((f) => f.level === "blocked" || f.level === "attention").length;
@@ -64,19 +67,24 @@ export function StageColumn({ material }: { material: Material }) {
       id
     ];
   };
+  const small = useViews((state) => state.folded.stages) || narrow;
   return (
     <nav
       aria-label="Stages"
-      className="relative flex h-full w-[136px] shrink-0 flex-col gap-1.5 border-r border-line bg-ground py-1.5 pr-2 pl-5"
+      className={cx(
+        "relative flex h-full shrink-0 flex-col gap-1.5 border-r border-line bg-ground py-1.5",
+        small ? "w-12 px-1" : "w-[136px] pr-2 pl-5",
+      )}
     >
-      <Twig open={open} />
+      {!small && <Twig open={open} />}
       {STAGES.map((id, number) => (
         <button
           key={id}
           type="button"
           aria-current={id === stage ? "step" : undefined}
           onClick={() => openStage(id)}
-          title={`${STAGE_NAMES[id]} (${number + 1})`}
+          title={small ? `${STAGE_NAMES[id]}: ${stateOf(id)} (${number + 1})` : `${STAGE_NAMES[id]} (${number + 1})`}
+          aria-label={small ? `${STAGE_NAMES[id]} ${stateOf(id)}` : undefined}
           className={cx(
             "relative flex min-h-0 flex-1 flex-col overflow-hidden rounded-card border-2 bg-raised text-left",
             id === stage ? "border-amber" : "border-transparent hover:border-line",
@@ -95,12 +103,15 @@ export function StageColumn({ material }: { material: Material }) {
               />
             )}
           </span>
-          <span className="flex w-full shrink-0 items-baseline justify-between gap-1 px-1.5 py-0.5">
-            <span className={cx("text-[12px]", id === stage && "font-semibold")}>{STAGE_NAMES[id]}</span>
-            <span className="truncate text-[10.5px] text-soft">{stateOf(id)}</span>
-          </span>
+          {!small && (
+            <span className="flex w-full shrink-0 items-baseline justify-between gap-1 px-1.5 py-0.5">
+              <span className={cx("text-[12px]", id === stage && "font-semibold")}>{STAGE_NAMES[id]}</span>
+              <span className="truncate text-[10.5px] text-soft">{stateOf(id)}</span>
+            </span>
+          )}
         </button>
       ))}
+      {!narrow && <FoldButton what="stages" folded={small} side="left" />}
     </nav>
   );
 }

@@ -37,10 +37,14 @@ export function TopLine({ material }: { material: Material }) {
         className="flex items-center gap-2 rounded-card px-1 py-1 text-soft hover:text-text"
         title="Back to the library (g)"
       >
-        <Mark size={22} /> Library
+        <Mark size={22} /> <span className="max-[899px]:sr-only">Library</span>
       </button>
-      <Name key={place.material} name={material.name} />
-      <span className="figures truncate text-soft">{size}</span>
+      <h1 className="min-w-0">
+        <Name key={place.material} name={material.name} />
+      </h1>
+      <span className="figures min-w-0 truncate text-soft max-[899px]:hidden" title={size}>
+        {size}
+      </span>
       <KeptAside material={material} />
       <span className="flex-1" />
       <span aria-live="polite" className="text-[12px] text-soft">
@@ -52,7 +56,7 @@ export function TopLine({ material }: { material: Material }) {
         onClick={() => void step("undo")}
         title={material.undo ? `Undo: ${material.undo}` : "Nothing to undo"}
       >
-        <Undo2 size={14} /> Undo
+        <Undo2 size={14} /> <span className="max-[1099px]:sr-only">Undo</span>
       </Button>
       <Button
         look="quiet"
@@ -60,7 +64,7 @@ export function TopLine({ material }: { material: Material }) {
         onClick={() => void step("redo")}
         title={material.redo ? `Redo: ${material.redo}` : "Nothing to redo"}
       >
-        <Redo2 size={14} /> Redo
+        <Redo2 size={14} /> <span className="max-[1099px]:sr-only">Redo</span>
       </Button>
       <Snapshots material={material} />
       <ThemeButton />
@@ -73,7 +77,7 @@ export function TopLine({ material }: { material: Material }) {
       >
         <Keyboard size={15} />
       </Button>
-      <Button className={fresh ? "" : "opacity-60"} onClick={() => openStage("check")} title="Open Check">
+      <Button className={fresh ? "" : "text-soft"} onClick={() => openStage("check")} title="Open Check">
         <Level
           level={!fresh ? "unknown" : blocked ? "blocked" : attention ? "attention" : unknown ? "unknown" : "pass"}
           word={false}
@@ -153,7 +157,7 @@ function Name({ name }: { name: string }) {
         type="button"
         title="Rename"
         onClick={() => setDraft(name)}
-        className="max-w-80 truncate rounded-[5px] px-1.5 py-0.5 text-[15px] font-semibold hover:bg-raised"
+        className="max-w-80 min-w-0 truncate rounded-[5px] px-1.5 py-0.5 text-[15px] font-semibold hover:bg-raised"
       >
         {name}
       </button>

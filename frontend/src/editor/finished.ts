@@ -4,6 +4,9 @@ import type { Material } from "../api/types";
 export const finishedWidth = (material: Material): number => material.preview.finished[0];
 export const finishedHeight = (material: Material): number => material.preview.finished[1];
 
+/** A cut-out does not repeat. */
+export const isCutOut = (material: Material): boolean => material.recipe.operations["tile.cutout"]?.on === true;
+
 /** Pixels of the capture across a tile. */
 export function capturedWidth({ preview: { sample, view, tile, work } }: Material): number {
   return ((sample[2] - sample[0]) * view.size[0] * tile[0]) / work[0];

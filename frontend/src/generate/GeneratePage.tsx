@@ -1,12 +1,12 @@
 /** Pictures from words: what is wanted, four candidates, one kept. The provider that ships is a simulation and says so. */
 import { Level } from "../ui/Level";
 import { ArrowLeft, Dices, Sparkle } from "lucide-react";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api } from "../api/client";
 import type { Job } from "../api/types";
-import { go } from "../app/router";
+import { go, useTitle } from "../app/router";
 import { ThemeButton } from "../editor/TopLine";
 import { generated, takeJob, useJobs } from "../pack/jobs";
 import { Button } from "../ui/Button";
@@ -63,9 +63,7 @@ export function GeneratePage() {
   const makers = useQuery({ queryKey: ["providers"], queryFn: api.providers }).data ?? [];
   const maker = makers.find((one) => one.id === provider);
   const job = useJobs((state) => state.jobs.find((one) => one.id === id));
-  useEffect(() => {
-    document.title = "From words · Amber Thicket";
-  }, []);
+  useTitle("From words");
   const working = job?.state === "queued" || job?.state === "running";
   return (
     <div className="flex h-full flex-col">

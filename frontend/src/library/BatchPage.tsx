@@ -1,10 +1,10 @@
 /** What came of a batch, while it goes on and after: what needs a hand first, each opened where it does. */
 import { ArrowLeft, Download, FileText, Play, Square } from "lucide-react";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
 import { api, hasPassed, Problem } from "../api/client";
 import type { Batch, BatchedMaterial, Level as LevelName } from "../api/types";
-import { go, goTo } from "../app/router";
+import { go, goTo, useTitle } from "../app/router";
+import { findingAddress } from "../stages/check/wanted";
 import { ThemeButton } from "../editor/TopLine";
 import { Button } from "../ui/Button";
 import { sizeText } from "../ui/bytes";
@@ -24,6 +24,7 @@ const GROUPS: { states: State[]; title: string }[] = [
   { states: ["passed"], title: "Passed and packed" },
   { states: ["running", "waiting"], title: "To come" },
 ];
+const WORST_FIRST: LevelName[] = ["blocked", "attention", "unknown"];
 const SIGNS: Partial<Record<State, LevelName>> = {
   failed: "blocked",
   blocked: "blocked",
@@ -42,9 +43,7 @@ export function BatchPage({ id }: { id: number }) {
     retry: (count, problem) => count < 2 && !(problem instanceof Problem && problem.status === 404),
   });
   const others = useQuery({ queryKey: ["batches"], queryFn: api.batches }).data ?? [];
-  useEffect(() => {
-    document.title = "Batch · Amber Thicket";
-  }, []);
+  useTitle(data ? `Batch: ${data.name}` : "Batch");
   const act = async (what: (id: number) => Promise<Batch>) => {
     try {
       queries.setQueryData(key, await what(id));
@@ -169,14 +168,17 @@ function summary(rows: readonly BatchedMaterial[]): string {
 
 function Row({ row }: { row: BatchedMaterial }) {
   const open = row.state === "waiting" || row.state === "running";
-  const needs = row.findings.filter(({ level }) => level === "blocked" || level === "attention" || level === "unknown");
+  const failed = row.state === "failed";
+  const needs = WORST_FIRST.flatMap((level) => row.findings.filter((finding) => finding.level === level));
+  // The worst comes first: whoever opens the material sees that, at its place.
+  const address = needs[0] ? findingAddress(row.material, needs[0]) : `/m/${row.material}${failed ? "/gather" : ""}`;
   return (
     <li className="flex gap-3 rounded-[10px] border border-line bg-raised p-2.5">
       <a
-        href={`/m/${row.material}`}
+        href={address}
         onClick={(event) => {
           event.preventDefault();
-          goTo(`/m/${row.material}${needs.length || row.state === "failed" ? "#check" : ""}`);
+          goTo(address);
         }}
         className="shrink-0"
         aria-label={`Open ${row.name}`}
@@ -213,11 +215,18 @@ function Row({ row }: { row: BatchedMaterial }) {
         {needs.length > 0 && (
           <ul className="mt-1 text-[12px]">
             {needs.slice(0, 4).map((finding) => (
-              <li key={`${finding.rule}${finding.map}`} className="flex gap-1.5">
-                <Level level={finding.level} word={false} />
-                <span className="min-w-0">
-                  {finding.title}: {finding.measured} <span className="text-soft">({finding.limit})</span>
-                </span>
+              <li key={`${finding.rule}${finding.map}`}>
+                <button
+                  type="button"
+                  title="Open it at this place"
+                  onClick={() => goTo(findingAddress(row.material, finding))}
+                  className="flex gap-1.5 text-left hover:underline"
+                >
+                  <Level level={finding.level} word={false} />
+                  <span className="min-w-0">
+                    {finding.title}: {finding.measured} <span className="text-soft">({finding.limit})</span>
+                  </span>
+                </button>
               </li>
             ))}
             {needs.length > 4 && <li className="text-soft">and {needs.length - 4} more</li>}
@@ -225,7 +234,9 @@ function Row({ row }: { row: BatchedMaterial }) {
         )}
       </div>
       <div className="flex shrink-0 flex-col items-end gap-1.5">
-        {needs.length > 0 && <Button onClick={() => goTo(`/m/${row.material}#check`)}>Open at Check</Button>}
+        {(needs.length > 0 || failed) && (
+          <Button onClick={() => goTo(address)}>{failed ? "Open" : "See it in Check"}</Button>
+        )}
         {row.kept && (
           <a href={`/api/jobs/${row.job}/file`} download className="figures text-[12px] text-soft hover:text-text">
             Pack, {sizeText(row.bytes)}

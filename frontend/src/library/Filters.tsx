@@ -23,7 +23,7 @@ export function Filters({ total }: { total: number }) {
   return (
     <div
       aria-label="What is shown"
-      role="group"
+      role="search"
       className="flex h-11 shrink-0 items-center gap-2 border-b border-line px-6"
     >
       <Narrow
@@ -164,6 +164,7 @@ function WatchedFolder() {
         <Popover.Content
           align="end"
           sideOffset={4}
+          aria-label="Watched folder"
           className="z-40 max-h-96 w-96 overflow-y-auto rounded-card border border-line bg-raised p-3 shadow-lg shadow-black/40"
         >
           <p className="break-all text-soft">{folder}</p>

@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api } from "../api/client";
 import { useAnnounced } from "../app/events";
-import { goTo } from "../app/router";
+import { goTo, useTitle } from "../app/router";
 import { ThemeButton } from "../editor/TopLine";
 import { Button } from "../ui/Button";
 import { Mark } from "../ui/Mark";
@@ -53,8 +53,8 @@ export function Library() {
   useAnnounced("back", refresh);
   const { bring } = useArrivals();
 
+  useTitle(aside ? "Put aside" : "Library");
   useEffect(() => {
-    document.title = "Amber Thicket";
     const paste = (event: ClipboardEvent) => {
       const files = [...(event.clipboardData?.files ?? [])];
       if (files.length) void bring(files);

@@ -1,10 +1,10 @@
 /** What takes room on the disk, and what can be given back. */
 import { ArrowLeft } from "lucide-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { api } from "../api/client";
 import type { Space } from "../api/types";
-import { go } from "../app/router";
+import { go, useTitle } from "../app/router";
 import { ThemeButton } from "../editor/TopLine";
 import { loadJobs } from "../pack/jobs";
 import { Button } from "../ui/Button";
@@ -19,9 +19,7 @@ export function SpacePage() {
   const queries = useQueryClient();
   const { data, error } = useQuery({ queryKey: ["space"], queryFn: api.space });
   const refresh = () => void queries.invalidateQueries({ queryKey: ["space"] });
-  useEffect(() => {
-    document.title = "Space · Amber Thicket";
-  }, []);
+  useTitle("Space");
   return (
     <div className="flex h-full flex-col">
       <header className="flex h-14 shrink-0 items-center gap-3 border-b border-line px-6">

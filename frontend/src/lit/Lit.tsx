@@ -168,6 +168,7 @@ export default function Lit({ material }: { material: Material }) {
           <Popover.Content
             side="top"
             align="start"
+            aria-label="Light and shape"
             sideOffset={6}
             className="z-40 max-h-[80vh] w-72 overflow-y-auto rounded-[10px] border border-line bg-ground p-3 shadow-xl shadow-black/40"
           >

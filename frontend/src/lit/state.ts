@@ -1,6 +1,7 @@
 /** How the lit view is set up, material by material; kept in this browser. */
 import { create } from "zustand";
 import type { MapRole } from "../api/types";
+import { recall, remember } from "../ui/remember";
 
 export type Shape = "slab" | "cube" | "ball" | "column" | "cloth" | "own";
 export type Surroundings = "studio" | "overcast" | "sun" | `own-${string}`;
@@ -74,21 +75,13 @@ const START: LitSetup = {
 /** What a material's set-up is called; the newest of all is where one without begins. */
 const ofMaterial = (id: string) => `lit-of-${id}`;
 
-function kept(key: string): Partial<LitSetup> | null {
-  try {
-    return JSON.parse(localStorage.getItem(key) ?? "null") as Partial<LitSetup> | null;
-  } catch {
-    return null;
-  }
-}
-
 /** A set-up without files of one's own: they belong to the material they were opened for. */
 function withoutFiles(setup: LitSetup): LitSetup {
   const light = setup.surroundings.startsWith("own-") ? { surroundings: START.surroundings } : {};
   return { ...setup, ...light, panorama: "", shapeFile: "", shape: setup.shape === "own" ? START.shape : setup.shape };
 }
 
-export const useLit = create<LitSetup>(() => withoutFiles({ ...START, ...kept(KEPT) }));
+export const useLit = create<LitSetup>(() => withoutFiles({ ...START, ...recall<LitSetup>(KEPT) }));
 
 /** The material that is looked at; while its files are fetched, nothing is kept. */
 let open = "";
@@ -96,32 +89,17 @@ let restoring = false;
 
 useLit.subscribe((setup) => {
   if (restoring) return;
-  keep(KEPT, setup);
-  if (open) keep(ofMaterial(open), setup);
+  remember(KEPT, setup);
+  if (open) remember(ofMaterial(open), setup);
 });
-
-function keep(key: string, setup: LitSetup) {
-  const text = JSON.stringify(setup);
-  try {
-    localStorage.setItem(key, text);
-  } catch {
-    // No room: those of other materials go.
-    for (const other of Object.keys(localStorage)) if (other.startsWith(ofMaterial(""))) localStorage.removeItem(other);
-    try {
-      localStorage.setItem(key, text);
-    } catch {
-      // Then it is forgotten with the page.
-    }
-  }
-}
 
 /** Sets the view up as it was for a material: its shape, panorama, light and place. shapeOf: reads the shape that was
  * opened for it, and says its name; null when there is none. */
 export async function openLit(id: string, shapeOf: (id: string) => Promise<string | null>) {
   if (open === id) return;
   open = id;
-  const own = kept(ofMaterial(id));
-  const setup = { ...START, ...(own ?? kept(KEPT)) };
+  const own = recall<LitSetup>(ofMaterial(id));
+  const setup = { ...START, ...(own ?? recall<LitSetup>(KEPT)) };
   restoring = true;
   useLit.setState(
     own ? { ...setup, shapeFile: "", shape: setup.shape === "own" ? "ball" : setup.shape } : withoutFiles(setup),

@@ -5,6 +5,9 @@ import { change, useEditor } from "../editor/store";
 import type { Material, SettingPath } from "../api/types";
 import { STAGE_ABOUT, STAGE_NAMES } from "../views/names";
 import { useViews } from "../views/state";
+import { FoldButton } from "../editor/FoldButton";
+import { cx } from "../ui/cx";
+import { useNarrow } from "../ui/useNarrow";
 import { useHelp } from "./help";
 import { STAGES } from "./registry";
 
@@ -15,6 +18,9 @@ export function Panel({ material }: { material: Material }) {
   useEffect(() => {
     show("", "");
   }, [stage, show]);
+  const narrow = useNarrow();
+  const column = narrow ? "sheet" : "settings";
+  const folded = useViews((state) => state.folded[column]);
   const { Panel: Inside } = STAGES[stage];
   const changes = material.changes[stage];
   const reset = () => {
@@ -28,14 +34,31 @@ export function Panel({ material }: { material: Material }) {
   };
   const about = useEditor((state) => state.about);
   if (!about) return null;
+  if (folded)
+    return (
+      <aside
+        aria-label={`${STAGE_NAMES[stage]} settings, folded`}
+        className="flex h-full w-7 shrink-0 flex-col border-l border-line bg-ground px-1 py-2"
+      >
+        <FoldButton what={column} folded side="right" className="h-6" />
+        <span aria-hidden className="mt-2 self-center text-[12px] text-soft [writing-mode:vertical-rl]">
+          {STAGE_NAMES[stage]}
+        </span>
+      </aside>
+    );
   return (
     <aside
       aria-label={`${STAGE_NAMES[stage]} settings`}
-      className="flex h-full w-[312px] shrink-0 flex-col border-l border-line bg-ground"
+      className={cx(
+        "flex h-full w-[312px] shrink-0 flex-col border-l border-line bg-ground",
+        // A sheet over the one view there is.
+        narrow && "absolute inset-y-0 right-0 z-20 max-w-[calc(100%-48px)] shadow-[-8px_0_24px_rgba(0,0,0,.35)]",
+      )}
     >
       <div className="px-3.5 pt-2.5 pb-1.5">
-        <div className="flex h-6 items-center justify-between">
-          <h2 className="text-[15px] font-semibold">{STAGE_NAMES[stage]}</h2>
+        <div className="flex h-6 items-center gap-1">
+          <FoldButton what={column} folded={false} side="right" className="-ml-1.5 size-6" />
+          <h2 className="flex-1 text-[15px] font-semibold">{STAGE_NAMES[stage]}</h2>
           {changes > 0 && (
             <button
               type="button"

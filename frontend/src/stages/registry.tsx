@@ -1,6 +1,7 @@
 /** What each stage puts on the page: its panel, what lies over the flat views, and what they show in place of a layer. */
 import type { FunctionComponent } from "react";
 import type { LayerId, Material, StageId } from "../api/types";
+import { isCutOut } from "../editor/finished";
 import { BrushLayer } from "../views/BrushLayer";
 import { CropHandles } from "../views/CropHandles";
 import { DrawLayer } from "../views/DrawLayer";
@@ -78,7 +79,7 @@ function SquareTool(props: OverlayProps) {
 
 /** A cut-out does not repeat: nothing of it stands out at every repeat. */
 function PlacesOfTile(props: OverlayProps) {
-  return props.material.recipe.operations["tile.cutout"]?.on === true ? null : <PlaceMarks {...props} />;
+  return isCutOut(props.material) ? null : <PlaceMarks {...props} />;
 }
 
 function JoinsWhereAsked(props: OverlayProps) {

@@ -67,6 +67,7 @@ export function CurvePad({ points, onChange: put, bars, counted }: Props) {
     >
       {bars && (
         <path
+          role="img"
           aria-label={counted}
           d={`M0 ${HEIGHT}${bars.map((bar, i) => `L${((i + 0.5) / bars.length) * WIDTH} ${HEIGHT - bar * (HEIGHT - 8)}`).join("")}L${WIDTH} ${HEIGHT}z`}
           fill="var(--text)"

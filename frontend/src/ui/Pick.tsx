@@ -1,5 +1,6 @@
 import { Check, ChevronDown } from "lucide-react";
-import { Select } from "radix-ui";
+import { DropdownMenu } from "radix-ui";
+import { type KeyboardEvent, useRef } from "react";
 import { cx } from "./cx";
 
 export interface PickGroup<T extends string> {
@@ -18,52 +19,71 @@ interface Props<T extends string> {
   placeholder?: string;
 }
 
-/** One of many, from a list that opens. */
+/** One of many, from a list that opens. The list is a landmark of its own, and what lies around stays within reach. */
 export function Pick<T extends string>({ label, value, groups, onChange, className, id, placeholder }: Props<T>) {
+  const list = useRef<HTMLDivElement>(null);
+  const chosen = groups.flatMap(({ options }) => options).find((option) => option.value === value);
+  // The list opens at what is chosen.
+  const opened = () =>
+    requestAnimationFrame(() => {
+      const at = list.current?.querySelector<HTMLElement>("[aria-selected=true]");
+      at?.focus();
+      at?.scrollIntoView({ block: "nearest" });
+    });
+  const keyed = (event: KeyboardEvent) => {
+    if (event.key === "Tab") event.preventDefault();
+  };
   return (
-    <Select.Root value={value} onValueChange={(next) => onChange(next as T)}>
-      <Select.Trigger
+    <DropdownMenu.Root modal={false} onOpenChange={(open) => open && opened()}>
+      <DropdownMenu.Trigger
         id={id}
+        role="combobox"
+        aria-haspopup="listbox"
         aria-label={label}
         className={cx(
           "inline-flex h-7 shrink-0 items-center justify-between gap-1 rounded-card whitespace-nowrap border border-line bg-raised px-2.5 text-[13px] hover:bg-lifted",
           className,
         )}
       >
-        <Select.Value placeholder={placeholder} />
-        <Select.Icon>
-          <ChevronDown size={13} className="text-soft" />
-        </Select.Icon>
-      </Select.Trigger>
-      <Select.Portal>
-        <Select.Content
-          position="popper"
-          sideOffset={4}
-          className="z-50 max-h-(--radix-select-content-available-height) min-w-(--radix-select-trigger-width) overflow-hidden rounded-card border border-line bg-raised p-1 shadow-lg shadow-black/40"
-        >
-          <Select.Viewport>
+        <span>{chosen?.label ?? placeholder}</span>
+        <ChevronDown size={13} className="text-soft" aria-hidden />
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <section aria-label={label}>
+          <DropdownMenu.Content
+            ref={list}
+            role="listbox"
+            aria-label={label}
+            aria-labelledby=""
+            sideOffset={4}
+            align="start"
+            onKeyDown={keyed}
+            className="z-50 max-h-(--radix-dropdown-menu-content-available-height) min-w-(--radix-dropdown-menu-trigger-width) overflow-y-auto rounded-card border border-line bg-raised p-1 shadow-lg shadow-black/40"
+          >
             {groups.map((group, number) => (
-              <Select.Group key={group.label ?? number}>
+              <DropdownMenu.Group key={group.label ?? number} aria-label={group.label}>
                 {group.label && (
-                  <Select.Label className="px-2 pt-1.5 pb-0.5 text-[11.5px] text-soft">{group.label}</Select.Label>
+                  <DropdownMenu.Label aria-hidden className="px-2 pt-1.5 pb-0.5 text-[11.5px] text-soft">
+                    {group.label}
+                  </DropdownMenu.Label>
                 )}
                 {group.options.map((option) => (
-                  <Select.Item
+                  <DropdownMenu.Item
                     key={option.value}
-                    value={option.value}
+                    role="option"
+                    aria-selected={option.value === value}
+                    onSelect={() => option.value !== value && onChange(option.value)}
                     className="flex h-7 cursor-pointer items-center justify-between gap-4 rounded-[5px] px-2 text-[13px] outline-none data-[highlighted]:bg-line"
                   >
-                    <Select.ItemText>{option.label}</Select.ItemText>
-                    <Select.ItemIndicator>
-                      <Check size={13} className="text-amber" />
-                    </Select.ItemIndicator>
-                  </Select.Item>
+                    {option.label}
+                    {option.value === value && <Check size={13} className="text-amber" aria-hidden />}
+                  </DropdownMenu.Item>
                 ))}
-              </Select.Group>
+              </DropdownMenu.Group>
             ))}
-          </Select.Viewport>
-        </Select.Content>
-      </Select.Portal>
-    </Select.Root>
+          </DropdownMenu.Content>
+        </section>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
   );
 }

@@ -1,7 +1,7 @@
 /** The brushes of Tile on a view. */
 import { useRef } from "react";
 import type { LayerId, Material } from "../api/types";
-import { addStroke, copies, putStroke, useBrush, useStrokes } from "../stages/tile/brush";
+import { addStroke, copies, eraseStrokes, putStroke, useBrush, useStrokes } from "../stages/tile/brush";
 import { onSample, pathOf, shifted, type Stroke } from "../stages/tile/strokes";
 import { StrokePad } from "./StrokePad";
 import { type Transform, wraps } from "./space";
@@ -52,6 +52,7 @@ export function BrushLayer({ material, layer, t, shift }: Props) {
       source={copies(tool) ? source : null}
       onAim={(at) => useBrush.setState({ source: at, aiming: false })}
       onDraw={(points, pressure) => addStroke(material, points, pressure)}
+      onErase={(points, radius) => eraseStrokes(material, points, radius)}
       onMove={(by, gesture) => {
         if (!chosen || !held) return;
         if (dragged.current?.gesture !== gesture) dragged.current = { gesture, stroke: held };

@@ -1,4 +1,5 @@
 /** Comparing the two views: a line to wipe with, blinking, the difference; with numbers. */
+import { holdPointer } from "./hold";
 import { type PointerEvent, useEffect, useState } from "react";
 import { useCompared } from "../editor/figures";
 import type { LayerId, Material } from "../api/types";
@@ -61,7 +62,7 @@ export function CompareBar({
           style={{ left: split * width }}
           onPointerDown={(event) => {
             event.stopPropagation();
-            event.currentTarget.setPointerCapture(event.pointerId);
+            holdPointer(event);
           }}
           onPointerMove={drag}
           onKeyDown={(event) => {

@@ -5,6 +5,7 @@ import type { CaptureView, Material, SettingPath } from "../api/types";
 import { fromCapture, type Point, toCapture } from "./capture";
 import { path, photoSpace } from "./FlatHandles";
 import type { Transform } from "./space";
+import { holdPointer } from "./hold";
 import { arrowStep } from "../ui/arrows";
 
 type Edge = "left" | "top" | "right" | "bottom";
@@ -87,7 +88,7 @@ export function CropHandles({ material, t }: { material: Material; t: Transform 
   };
   const begin = (event: PointerEvent) => {
     event.stopPropagation();
-    event.currentTarget.setPointerCapture(event.pointerId);
+    holdPointer(event);
     drag.current = {
       from: fromCapture(view, aspect, toPhoto(...place(event))),
       edges,

@@ -1,7 +1,7 @@
 /** Drawing on the tile in Relief and Response, and picking colours for a zone. */
 import { useRef } from "react";
 import type { Material } from "../api/types";
-import { addDrawn, putPoints, useDrawing, useStrokesOf } from "../stages/response/drawing";
+import { addDrawn, eraseDrawn, putPoints, useDrawing, useStrokesOf } from "../stages/response/drawing";
 import { pickColour, useZones } from "../stages/response/zones";
 import { pickLeftOut, useLeavingOut } from "../stages/tile/brush";
 import { pickGround, useCut } from "../stages/tile/cut";
@@ -59,6 +59,7 @@ export function DrawLayer({ material, t, shift }: Props) {
       brush={held ? null : { radius, outline, ink: "#fff" }}
       held={held !== undefined}
       onDraw={addDrawn}
+      onErase={eraseDrawn}
       onMove={([dx, dy], gesture) => {
         if (chosen === null || !held) return;
         if (dragged.current?.gesture !== gesture) dragged.current = { gesture, points: held.points };

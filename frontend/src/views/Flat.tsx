@@ -1,7 +1,7 @@
 /** One layer, flat: single, repeated or shifted, with pan, zoom and what lies over it. */
 import { useMemo, useRef } from "react";
 import { useWorking } from "../editor/busy";
-import { finishedWidth } from "../editor/finished";
+import { finishedWidth, isCutOut } from "../editor/finished";
 import type { LayerId, Material } from "../api/types";
 import { STAGES, useInstead } from "../stages/registry";
 import { ProgressLine } from "../ui/ProgressLine";
@@ -44,6 +44,7 @@ export function Flat({ side, layer, setup, material }: Props) {
   const finished = finishedWidth(material);
   const gaze = useGaze(frame, side, layer, setup, material);
   const { width, height, aspect, box, fit, look, t, shift, kept, move } = gaze;
+  const percent = Math.round(((look.scale * devicePixelRatio) / finished) * 100);
   const spot = { side, layer, how };
   const asked = { id: material.id, side: sideFor(look.scale) };
   const own = { layer, key: material.keys[layer] ?? "", slot: `${side}-${layer}` };
@@ -67,14 +68,17 @@ export function Flat({ side, layer, setup, material }: Props) {
     layer,
     box,
     how,
+    alone: isCutOut(material),
     where: [look.x, look.y, look.scale, aspect],
   });
   return (
     <div
       ref={frame}
       data-testid={`view-${side}`}
-      role="img"
-      aria-label={`${layerName(layer)}, ${how}`}
+      role="application"
+      aria-roledescription="picture"
+      aria-label={`${side === "first" ? "First" : "Second"} view: ${layerName(layer)}, ${how}`}
+      tabIndex={0}
       className="relative size-full cursor-crosshair touch-none overflow-hidden bg-surround"
       {...gaze.hand}
     >
@@ -89,7 +93,7 @@ export function Flat({ side, layer, setup, material }: Props) {
       )}
       <button
         type="button"
-        aria-label="Zoom"
+        aria-label={`Zoom ${percent} %`}
         title={kept ? "Click to fit" : "Click for 1:1"}
         onPointerDown={(event) => event.stopPropagation()}
         onClick={() =>
@@ -97,7 +101,7 @@ export function Flat({ side, layer, setup, material }: Props) {
         }
         className="figures absolute right-2 bottom-2 z-10 rounded-[5px] bg-ground/85 px-1.5 py-0.5 text-text hover:bg-lifted"
       >
-        {Math.round(((look.scale * devicePixelRatio) / finished) * 100)} %
+        {percent} %
       </button>
       {(against || then !== null) && beside && (
         <CompareBar material={material} one={layer} other={against ?? layer} then={then} width={width} />

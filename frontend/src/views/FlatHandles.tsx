@@ -7,6 +7,7 @@ import { acceptProposal, chooseTool, CORNERS, cornerPath, useTool } from "../sta
 import { Button } from "../ui/Button";
 import { fromCapture, type Point } from "./capture";
 import { extent, type Transform } from "./space";
+import { holdPointer } from "./hold";
 import { arrowStep } from "../ui/arrows";
 
 interface Props {
@@ -105,7 +106,7 @@ export function CornerHandles({ material, t, bitmap }: Props) {
           onBlur={() => setHeld(null)}
           onPointerDown={(event) => {
             event.stopPropagation();
-            event.currentTarget.setPointerCapture(event.pointerId);
+            holdPointer(event);
             drag.current = { px: event.clientX, py: event.clientY, from: corners[i]!, gesture: crypto.randomUUID() };
             setHeld(i);
           }}
@@ -208,7 +209,7 @@ export function LevelLine({ material, t }: Omit<Props, "bitmap">) {
       className="absolute inset-0 cursor-crosshair"
       onPointerDown={(event) => {
         event.stopPropagation();
-        event.currentTarget.setPointerCapture(event.pointerId);
+        holdPointer(event);
         const at = place(event);
         setLine([at, at]);
       }}

@@ -1,9 +1,11 @@
 /** One of the two views: what it shows, how, and the picture itself. */
 import { lazy, memo, Suspense } from "react";
-import { ChartArea, Fullscreen, Maximize2, Minimize2 } from "lucide-react";
+import { ArrowLeftRight, ChartArea, Fullscreen, Maximize2, Minimize2 } from "lucide-react";
 import type { LayerId, Material } from "../api/types";
+import { isCutOut } from "../editor/finished";
 import { Choice } from "../ui/Choice";
 import { Pick } from "../ui/Pick";
+import { useNarrow } from "../ui/useNarrow";
 import { cx } from "../ui/cx";
 import { Flat } from "./Flat";
 import { Histogram } from "./Histogram";
@@ -51,7 +53,7 @@ const SHAPES: { value: Shape; label: string }[] = [
 export function Pane({ side, material }: { side: Side; material: Material }) {
   const kept = useViews((state) => state.setups[state.stage][side]);
   const beside = useViews((state) => state.setups[state.stage].first.what);
-  const cut = material.recipe.operations["tile.cutout"]?.on === true;
+  const cut = isCutOut(material);
   // A cut-out does not repeat, and its mask says more than its colour twice.
   const setup = cut
     ? {
@@ -166,8 +168,10 @@ const Head = memo(function Head({
 }: HeadProps) {
   const shape = useLit((state) => state.shape);
   const own = useLit((state) => state.shapeFile);
+  const narrow = useNarrow();
+  const shapes = own ? [...SHAPES, { value: "own" as Shape, label: "Own" }] : SHAPES;
   return (
-    <header className="flex h-9 shrink-0 items-center gap-0.5 border-b border-line bg-ground px-1.5">
+    <header className="@container flex h-9 shrink-0 items-center gap-0.5 border-b border-line bg-ground px-1.5">
       {/* What does not fit is cut off here, never the button behind it. */}
       <div className="flex min-w-0 flex-1 items-center gap-1 overflow-hidden">
         <Pick
@@ -178,16 +182,42 @@ const Head = memo(function Head({
           className="h-6.5 px-2 font-medium"
         />
         {what === "lit" ? (
-          <Choice
-            label="Shape"
-            value={shape}
-            options={own ? [...SHAPES, { value: "own", label: "Own" }] : SHAPES}
-            onChange={(next) => useLit.setState({ shape: next })}
-          />
+          <>
+            <span className="hidden @[390px]:contents">
+              <Choice
+                label="Shape"
+                value={shape}
+                options={shapes}
+                onChange={(next) => useLit.setState({ shape: next })}
+              />
+            </span>
+            <span className="contents @[390px]:hidden">
+              <Pick
+                label="Shape"
+                value={shape}
+                groups={[{ options: shapes }]}
+                onChange={(next) => useLit.setState({ shape: next })}
+                className="h-6.5 px-1.5"
+              />
+            </span>
+          </>
         ) : (
           <>
             {cut ? null : wraps(what) ? (
-              <Choice label="How" value={how} options={HOWS} onChange={(next) => setView(side, { how: next })} />
+              <>
+                <span className="hidden @[390px]:contents">
+                  <Choice label="How" value={how} options={HOWS} onChange={(next) => setView(side, { how: next })} />
+                </span>
+                <span className="contents @[390px]:hidden">
+                  <Pick
+                    label="How"
+                    value={how}
+                    groups={[{ options: HOWS }]}
+                    onChange={(next) => setView(side, { how: next })}
+                    className="h-6.5 px-1.5"
+                  />
+                </span>
+              </>
             ) : (
               <span className="text-[12px] text-soft">before tiling</span>
             )}
@@ -228,7 +258,24 @@ const Head = memo(function Head({
       >
         <Fullscreen size={13} />
       </button>
-      {!whole && (
+      {narrow && (
+        <button
+          type="button"
+          aria-label="The other view"
+          title="The other view (v)"
+          onClick={() => {
+            const other = side === "first" ? "second" : "first";
+            useViews.setState(({ arrangement }) => ({
+              active: other,
+              arrangement: arrangement === side ? other : arrangement,
+            }));
+          }}
+          className="shrink-0 rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+        >
+          <ArrowLeftRight size={13} />
+        </button>
+      )}
+      {!whole && !narrow && (
         <button
           type="button"
           aria-label={alone ? "Show both views" : "Show this view alone"}

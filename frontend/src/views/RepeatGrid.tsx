@@ -7,6 +7,7 @@ import { fromCapture, type Point, toCapture } from "./capture";
 import { path, photoSpace } from "./FlatHandles";
 import { placed, type Rect } from "./placed";
 import { tileAspect, type Transform } from "./space";
+import { holdPointer } from "./hold";
 import { arrowStep } from "../ui/arrows";
 
 const PARTS = 12;
@@ -82,7 +83,7 @@ export function RepeatGrid({ material, t }: { material: Material; t: Transform }
   const handlers = (whole: boolean) => ({
     onPointerDown: (event: PointerEvent) => {
       event.stopPropagation();
-      event.currentTarget.setPointerCapture(event.pointerId);
+      holdPointer(event);
       drag.current = { from: place(event), rect, gesture: crypto.randomUUID() };
     },
     onPointerMove: (event: PointerEvent) => {

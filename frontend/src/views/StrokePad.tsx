@@ -2,6 +2,7 @@
 import { type PointerEvent, useRef, useState } from "react";
 import { thinned } from "../stages/tile/strokes";
 import type { Point } from "./capture";
+import { holdPointer } from "./hold";
 import { path } from "./FlatHandles";
 import type { Transform } from "./space";
 
@@ -32,7 +33,12 @@ interface Props {
   /** pressure: of a pen, for each point. */
   onDraw: (points: Point[], pressure: number[]) => void;
   onMove?: (by: Point, gesture: string, from: number) => void;
+  /** The other end of a pen was drawn over these places. */
+  onErase?: (points: Point[], radius: number) => void;
 }
+
+/** The end of a pen that erases, as Pointer Events number it. */
+const ERASER = 5;
 
 export function StrokePad({
   t,
@@ -45,6 +51,7 @@ export function StrokePad({
   onAim,
   onDraw,
   onMove,
+  onErase,
 }: Props) {
   const [line, setLine] = useState<Point[]>([]);
   const [pressed, setPressed] = useState<number[]>([]);
@@ -57,12 +64,15 @@ export function StrokePad({
     const [x, y] = t.toTile(event.clientX - bounds.left, event.clientY - bounds.top);
     return [x - shift, y - shift];
   };
+  const erasing = useRef(false);
   const down = (event: PointerEvent) => {
-    if (event.button !== 0) return;
+    if (event.button !== 0 && event.button !== ERASER) return;
     event.stopPropagation();
-    event.currentTarget.setPointerCapture(event.pointerId);
+    holdPointer(event);
     const spot = place(event);
-    if (held) moving.current = { from: spot, gesture: crypto.randomUUID(), began: event.timeStamp };
+    erasing.current = event.button === ERASER;
+    if (erasing.current) setLine([spot]);
+    else if (held) moving.current = { from: spot, gesture: crypto.randomUUID(), began: event.timeStamp };
     else if (aiming) onAim?.(spot);
     else {
       setLine([spot]);
@@ -72,7 +82,7 @@ export function StrokePad({
   const move = (event: PointerEvent) => {
     const spot = place(event);
     setAt(spot);
-    if (!(event.buttons & 1)) return;
+    if (!(event.buttons & (1 | (1 << ERASER)))) return;
     const drag = moving.current;
     if (drag) onMove?.([spot[0] - drag.from[0], spot[1] - drag.from[1]], drag.gesture, drag.began);
     else if (line.length) {
@@ -80,9 +90,15 @@ export function StrokePad({
       setPressed([...pressed, pressureOf(event)]);
     }
   };
+  // A second finger takes the picture in hand: what the first began is nothing.
+  const cancel = () => {
+    moving.current = null;
+    setLine([]);
+  };
   const up = () => {
     moving.current = null;
-    if (line.length && brush) {
+    if (line.length && erasing.current) onErase?.(line, Math.max(brush?.radius ?? 0, 6 / per));
+    else if (line.length && brush) {
       const kept = thinned(line, brush.outline ? 2 / per : Math.max(brush.radius / 3, 1 / per));
       const told = kept.map((point) => pressed[line.indexOf(point)] ?? 1);
       // A mouse presses alike everywhere: nothing is told then.
@@ -101,7 +117,7 @@ export function StrokePad({
         {marks.map((mark, i) => (
           <Drawn key={i} mark={mark} screen={screen} per={per} />
         ))}
-        {brush && line.length > 0 && (
+        {brush && line.length > 0 && !erasing.current && (
           <Drawn
             mark={{
               radius: brush.outline ? 0 : brush.radius,
@@ -154,6 +170,7 @@ export function StrokePad({
           onPointerDown={down}
           onPointerMove={move}
           onPointerUp={up}
+          onPointerCancel={cancel}
           onPointerLeave={() => setAt(null)}
           onDoubleClick={(event) => event.stopPropagation()}
         />

@@ -1,28 +1,32 @@
 /** The two views with the divider between them. */
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 import type { Material } from "../api/types";
+import { useNarrow } from "../ui/useNarrow";
 import { Pane } from "./Pane";
 import { useViews } from "./state";
 
-const clamp = (share: number) => Math.min(0.85, Math.max(0.15, share));
+function share(split: number) {
+  const clamped = Math.min(0.85, Math.max(0.15, split));
+  useViews.setState(({ stage, splits }) => ({ splits: { ...splits, [stage]: clamped } }));
+}
 
 export function Views({ material }: { material: Material }) {
   const arrangement = useViews((state) => state.arrangement);
-  const split = useViews((state) => state.split);
+  const split = useViews((state) => state.splits[state.stage]);
   const room = useRef<HTMLDivElement>(null);
-  if (arrangement === "first" || arrangement === "second") {
-    return <Pane side={arrangement} material={material} />;
-  }
+  const narrow = useNarrow();
+  const active = useViews((state) => state.active);
+  if (arrangement === "first" || arrangement === "second") return <Pane side={arrangement} material={material} />;
+  if (narrow) return <Pane side={active} material={material} />;
   const stacked = arrangement === "stacked";
   const move = (event: PointerEvent) => {
     if (!event.buttons || !room.current) return;
     const bounds = room.current.getBoundingClientRect();
-    const share = stacked ? (event.clientY - bounds.top) / bounds.height : (event.clientX - bounds.left) / bounds.width;
-    useViews.setState({ split: clamp(share) });
+    share(stacked ? (event.clientY - bounds.top) / bounds.height : (event.clientX - bounds.left) / bounds.width);
   };
   const keyed = (event: KeyboardEvent) => {
     const by = { ArrowLeft: -0.02, ArrowUp: -0.02, ArrowRight: 0.02, ArrowDown: 0.02 }[event.key];
-    if (by) useViews.setState({ split: clamp(split + by) });
+    if (by) share(split + by);
   };
   const first = `${split * 100}%`;
   return (

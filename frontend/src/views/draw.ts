@@ -74,7 +74,12 @@ interface Scene {
   box: Box;
   how: How;
   surround: string;
+  /** Nothing is shown beyond the tile: what is cut out does not repeat. */
+  alone?: boolean;
 }
+
+/** What lies over repeats beyond the tile that is looked at: a third of them is left to be seen. */
+const BEYOND = "rgba(0, 0, 0, 0.66)";
 
 /** Which of so many tiles lies in a column and row: the same each time, and in no order to be seen. */
 export function tileAt(column: number, row: number, count: number): number {
@@ -101,21 +106,15 @@ export function draw(context: CanvasRenderingContext2D, width: number, height: n
   // Magnified pixels are shown as squares, so that they can be counted.
   context.imageSmoothingEnabled = wide < source.width * 2.5;
   context.imageSmoothingQuality = wide < source.width * 0.5 ? "high" : wide < source.width * 0.6 ? "medium" : "low";
-  if (how === "single" || !wraps(layer)) {
+  if (!wraps(layer) || scene.alone) {
     context.drawImage(source, left, top, wide, tall);
     return;
   }
   const shift = how === "shifted" ? 0.5 : 0;
   const tiles = how === "repeated" && scene.others ? [source, ...scene.others] : [source];
-  // Repeats fill the view; the shifted tile stays one tile.
-  const [x0, y0] = how === "repeated" ? t.toTile(0, 0) : [0, 0];
-  const [x1, y1] = how === "repeated" ? t.toTile(width, height) : [1, 1];
-  context.save();
-  if (how === "shifted") {
-    context.beginPath();
-    context.rect(left, top, wide, tall);
-    context.clip();
-  }
+  // Repeats fill the view; round a tile that is looked at they only show what its edges meet.
+  const [x0, y0] = t.toTile(0, 0);
+  const [x1, y1] = t.toTile(width, height);
   for (let row = Math.floor(y0 - shift); row < y1; row++) {
     for (let column = Math.floor(x0 - shift); column < x1; column++) {
       // Edges on whole screen pixels: neighbours neither overlap nor leave a hair between them.
@@ -126,5 +125,15 @@ export function draw(context: CanvasRenderingContext2D, width: number, height: n
       context.drawImage(tiles[tileAt(column, row, tiles.length)]!, ax, ay, bx - ax, by - ay);
     }
   }
-  context.restore();
+  if (how === "repeated") return;
+  context.fillStyle = BEYOND;
+  context.beginPath();
+  context.rect(0, 0, width, height);
+  context.rect(
+    Math.round(left),
+    Math.round(top),
+    Math.round(right) - Math.round(left),
+    Math.round(bottom) - Math.round(top),
+  );
+  context.fill("evenodd");
 }

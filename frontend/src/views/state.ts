@@ -1,6 +1,7 @@
 /** What the two views show, for each stage, and where they look; kept in this browser. */
 import { create } from "zustand";
 import type { LayerId, StageId } from "../api/types";
+import { recall, remember } from "../ui/remember";
 
 export type What = LayerId | "lit";
 export type How = "single" | "repeated" | "shifted";
@@ -39,12 +40,20 @@ const FIRST_LOOK: Record<StageId, Record<Side, ViewSetup>> = {
   pack: { first: setup("normal"), second: setup("lit") },
 };
 
+/** Columns beside the views that are folded away. In a narrow window settings are a sheet over the view, and `sheet`
+ * counts. */
+export interface Folded {
+  stages: boolean;
+  settings: boolean;
+  sheet: boolean;
+}
+
 interface Views {
   stage: StageId;
   setups: Record<StageId, Record<Side, ViewSetup>>;
   arrangement: Arrangement;
-  /** Share of the room the first view gets. */
-  split: number;
+  /** Share of the room the first view gets, stage by stage. */
+  splits: Record<StageId, number>;
   look: Look | null;
   /** Where the pointer is, in tile widths and tile heights; null when outside. */
   pointer: { x: number; y: number } | null;
@@ -56,6 +65,7 @@ interface Views {
   histogram: boolean;
   /** One view fills the window; nothing else is shown. */
   whole: boolean;
+  folded: Folded;
   /** Evidence of a finding, drawn on the first view. */
   evidence: { map: LayerId | null; of?: string; box: [number, number, number, number] } | null;
   active: Side;
@@ -64,46 +74,65 @@ interface Views {
   compare: { mode: Compare; split: number; gain: number; snapshot: number | null };
 }
 
+/** What belongs to the browser, and what to each material. */
 const KEPT = "views-1";
+const ofMaterial = (id: string) => `views-of-${id}`;
+type Shared = Pick<Views, "arrangement" | "folded">;
+type Own = Pick<Views, "stage" | "setups" | "splits" | "arrangement">;
 
-function kept(): Partial<Views> {
-  try {
-    return JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Views>;
-  } catch {
-    return {};
-  }
+const HALVES = Object.fromEntries(Object.keys(FIRST_LOOK).map((stage) => [stage, 0.5])) as Record<StageId, number>;
+const OPEN: Folded = { stages: false, settings: false, sheet: true };
+
+function start(): Own {
+  return {
+    stage: "gather",
+    setups: FIRST_LOOK,
+    splits: HALVES,
+    arrangement: recall<Shared>(KEPT)?.arrangement ?? "beside",
+  };
 }
 
-export const useViews = create<Views>(() => {
-  const before = kept();
-  return {
-    stage: before.stage ?? "gather",
-    setups: { ...FIRST_LOOK, ...before.setups },
-    arrangement: before.arrangement ?? "beside",
-    split: before.split ?? 0.5,
-    look: null,
-    pointer: null,
-    input: false,
-    clipping: false,
-    histogram: false,
-    whole: false,
-    evidence: null,
-    active: "first",
-    compare: { mode: "off", split: 0.5, gain: 4, snapshot: null },
-  };
-});
+export const useViews = create<Views>(() => ({
+  ...start(),
+  folded: { ...OPEN, ...recall<Shared>(KEPT)?.folded, sheet: true },
+  look: null,
+  pointer: null,
+  input: false,
+  clipping: false,
+  histogram: false,
+  whole: false,
+  evidence: null,
+  active: "first",
+  compare: { mode: "off", split: 0.5, gain: 4, snapshot: null },
+}));
+
+/** The material whose views these are. */
+let open = "";
 
 useViews.subscribe((now, before) => {
-  if (
-    now.setups === before.setups &&
-    now.stage === before.stage &&
-    now.split === before.split &&
-    now.arrangement === before.arrangement
-  )
-    return;
-  const { stage, setups, split, arrangement } = now;
-  localStorage.setItem(KEPT, JSON.stringify({ stage, setups, split, arrangement }));
+  const { stage, setups, splits, arrangement, folded } = now;
+  if (arrangement !== before.arrangement || folded !== before.folded) remember(KEPT, { arrangement, folded });
+  const own = ["stage", "setups", "splits", "arrangement"] as const;
+  if (open && own.some((what) => now[what] !== before[what]))
+    remember(ofMaterial(open), { stage, setups, splits, arrangement });
 });
+
+/** Sets the views up as they were for a material; a new one opens at Gather. */
+export function openViews(id: string) {
+  if (open === id) return;
+  // What is set up now belongs to the material before.
+  open = "";
+  const own = recall<Own>(ofMaterial(id)) ?? {};
+  const begin = start();
+  useViews.setState({
+    ...begin,
+    ...own,
+    setups: { ...begin.setups, ...own.setups },
+    splits: { ...begin.splits, ...own.splits },
+  });
+  openStage(own.stage ?? begin.stage);
+  open = id;
+}
 
 export function openStage(stage: StageId) {
   useViews.setState({
@@ -125,6 +154,12 @@ export function setView(side: Side, changes: Partial<ViewSetup>) {
     active: side,
   });
 }
+
+export const fold = (what: keyof Folded) =>
+  useViews.setState(({ folded }) => ({ folded: { ...folded, [what]: !folded[what] } }));
+
+/** What a stage opens with, until somebody sets its views up. */
+export const firstLook = (stage: StageId) => FIRST_LOOK[stage];
 
 /** The layer a stage works on: what it is compared with while the key is held. */
 export const INPUT_OF: Record<StageId, LayerId> = {

@@ -15,8 +15,11 @@ import {
   zoomAt,
   zoomed,
 } from "./space";
+import { holdPointer } from "./hold";
 import { type Side, useViews, type ViewSetup } from "./state";
 import { useSize } from "./useSize";
+import { useTouch } from "./useTouch";
+import { useViewKeys } from "./useViewKeys";
 
 /** How much of the view a picture that does not repeat takes. */
 const MARGIN = 0.94;
@@ -65,13 +68,29 @@ export function useGaze(
     return () => element.removeEventListener("wheel", wheel);
   });
 
+  const touch = useTouch({
+    look,
+    aspect,
+    width,
+    height,
+    place,
+    move,
+    onPoint: ([px, py]) => {
+      drag.current = null;
+      const [x, y] = t.toTile(px, py);
+      useViews.setState({ pointer: { x: x - shift, y: y - shift }, active: side });
+    },
+  });
+  const keys = useViewKeys({ frame, look, aspect, t, shift, width, height, move });
   const drag = useRef<{ px: number; py: number; look: Gaze } | null>(null);
   const hand = {
+    ...touch,
+    ...keys,
     onPointerDown: (event: PointerEvent) => {
       if (event.button > 1) return;
       const [px, py] = place(event);
       drag.current = { px, py, look };
-      event.currentTarget.setPointerCapture(event.pointerId);
+      holdPointer(event);
       useViews.setState({ active: side });
     },
     onPointerMove: (event: PointerEvent) => {
@@ -85,7 +104,11 @@ export function useGaze(
       useViews.setState({ pointer: { x: x - shift, y: y - shift } });
     },
     onPointerUp: () => (drag.current = null),
-    onPointerLeave: () => useViews.setState({ pointer: null }),
+    onPointerCancel: () => (drag.current = null),
+    // A finger that is lifted leaves what it pointed at.
+    onPointerLeave: (event: PointerEvent) => {
+      if (event.pointerType !== "touch") useViews.setState({ pointer: null });
+    },
     onDoubleClick: () => useViews.setState({ look: null }),
   };
   return { width, height, aspect, box, fit, look, t, shift, kept: kept !== null, move, hand };

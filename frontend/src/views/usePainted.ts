@@ -21,6 +21,7 @@ interface Scene {
   layer: LayerId;
   box: ReturnType<typeof extent>;
   how: ViewSetup["how"];
+  alone: boolean;
   /** Whatever else decides where things lie: drawn anew when one of these is another. */
   where: readonly number[];
 }
@@ -28,7 +29,7 @@ interface Scene {
 export function usePainted(canvas: RefObject<HTMLCanvasElement | null>, name: string, scene: Scene) {
   const drawn = useRef<unknown[]>([]);
   useLayoutEffect(() => {
-    const { width, height, t, what, others, wiped, split, layer, box, how, where } = scene;
+    const { width, height, t, what, others, wiped, split, layer, box, how, alone, where } = scene;
     const target = canvas.current;
     const context = target?.getContext("2d", { alpha: false });
     if (!target || !context || !width) return;
@@ -39,7 +40,7 @@ export function usePainted(canvas: RefObject<HTMLCanvasElement | null>, name: st
     const surround = getComputedStyle(target).getPropertyValue("--surround");
     target.dataset.shown = name;
     // Drawing is most of what a change costs in the page: once for each thing to see, however often this is rendered.
-    const seen = [what, ...others, wiped, split, w, h, layer, how, surround, ...where, ...Object.values(box)];
+    const seen = [what, ...others, wiped, split, w, h, layer, how, alone, surround, ...where, ...Object.values(box)];
     if (seen.length === drawn.current.length && seen.every((one, at) => one === drawn.current[at])) return;
     drawn.current = seen;
     if (!what) {
@@ -47,13 +48,13 @@ export function usePainted(canvas: RefObject<HTMLCanvasElement | null>, name: st
       context.fillRect(0, 0, width, height);
       return;
     }
-    draw(context, width, height, t, { source: what, others, layer, box, how, surround });
+    draw(context, width, height, t, { source: what, others, layer, box, how, alone, surround });
     if (!wiped) return;
     context.save();
     context.beginPath();
     context.rect(split * width, 0, width, height);
     context.clip();
-    draw(context, width, height, t, { source: wiped, layer, box, how, surround });
+    draw(context, width, height, t, { source: wiped, layer, box, how, alone, surround });
     context.restore();
   });
 }

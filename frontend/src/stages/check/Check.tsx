@@ -1,5 +1,5 @@
 import { tileSetOf } from "../../views/useTileSet";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { useFindings } from "../../editor/figures";
 import { change } from "../../editor/store";
 import type { Finding, Level as LevelName, Material, SettingPath, Value } from "../../api/types";
@@ -8,6 +8,7 @@ import { Level } from "../../ui/Level";
 import { layerName } from "../../views/names";
 import { setView, useViews } from "../../views/state";
 import { Operation } from "../Operation";
+import { useWanted } from "./wanted";
 
 const ORDER: { level: LevelName; words: string }[] = [
   { level: "blocked", words: "blocked" },
@@ -28,6 +29,16 @@ const SURE: Record<Finding["sure"], string> = {
 export function Check({ material }: { material: Material }) {
   const { findings, fresh } = useFindings(material);
   const [opened, setOpened] = useState<string | null>(null);
+  const wanted = useWanted();
+  useEffect(() => {
+    const found = wanted && fresh && findings?.findIndex((one) => one.rule === wanted.rule && one.map === wanted.map);
+    if (found === null || found === undefined || found === false) return;
+    // What has been mended since is not there any more.
+    useWanted.setState(null, true);
+    if (found < 0) return;
+    setOpened(idOf(findings![found]!));
+    lookAt(findings![found]!);
+  }, [wanted, fresh, findings]);
   if (!findings) return <p className="pt-2 text-soft">Looking at all maps …</p>;
   const counts = ORDER.map(({ level, words }) => ({
     level,
@@ -36,11 +47,14 @@ export function Check({ material }: { material: Material }) {
   })).filter((c) => c.count);
   const open = findings.filter((f) => f.level !== "pass");
   const passed = findings.filter((f) => f.level === "pass");
-  const row = (finding: Finding, number: number) => {
-    const id = `${finding.rule}/${finding.map ?? ""}/${number}`;
-    return (
-      <Row key={id} finding={finding} open={opened === id} onToggle={() => setOpened(opened === id ? null : id)} />
-    );
+  const row = (finding: Finding) => {
+    const id = idOf(finding);
+    const toggle = () => {
+      setOpened(opened === id ? null : id);
+      if (opened === id) useViews.setState({ evidence: null });
+      else lookAt(finding);
+    };
+    return <Row key={id} finding={finding} open={opened === id} onToggle={toggle} />;
   };
   const { count, shown } = tileSetOf(material);
   return (
@@ -51,7 +65,7 @@ export function Check({ material }: { material: Material }) {
           Tile {shown} of {count} is looked at here; Pack checks every one.
         </p>
       )}
-      <ul className={`flex flex-wrap gap-x-4 gap-y-1 py-1.5 ${fresh ? "" : "opacity-60"}`}>
+      <ul className={`flex flex-wrap gap-x-4 gap-y-1 py-1.5 ${fresh ? "" : "text-soft"}`}>
         {counts.map((c) => (
           <li key={c.level} className="flex items-center gap-1.5">
             <Level level={c.level} word={false} />
@@ -68,31 +82,31 @@ export function Check({ material }: { material: Material }) {
   );
 }
 
+/** A rule looks at a map, or at all of them, once. */
+const idOf = ({ rule, map, title }: Finding) => `${rule}/${map ?? ""}/${title}`;
+
+/** Both views show the place a finding is about. */
+function lookAt(finding: Finding) {
+  if (finding.map) {
+    setView("first", { what: finding.map, how: "single" });
+    // Beside it, as it returns.
+    if (finding.box) setView("second", { what: finding.map, how: "repeated", repeat: 2 });
+  }
+  const [left, top, wide, high] = finding.box ?? [0, 0, 1, 1];
+  useViews.setState({
+    evidence: finding.box ? { map: finding.map, box: finding.box } : null,
+    // What covers much of the tile is seen as a whole; a place is looked at closely, in both views.
+    look: finding.box && wide * high < 0.3 ? { x: left + wide / 2, y: top + high / 2, zoom: 1, exact: true } : null,
+  });
+}
+
 function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onToggle: () => void }) {
-  const look = () => {
-    onToggle();
-    if (open) {
-      useViews.setState({ evidence: null });
-      return;
-    }
-    if (finding.map) {
-      setView("first", { what: finding.map, how: "single" });
-      // Beside it, as it returns.
-      if (finding.box) setView("second", { what: finding.map, how: "repeated", repeat: 2 });
-    }
-    const [left, top, wide, high] = finding.box ?? [0, 0, 1, 1];
-    useViews.setState({
-      evidence: finding.box ? { map: finding.map, box: finding.box } : null,
-      // What covers much of the tile is seen as a whole; a place is looked at closely, in both views.
-      look: finding.box && wide * high < 0.3 ? { x: left + wide / 2, y: top + high / 2, zoom: 1, exact: true } : null,
-    });
-  };
   return (
     <li className="border-b border-line" data-rule={finding.rule} data-level={finding.level}>
       <button
         type="button"
         aria-expanded={open}
-        onClick={look}
+        onClick={onToggle}
         className="grid w-full grid-cols-[16px_1fr_auto] items-center gap-x-2 py-1.5 text-left hover:bg-raised"
       >
         <Level level={finding.level} word={false} />

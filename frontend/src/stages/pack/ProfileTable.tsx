@@ -80,7 +80,9 @@ export function ProfileTable({ about, open, onClose }: { about: About; open: boo
                   <th className="font-normal">Holds</th>
                   <th className="font-normal">Format</th>
                   <th className="font-normal">Depth</th>
-                  <th />
+                  <th>
+                    <span className="sr-only">Take it out</span>
+                  </th>
                 </tr>
               </thead>
               <tbody>

@@ -7,7 +7,7 @@ import { change, useEditor, valueOf } from "../../editor/store";
 import type { Point } from "../../views/capture";
 import { setView } from "../../views/state";
 import { putPart, useValue, zonesNow } from "./zones";
-import { pressedAs } from "../tile/strokes";
+import { pressedAs, touchedBy } from "../tile/strokes";
 import { registerTool } from "../tools";
 
 export type Painted = ScalarStroke | ColourStroke;
@@ -108,6 +108,20 @@ const moved = <S extends Stroke>(strokes: S[], index: number, points: Point[] | 
   points
     ? strokes.map((stroke, i) => (i === index ? { ...stroke, points: tidied(points) } : stroke))
     : strokes.filter((_, i) => i !== index);
+
+/** Takes back every stroke of the task that was drawn over. */
+export function eraseDrawn(points: Point[], radius: number) {
+  const { task } = useDrawing.getState();
+  if (!task) return;
+  const gone = touchedBy(points, radius, strokesOf(task));
+  if (!gone.length) return;
+  useDrawing.setState({ chosen: null });
+  const left = <S extends Stroke>(strokes: S[]) => strokes.filter((_, i) => !gone.includes(i));
+  const label = "Strokes erased";
+  if (task.on === "cut") change({ [CUT]: left(cutNow()) }, label);
+  else if (task.on === "zone") putPart(task.zone, task.part, { strokes: left(brushedNow(task)) }, label);
+  else putPainted(task.role, left<Painted>(paintedNow(task.role)), label);
+}
 
 /** Moves one stroke, or takes it back when there is nowhere to move it. */
 export function putPoints(task: Task, index: number, points: Point[] | null, gesture = "") {

@@ -29,7 +29,9 @@ export function DoesItTile({ material }: { material: Material }) {
                 <th className="font-normal">Base colour</th>
                 <th className="text-right font-normal">before</th>
                 <th className="text-right font-normal">after</th>
-                <th />
+                <th>
+                  <span className="sr-only">Verdict</span>
+                </th>
               </tr>
             </thead>
             <tbody>
@@ -92,7 +94,9 @@ export function DoesItTile({ material }: { material: Material }) {
                 <th className="font-normal">Seams of the other maps</th>
                 <th className="text-right font-normal">across</th>
                 <th className="text-right font-normal">down</th>
-                <th />
+                <th>
+                  <span className="sr-only">Verdict</span>
+                </th>
               </tr>
             </thead>
             <tbody>

@@ -8,7 +8,7 @@ import { tellProblem } from "../../ui/notices";
 import { hex } from "../response/zones";
 import type { Point } from "../../views/capture";
 import { setView, useViews } from "../../views/state";
-import { onSample, pathOf, readStrokes, type Stroke, type Tool, writeStrokes } from "./strokes";
+import { onSample, pathOf, readStrokes, type Stroke, type Tool, touchedBy, writeStrokes } from "./strokes";
 import { useMarking } from "./marking";
 import { registerTool } from "../tools";
 
@@ -154,4 +154,17 @@ export function dropStroke(material: Material, tool: Tool, index: number) {
     strokesOf(material, tool).filter((_, i) => i !== index),
     `${TOOL_NAMES[tool]} taken back`,
   );
+}
+
+/** Takes back every stroke of the tool in hand that was drawn over. */
+export function eraseStrokes(material: Material, points: Point[], radius: number) {
+  const { tool, chosen } = useBrush.getState();
+  const one = tool ?? chosen?.tool;
+  if (!one) return;
+  const strokes = strokesOf(material, one);
+  const gone = touchedBy(points, radius, strokes);
+  if (!gone.length) return;
+  useBrush.setState({ chosen: null });
+  const left = strokes.filter((_, i) => !gone.includes(i));
+  putStrokes(material, one, left, `${TOOL_NAMES[one]} erased`);
 }

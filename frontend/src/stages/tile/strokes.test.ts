@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Material } from "../../api/types";
-import { onPicture, readStrokes, type Stroke, thinned, writeStrokes } from "./strokes";
+import type { Point } from "../../views/capture";
+import { onPicture, readStrokes, type Stroke, thinned, touchedBy, writeStrokes } from "./strokes";
 
 const preview = { sample: [0.1, 0.2, 0.7, 0.8], work: [922, 922], tile: [768, 768] } as unknown as Material["preview"];
 
@@ -59,4 +60,40 @@ describe("strokes", () => {
       [0.06, 0],
     ]);
   });
+});
+
+it("an eraser touches strokes as wide as they are, and areas inside", () => {
+  const strokes = [
+    {
+      radius: 0.1,
+      points: [
+        [0.2, 0.2],
+        [0.6, 0.2],
+      ] as Point[],
+    },
+    {
+      radius: 0,
+      points: [
+        [0.5, 0.5],
+        [0.9, 0.5],
+        [0.9, 0.9],
+        [0.5, 0.9],
+      ] as Point[],
+    },
+    { radius: 0.05, points: [[0.1, 0.8]] as Point[] },
+  ];
+  expect(touchedBy([[0.4, 0.309]], 0.01, strokes)).toEqual([0]);
+  expect(touchedBy([[0.4, 0.312]], 0.01, strokes)).toEqual([]);
+  expect(touchedBy([[0.7, 0.7]], 0.01, strokes)).toEqual([1]);
+  expect(
+    touchedBy(
+      [
+        [0.1, 0.8],
+        [0.7, 0.7],
+        [0.3, 0.2],
+      ],
+      0.01,
+      strokes,
+    ),
+  ).toEqual([0, 1, 2]);
 });

@@ -106,3 +106,32 @@ export const shifted = (stroke: Stroke, [dx, dy]: Point): Stroke => ({
   ...stroke,
   points: stroke.points.map(([x, y]): Point => [x + dx, y + dy]),
 });
+
+/** Which strokes a line of that radius touches, by their places in the list. An outlined area is touched inside too. */
+export function touchedBy(line: Point[], radius: number, strokes: readonly { radius: number; points: Point[] }[]) {
+  const touches = ({ radius: own, points }: { radius: number; points: Point[] }) => {
+    const reach = Math.max(own, 0) + radius;
+    const closed = own === 0 && points.length > 2;
+    const ends = closed ? [...points, points[0]!] : points;
+    return line.some(
+      (at) => ends.some((to, i) => apart(at, ends[Math.max(0, i - 1)]!, to) <= reach) || (closed && inside(at, points)),
+    );
+  };
+  return strokes.flatMap((stroke, i) => (touches(stroke) ? [i] : []));
+}
+
+/** How far a place lies from the line between two. */
+function apart([x, y]: Point, [ax, ay]: Point, [bx, by]: Point): number {
+  const [dx, dy] = [bx - ax, by - ay];
+  const along = dx || dy ? Math.min(1, Math.max(0, ((x - ax) * dx + (y - ay) * dy) / (dx * dx + dy * dy))) : 0;
+  return Math.hypot(x - ax - along * dx, y - ay - along * dy);
+}
+
+function inside([x, y]: Point, points: Point[]): boolean {
+  let odd = false;
+  points.forEach(([ax, ay], i) => {
+    const [bx, by] = points[(i + 1) % points.length]!;
+    if (ay > y !== by > y && x < ax + ((y - ay) * (bx - ax)) / (by - ay)) odd = !odd;
+  });
+  return odd;
+}
