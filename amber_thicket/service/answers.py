@@ -833,11 +833,13 @@ class Fix(Answer):
 
 
 class Finding(Answer):
-    """What a rule says. sure: counted, clear of the limit, close to it, likely, or open; evidence: what it rests on.
-    measured, limit: in words with units. box: left, top, width, height in tiles."""
+    """What a rule says. title: what holds when it passes; fault: what is so when it does not. sure: counted, clear of
+    the limit, close to it, likely, or open; evidence: what it rests on. measured, limit: in words with units. box:
+    left, top, width, height in tiles."""
 
     rule: str
     title: str
+    fault: str
     why: str
     source: str
     sure: Certainty
@@ -853,6 +855,28 @@ class Finding(Answer):
 class Checks(Answer):
     revision: int
     findings: tuple[Finding, ...]
+
+
+class NextStep(Answer):
+    """One thing a material needs. id: the same as long as it is the same thing. changes: settings that do it at once;
+    none where it is done by hand at the stage. rule, map: the finding it comes from."""
+
+    id: str
+    words: str
+    why: str
+    label: str
+    stage: Literal["square", "tile", "check"]
+    changes: Changes
+    rule: str | None
+    map: AnyRole | None
+
+
+class NextSteps(Answer):
+    """What comes first first. packed: whether the state there is was packed."""
+
+    revision: int
+    steps: tuple[NextStep, ...]
+    packed: bool
 
 
 class Seam(Answer):

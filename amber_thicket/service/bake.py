@@ -174,6 +174,7 @@ def finding_json(rule: Rule, finding: Finding, size: tuple[int, int]) -> dict[st
     return {
         "rule": rule.id,
         "title": rule.title,
+        "fault": rule.fault or f"Not so: {rule.title.lower()}",
         "why": rule.why,
         "source": rule.source,
         "sure": rule.certainty(finding),

@@ -5,9 +5,7 @@ from __future__ import annotations
 from typing import Any, Literal, NamedTuple
 
 from amber_thicket.core.graph import Evaluation
-from amber_thicket.core.square.flat import CORNERS
-from amber_thicket.service.square import proposal
-from amber_thicket.service.tiling import suggestion
+from amber_thicket.service.next_steps import corner_changes, untouched_corners, untouched_join
 
 Which = Literal["sure", "all", "none"]
 _FLAT, _JOIN, _CUT_OUT = "square.flat", "tile.join", "tile.cutout"
@@ -28,16 +26,12 @@ def suggestions(evaluation: Evaluation, which: Which, asked: dict[str, Any]) -> 
     if which == "none":
         return Taken({}, ())
     chosen = {path.rsplit(".", 1)[0] for path in asked}
-    settings = evaluation.recipe.settings
-    if _FLAT not in chosen and settings(_FLAT) == type(settings(_FLAT))():
-        found = proposal(evaluation)
-        if found.accepted:
-            corners = _corners(found.corners)
-            changes |= corners | ({"square.lens.k1": found.k1} if found.k1 else {})
-            evaluation = evaluation.with_changes(changes)
-            told.append("Squared by the corners that were found.")
-    if _JOIN not in chosen and _CUT_OUT not in chosen and settings(_JOIN).method == "cut":
-        method = suggestion(evaluation)
+    if _FLAT not in chosen and (found := untouched_corners(evaluation)):
+        corners = corner_changes(found)
+        changes |= corners
+        evaluation = evaluation.with_changes(corners)
+        told.append("Squared by the corners that were found.")
+    if _JOIN not in chosen and _CUT_OUT not in chosen and (method := untouched_join(evaluation)):
         if method.square_first:
             told.append(method.reason)
         elif method.changes and (method.sure or which == "all"):
@@ -46,11 +40,3 @@ def suggestions(evaluation: Evaluation, which: Which, asked: dict[str, Any]) -> 
         elif method.changes:
             told.append(f"Left at cut; {method.method} is suggested, but not for sure: {method.reason}")
     return Taken(changes, tuple(told))
-
-
-def _corners(corners: Any) -> dict[str, float]:
-    return {
-        f"{_FLAT}.{name}_{axis}": min(max(float(value), 0.0), 100.0)
-        for name, place in zip(CORNERS, corners, strict=True)
-        for axis, value in zip("xy", place, strict=True)
-    }

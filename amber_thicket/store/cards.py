@@ -169,6 +169,12 @@ def note_checked(material_id: str, head: int, to_settle: int, untold: int) -> No
         Card.update(**told, checked=time.time()).where(Card.id == known.id).execute()
 
 
+def packed_head(material_id: str) -> int | None:
+    """The state of a material that was packed last."""
+    known = Card.get_or_none(Card.material == material_id)
+    return known.packed_head if known else None
+
+
 def note_packed(material_id: str, head: int) -> None:
     """One state of a material was packed."""
     Card.update(packed_head=head, packed=time.time()).where(Card.material == material_id).execute()

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import io
+import json
 from collections.abc import Callable
+from dataclasses import asdict
 from typing import Annotated, Any
 
 from flask import Blueprint, Response, request, send_file
@@ -19,9 +22,12 @@ from amber_thicket.errors import NotFound, PassedState, WriteFailed
 from amber_thicket.service import answers, preview, square
 from amber_thicket.service.bake import check, one_file
 from amber_thicket.service.joins import joins
+from amber_thicket.service.next_steps import next_steps
+from amber_thicket.service.pictured import described_picture
 from amber_thicket.service.surroundings import own_surroundings, surroundings_bytes
 from amber_thicket.service.zones import suggested_zones
 from amber_thicket.store import cards
+from amber_thicket.store.models import Material
 from amber_thicket.web.endpoint import Query, endpoint
 from amber_thicket.web.services import services
 
@@ -235,12 +241,32 @@ def figures(material_id: str, query: Slotted) -> Any:
 def checks(material_id: str, query: Slotted) -> Any:
     material = services().library.get(material_id)
     evaluation = _evaluation(material_id, query)
-    findings = check(evaluation, material.name)
+    findings = _checked(evaluation, material)
     # Of the state that was looked at, not of one that came meanwhile; a full disk keeps nobody from looking.
     if evaluation.recipe == services().library.recipe(material):
         with contextlib.suppress(WriteFailed, OperationalError):
             services().library.note_findings(material, findings)
     return {"revision": material.revision, "findings": findings}
+
+
+def _checked(evaluation: Evaluation, material: Material) -> list[dict[str, Any]]:
+    """All rules on a state of a material, looked at once: who asks for what comes next asks for them again."""
+    state = json.dumps([material.name, evaluation.gathered_key(PLAN_SIDE), evaluation.recipe.as_json()], sort_keys=True)
+    key = f"checks/{material.id}/{hashlib.sha256(state.encode()).hexdigest()}"
+    wait = evaluation.cancel.check
+    found: list[dict[str, Any]] = evaluation.memory.get(key, lambda: check(evaluation, material.name), wait)
+    return found
+
+
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/next", answer=answers.NextSteps, query=Slotted)
+def what_comes_next(material_id: str, query: Slotted) -> Any:
+    """What the material needs, what comes first first: squared, tiled, then what Check finds."""
+    library = services().library
+    material = library.get(material_id)
+    evaluation = _evaluation(material_id, query)
+    steps = next_steps(evaluation, _checked(evaluation, material), described_picture(material, evaluation)["findings"])
+    packed = cards.packed_head(material.id) == material.head
+    return {"revision": material.revision, "steps": [asdict(step) for step in steps], "packed": packed}
 
 
 @endpoint(blueprint, "GET", "/api/materials/<material_id>/plan", answer=answers.FilePlan)

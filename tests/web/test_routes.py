@@ -404,7 +404,7 @@ class RoutesTest(AppTest):
         # Each finding that is open leads to its place, those that passed do not.
         found = [one for row in told["rows"] if row["material"] == ids[0] for one in row["findings"]]
         for one in found:
-            asked = f"/m/{ids[0]}/check?finding={one['rule']}{'/' + one['map'] if one['map'] else ''}\""
+            asked = f'/m/{ids[0]}/check?finding={one["rule"]}{"/" + one["map"] if one["map"] else ""}"'
             self.assertEqual(asked in page, one["level"] in ("blocked", "attention", "unknown"), one)
         self.assertTrue(found)
         self.assertEqual(self.ask("GET", f"{at}/report.json")["materials"][0]["state"], "failed")
@@ -585,6 +585,11 @@ class RoutesTest(AppTest):
         checks = self.ask("GET", f"{at}/checks")
         self.assertEqual(checks["revision"], material["revision"])
         self.assertIn("tiling.seam", {finding["rule"] for finding in checks["findings"]})
+        # What comes next tells of the same findings, and that nothing is packed yet.
+        coming = self.ask("GET", f"{at}/next")
+        self.assertEqual((coming["revision"], coming["packed"]), (material["revision"], False))
+        open_ones = [one["rule"] for one in checks["findings"] if one["level"] in ("blocked", "attention")]
+        self.assertEqual([step["rule"] for step in coming["steps"] if step["rule"]], open_ones)
         plan = self.ask("GET", f"{at}/plan")
         self.assertEqual(plan["files"][0]["name"], "gravel_base_color.png")
         job = self.ask("POST", f"{at}/pack", json={"revision": material["revision"]})
@@ -596,6 +601,7 @@ class RoutesTest(AppTest):
         ):
             manifest = json.loads(archive.read("gravel_manifest.json"))
         self.assertEqual(manifest["size_px"], [256, 256])
+        retry(lambda: self.ask("GET", f"{at}/next")["packed"], 10)
         self.assertEqual(self.ask("POST", f"/api/jobs/{several['id']}/cancel")["state"], "done", "it is too late")
 
     def test_profiles_are_kept_for_all_materials(self) -> None:

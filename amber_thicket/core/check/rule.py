@@ -50,8 +50,9 @@ class Finding:
 
 @dataclass(frozen=True)
 class Rule:
-    """id: "group.name". why: one sentence. source: published source, or "common practice, no source". doubt: for a
-    reading, when it cannot be trusted, or how often it was right."""
+    """id: "group.name". title: what holds when it passes; fault: what is so when it does not, "" for "not so: " before
+    the title. why: one sentence. source: published source, or "common practice, no source". doubt: for a reading, when
+    it cannot be trusted, or how often it was right."""
 
     id: str
     title: str
@@ -60,6 +61,7 @@ class Rule:
     look: Callable[[Subject], Iterable[Finding]]
     basis: Basis = "measured"
     doubt: str = ""
+    fault: str = ""
 
     def certainty(self, finding: Finding) -> Certainty:
         """How sure one of this rule's findings is."""

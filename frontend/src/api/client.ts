@@ -34,6 +34,7 @@ import type {
   Lights,
   LightsFound,
   Material,
+  NextSteps,
   Merging,
   Nothing,
   PictureMaker,
@@ -164,6 +165,7 @@ export const api = {
   rename: (id: string, name: string) => send<Material>("PATCH", at(id), { name }),
   setAside: (id: string, archived: boolean) => send<Brief>("POST", `${at(id)}/${archived ? "archive" : "restore"}`, {}),
   checks: (id: string, signal?: AbortSignal) => get<Checks>(`${at(id)}/checks?slot=checks`, signal),
+  next: (id: string, signal?: AbortSignal) => get<NextSteps>(`${at(id)}/next?slot=next`, signal),
   figures: (id: string, signal?: AbortSignal) => get<Figures>(`${at(id)}/figures?slot=figures`, signal),
   compare: (id: string, one: LayerId, other: LayerId, signal?: AbortSignal) =>
     get<Compared>(`${at(id)}/compare?one=${one}&other=${other}`, signal),

@@ -835,10 +835,11 @@ export interface FilledPlace {
   from_x: number;
   from_y: number;
 }
-/** What a rule says. sure: counted, clear of the limit, close to it, likely, or open; evidence: what it rests on. measured, limit: in words with units. box: left, top, width, height in tiles. */
+/** What a rule says. title: what holds when it passes; fault: what is so when it does not. sure: counted, clear of the limit, close to it, likely, or open; evidence: what it rests on. measured, limit: in words with units. box: left, top, width, height in tiles. */
 export interface Finding {
   rule: string;
   title: string;
+  fault: string;
   why: string;
   source: string;
   sure: Certainty;
@@ -1080,6 +1081,23 @@ export interface Merging {
 }
 export interface Named {
   name?: string;
+}
+/** One thing a material needs. id: the same as long as it is the same thing. changes: settings that do it at once; none where it is done by hand at the stage. rule, map: the finding it comes from. */
+export interface NextStep {
+  id: string;
+  words: string;
+  why: string;
+  label: string;
+  stage: "square" | "tile" | "check";
+  changes: Changes;
+  rule: string | null;
+  map: AnyRole | null;
+}
+/** What comes first first. packed: whether the state there is was packed. */
+export interface NextSteps {
+  revision: number;
+  steps: NextStep[];
+  packed: boolean;
 }
 /** A material of several that could not be packed. */
 export interface NotPacked {

@@ -10,6 +10,7 @@ import type {
   HistogramTold,
   LayerId,
   Material,
+  NextSteps,
   Places,
   TilingSuggestion,
 } from "../api/types";
@@ -93,4 +94,19 @@ export function useFindings(material: Material): { findings: Finding[] | undefin
   const told = useMeasured("checks", material, material.revision, api.checks);
   const changing = useEditor((state) => state.saving || Object.keys(state.pending).length > 0);
   return { findings: told?.findings, fresh: !changing && told?.revision === material.revision };
+}
+
+/** What the material needs, once Check has looked. packs: how many there are. */
+export function useNext(material: Material, packs: number): NextSteps | undefined {
+  const { findings, fresh } = useFindings(material);
+  const query = useQuery({
+    queryKey: ["next", material.id, material.revision, packs],
+    queryFn: ({ signal }) => api.next(material.id, signal),
+    enabled: fresh && findings !== undefined,
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    retry: (count, error) => count < (calledOff(error) ? 20 : 1),
+    retryDelay: 300,
+  });
+  return query.data;
 }

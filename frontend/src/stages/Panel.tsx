@@ -9,6 +9,7 @@ import { FoldButton } from "../editor/FoldButton";
 import { cx } from "../ui/cx";
 import { useNarrow } from "../ui/useNarrow";
 import { useHelp } from "./help";
+import { NextLine } from "./NextLine";
 import { STAGES } from "./registry";
 
 export function Panel({ material }: { material: Material }) {
@@ -55,6 +56,7 @@ export function Panel({ material }: { material: Material }) {
         narrow && "absolute inset-y-0 right-0 z-20 max-w-[calc(100%-48px)] shadow-[-8px_0_24px_rgba(0,0,0,.35)]",
       )}
     >
+      <NextLine key={material.id} material={material} />
       <div className="px-3.5 pt-2.5 pb-1.5">
         <div className="flex h-6 items-center gap-1">
           <FoldButton what={column} folded={false} side="right" className="-ml-1.5 size-6" />

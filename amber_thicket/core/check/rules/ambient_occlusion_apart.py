@@ -42,6 +42,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="ambient_occlusion.apart",
     title="Occlusion is not in the colour",
+    fault="Occlusion is in the colour as well",
     why="In the colour too, recesses are darkened twice, and stay dark in full light.",
     source="common practice, no source",
     look=look,

@@ -31,6 +31,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="ambient_occlusion.darkest",
     title="Occlusion does not go black",
+    fault="Occlusion goes black",
     why="Black occlusion kills all light in the recess, whatever the renderer adds.",
     source="common practice, no source",
     look=look,

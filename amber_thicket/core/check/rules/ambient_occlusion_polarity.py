@@ -23,6 +23,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="ambient_occlusion.polarity",
     title="Open places are white",
+    fault="Open places are black in the occlusion",
     why="Inverted occlusion darkens the tops and lights the recesses.",
     source="glTF 2.0, 3.9.3; common practice",
     look=look,

@@ -53,6 +53,7 @@ def _fix(subject: Subject, too_dark: bool, too_bright: bool, low: int) -> Fix | 
 RULE = Rule(
     id="base_color.bounds",
     title="Base colour lies in the believable bounds",
+    fault="The colour is darker or brighter than such surfaces are",
     why="Hardly any surface but metal reflects less than charcoal or more than snow; values beyond break lighting.",
     source="measured albedo charts; limits 30–240 (strict 50–240), common practice, no source",
     look=look,

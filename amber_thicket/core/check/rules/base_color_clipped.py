@@ -31,6 +31,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="base_color.clipped",
     title="No clipped colours",
+    fault="Colours are clipped",
     why="Where a colour channel is burnt out or crushed, the surface has lost its structure.",
     source="common practice, no source",
     look=look,

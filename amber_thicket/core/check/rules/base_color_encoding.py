@@ -32,6 +32,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="base_color.encoding",
     title="Base colour is stored as its format wants",
+    fault="The base colour is not stored as its format wants",
     why="Renderers decode whole numbers from sRGB and take floats as light: the other way the colour comes out wrong.",
     source="IEC 61966-2-1; glTF 2.0, 3.9.2; OpenEXR: pixels are scene-linear",
     look=look,

@@ -33,6 +33,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="base_color.kind",
     title="Zones are as bright as what they are made of",
+    fault="A zone is not as bright as what it is made of",
     why="A photograph's exposure is anything; moss as bright as snow, or snow as dark as soil, was exposed wrongly.",
     source="Oke, Boundary Layer Climates, 1987, for grounds; the rest common practice, no source",
     look=look,

@@ -27,6 +27,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="base_color.light",
     title="No light is left in the colour",
+    fault="Light is left in the colour",
     why="Light that is painted in falls from the wrong side as soon as the lamp moves.",
     source="the light's axis read from the spectrum; limit from measured photographs",
     look=look,

@@ -27,6 +27,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="base_color.saturation",
     title="Colours are not too strong",
+    fault="Colours are too strong",
     why="Colours at the rim of sRGB glow under coloured light; no paint or stone is like that.",
     source="CSS Color 4: sRGB primaries have an Oklab chroma of .26 to .32; limit is common practice, no source",
     look=look,

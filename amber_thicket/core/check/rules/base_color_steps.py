@@ -26,6 +26,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="base_color.steps",
     title="The colour has enough levels",
+    fault="The colour has too few levels",
     why="Gaps between levels show as steps in smooth tones once a light brightens them.",
     source="common practice, no source",
     look=look,

@@ -22,6 +22,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="files.alpha",
     title="Alpha is kept",
+    fault="Alpha is lost",
     why="JPEG has no fourth channel: what lies there is gone.",
     source="JPEG, ITU-T T.81 (JFIF has one or three components)",
     look=look,

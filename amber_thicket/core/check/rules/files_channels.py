@@ -42,6 +42,7 @@ def _ending(file: PlannedFile) -> str:
 RULE = Rule(
     id="files.channels",
     title="Channels are packed as the profile says",
+    fault="Channels are not packed as the profile says",
     why="A renderer reads occlusion, roughness and metallic from fixed channels.",
     source="glTF 2.0, 3.9.2 and 3.9.4",
     look=look,

@@ -24,6 +24,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="files.encoding",
     title="Encodings are told by the files",
+    fault="Files do not tell their encoding",
     why="A data map that is read as a colour, or the other way round, is wrong everywhere.",
     source="PNG third edition, 11.3.2; OpenEXR: pixels are scene-linear",
     look=look,

@@ -20,6 +20,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="files.lossless",
     title="Data maps are stored without loss",
+    fault="Data maps lose detail in their files",
     why="Lossy blocks in a normal or height become facets under light.",
     source="common practice, no source",
     look=look,

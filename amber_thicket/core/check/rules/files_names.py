@@ -22,6 +22,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="files.names",
     title="Names are unique and portable",
+    fault="Names clash, or do not work everywhere",
     why="Some systems fold case or refuse certain characters; a lost file breaks the set.",
     source="POSIX.1-2017, 3.282 portable file name characters",
     look=look,

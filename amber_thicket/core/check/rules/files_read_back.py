@@ -20,6 +20,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="files.read_back",
     title="Files read back as written",
+    fault="A file does not read back as it was written",
     why="What another program reads is what was proven here.",
     source="PNG, TIFF and OpenEXR are lossless by definition",
     look=look,

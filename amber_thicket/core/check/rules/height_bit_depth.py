@@ -27,6 +27,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="height.bit_depth",
     title="Height has enough steps",
+    fault="The height has too few steps",
     why="Displacement from 8 bits shows terraces.",
     source="common practice, no source",
     look=look,

@@ -34,6 +34,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="height.clipping",
     title="Height is not cut off",
+    fault="The height is cut off",
     why="Flat tops and floors where levels cut the relief show as plateaus.",
     source="common practice, no source",
     look=look,

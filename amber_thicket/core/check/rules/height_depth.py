@@ -20,6 +20,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="height.depth",
     title="The depth is known",
+    fault="The depth is not known",
     why="A renderer displaces by metres: without them it has to be guessed.",
     source="UsdPreviewSurface 2.6: displacement is in scene units",
     look=look,

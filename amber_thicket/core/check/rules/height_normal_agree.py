@@ -38,6 +38,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="height.normal_agree",
     title="Normal and height are one surface",
+    fault="Normal and height are not one surface",
     why="When they disagree, shading and silhouette tell two stories.",
     source="correlation of the slopes",
     look=look,

@@ -21,6 +21,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="height.polarity",
     title="White is high",
+    fault="The height may be upside down",
     why="An inverted height turns bumps into dents when it displaces.",
     source="common practice, no source",
     look=look,

@@ -27,6 +27,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="height.range",
     title="Height uses its range",
+    fault="The height uses little of its range",
     why="A map that uses a small part of its range wastes precision.",
     source="common practice, no source",
     look=look,

@@ -29,6 +29,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="height.spikes",
     title="No pixel sticks out of the height",
+    fault="Single pixels stick out of the height",
     why="Displaced, a single high pixel is a needle.",
     source="against the median of 3 × 3 px; common practice, no source",
     look=look,

@@ -35,6 +35,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="metallic.color",
     title="Bare metal is bright enough",
+    fault="Bare metal is too dark",
     why="Metals throw back much of the light; a dark one turns black wherever nothing bright is mirrored.",
     source="metals reflect over half of the light but for a few alloys (CRC Handbook, optical properties of metals)",
     look=look,

@@ -36,6 +36,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="metallic.extremes",
     title="Metallic is nearly black or white",
+    fault="Metallic is neither on nor off",
     why="Values between are no material; they belong only to thin borders.",
     source="glTF 2.0, appendix B",
     look=look,

@@ -21,6 +21,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="normal.blue_positive",
     title="Normals point out of the surface",
+    fault="Normals point into the surface",
     why="A vector that points into the surface turns light inside out.",
     source="glTF 2.0, 3.9.3",
     look=look,

@@ -26,6 +26,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="normal.channels",
     title="Red and green are not swapped",
+    fault="Red and green are swapped",
     why="Swapped, light from the left seems to come from above.",
     source="integrability, Frankot & Chellappa, IEEE TPAMI 10(4), 1988; the statistic is ours",
     look=look,

@@ -32,6 +32,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="normal.encoding",
     title="The normal is stored linear",
+    fault="The normal is not stored linear",
     why="An sRGB-encoded normal bends every vector; flat is then 188 instead of 128.",
     source="IEC 61966-2-1; glTF 2.0, 3.9.3",
     look=look,

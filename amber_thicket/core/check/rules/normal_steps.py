@@ -29,6 +29,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="normal.steps",
     title="The normal has enough levels and no blocks",
+    fault="The normal has too few levels, or blocks",
     why="Steps and blocks turn into facets once light falls on them.",
     source="ITU-T T.81 (JPEG blocks); common practice",
     look=look,

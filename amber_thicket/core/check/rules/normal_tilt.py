@@ -26,6 +26,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="normal.tilt",
     title="The surface as a whole is not tilted",
+    fault="The surface as a whole is tilted",
     why="A mean normal that leans makes the whole surface look turned toward one side.",
     source="common practice, no source",
     look=look,

@@ -33,6 +33,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="normal.unit_length",
     title="Normals have length 1",
+    fault="Normals are not of length 1",
     why="Joins and 8-bit storage shorten vectors; renderers then light the place too dark.",
     source="glTF 2.0, 3.9.3",
     look=look,

@@ -30,6 +30,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="normal.y_direction",
     title="Green points the way the profile says",
+    fault="Green points the other way than the profile says",
     why="The wrong way turns bumps into dents along one axis.",
     source="glTF 2.0, 3.9.3 (+Y); Y− is common practice, no source",
     look=look,

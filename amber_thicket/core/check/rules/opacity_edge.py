@@ -37,6 +37,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="opacity.edge",
     title="Opacity cuts something out, and colour goes on beyond it",
+    fault="Opacity cuts nothing out, or colour ends at its edge",
     why="Smaller copies mix the colour from beyond the edge in: a fringe of it shows.",
     source="common practice, no source",
     look=look,

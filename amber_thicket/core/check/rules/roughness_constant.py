@@ -26,6 +26,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="roughness.constant",
     title="Roughness varies",
+    fault="The roughness is the same everywhere",
     why="One value everywhere makes a surface look like plastic.",
     source="common practice, no source",
     look=look,

@@ -18,6 +18,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="roughness.encoding",
     title="Roughness is stored linear",
+    fault="The roughness is not stored linear",
     why="Read through a colour curve, every surface would come out too smooth or too rough.",
     source="glTF 2.0, 3.9.2",
     look=look,

@@ -34,6 +34,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="roughness.extremes",
     title="No perfect mirror, no perfect chalk",
+    fault="Places are perfect mirrors or perfect chalk",
     why="Roughness of exactly 0 or 1 makes highlights vanish or sparkle.",
     source="common practice, no source",
     look=look,

@@ -27,6 +27,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="roughness.polarity",
     title="Roughness or gloss, as wanted",
+    fault="Roughness and gloss are confused",
     why="Read the wrong way round, what shines turns dull and what is dull shines.",
     source="roughness = 1 − gloss; common practice, no source",
     look=look,

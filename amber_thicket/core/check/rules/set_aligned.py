@@ -72,6 +72,7 @@ def _fix(recipe: Recipe, role: str, off: Beside, shape: tuple[int, ...]) -> Fix 
 RULE = Rule(
     id="set.aligned",
     title="Maps lie on each other",
+    fault="Maps do not lie on each other",
     why="Where they do not, edges of colour, relief and gloss fall apart.",
     source="Kuglin & Hines 1975 (correlation at every shift)",
     look=look,

@@ -31,6 +31,7 @@ def _apart(one: tuple[int, int], other: tuple[int, int]) -> float:
 RULE = Rule(
     id="set.aspect",
     title="Shape fits the physical size",
+    fault="The shape does not fit the physical size",
     why="A map that is stretched in one direction alone lies beside the others nearly everywhere.",
     source="common practice, no source",
     look=look,

@@ -18,6 +18,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="set.blank_maps",
     title="Blank maps are left out and named",
+    fault="Maps are blank",
     why="A map that says nothing costs memory in every renderer that loads it.",
     source="common practice, no source",
     look=look,

@@ -28,6 +28,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="set.detail",
     title="The maps show what was captured",
+    fault="The maps show more than was captured",
     why="Enlarged maps are soft or made up; a sample that is shrunk far wastes what was photographed.",
     source="sampling: a picture holds nothing finer than two of its pixels (Shannon 1949)",
     look=look,

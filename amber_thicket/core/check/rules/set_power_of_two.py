@@ -16,6 +16,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="set.power_of_two",
     title="Sizes are powers of two",
+    fault="Sizes are no powers of two",
     why="Mip levels and texture compression of many renderers need sides that halve evenly.",
     source="common practice, no source",
     look=look,

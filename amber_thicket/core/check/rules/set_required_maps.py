@@ -19,6 +19,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="set.required_maps",
     title="Required maps are present",
+    fault="Maps that are required are missing",
     why="The profile promises these maps to whoever reads the set.",
     source="the profile",
     look=look,

@@ -20,6 +20,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="set.same_size",
     title="All maps have one size",
+    fault="Maps are of different sizes",
     why="Renderers read all maps with the same coordinates; a map of another size shifts against the rest.",
     source="common practice, no source",
     look=look,

@@ -33,6 +33,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="tiling.drift",
     title="No slow change of tone or colour",
+    fault="Tone or colour changes slowly from side to side",
     why="Tone or colour that drifts across the tile makes a quilt when it repeats.",
     source="spread of local means (σ = 1/8 tile), limit ⅓ of the untreated where that was visible",
     look=look,

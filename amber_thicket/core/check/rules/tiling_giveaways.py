@@ -88,6 +88,7 @@ def _fix(subject: Subject, found: list[RepeatArtifact], strong: list[RepeatArtif
 RULE = Rule(
     id="tiling.giveaways",
     title="Nothing gives the repeat away",
+    fault="Places catch the eye wherever it repeats",
     why="A place that differs from all others is seen again at every repeat, however well the edges meet.",
     source="distance to the most alike place, and share of slow change; limits from pictures judged by eye",
     look=look,

@@ -34,6 +34,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="tiling.hidden_seam",
     title="No seam moved inside",
+    fault="A seam was moved inside",
     why="A join can leave the border and show as a line inside the tile instead.",
     source="worst inner line against the worst line of the untiled picture; factor 1.5",
     look=look,

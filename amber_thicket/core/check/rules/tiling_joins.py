@@ -46,6 +46,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="tiling.joins",
     title="No join breaks a piece",
+    fault="Joins break pieces",
     why="A brick or a stone that ends in the middle shows at once: square the picture, use whole repeats, or regrow.",
     source="joins that run inside of pieces on both sides (watershed cells); limits from tiles judged by eye",
     look=look,

@@ -33,6 +33,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="tiling.mips",
     title="Edges meet at smaller sizes too",
+    fault="Edges do not meet at smaller sizes",
     why="From afar a renderer shows smaller copies; a broad step that is faint up close shows there.",
     source="the seam figure on averaged copies; mip levels as in OpenGL 4.6, 8.14",
     look=look,

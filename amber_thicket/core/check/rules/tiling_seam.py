@@ -38,6 +38,7 @@ def look(subject: Subject) -> Iterable[Finding]:
 RULE = Rule(
     id="tiling.seam",
     title="Edges meet",
+    fault="Edges do not meet",
     why="A step across the border shows as a line at every repeat.",
     source="second differences across the border against all other lines; limit 4 from measured photographs",
     look=look,

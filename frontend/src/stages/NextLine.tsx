@@ -1,0 +1,121 @@
+/** What the open material needs next, at the top of Settings, done by one click; what is left as it is, is not asked again. */
+import { X } from "lucide-react";
+import { useState } from "react";
+import { useFindings, useNext } from "../editor/figures";
+import { change } from "../editor/store";
+import type { Changes, Material, NextStep } from "../api/types";
+import { startPack, useJobsOf } from "../pack/jobs";
+import { recall, remember } from "../ui/remember";
+import { goTo } from "../app/router";
+import { Button } from "../ui/Button";
+import { openStage } from "../views/state";
+import { findingAddress, wantFinding } from "./check/wanted";
+import { lookForCorners } from "./square/tool";
+
+interface Left {
+  steps: string[];
+}
+const keyOf = (material: string) => `views-of-${material}-left`;
+/** The same thing with another figure is another question. */
+const nameOf = ({ id, words }: NextStep) => `${id}: ${words}`;
+
+export function NextLine({ material }: { material: Material }) {
+  const [left, setLeft] = useState<string[]>(() => recall<Left>(keyOf(material.id))?.steps ?? []);
+  /** What was done once and is still there is not done by that. */
+  const [tried, setTried] = useState<string[]>([]);
+  const { fresh } = useFindings(material);
+  const packs = useJobsOf(material.id).filter((job) => job.kind === "pack");
+  const busy = packs.some((job) => job.state === "queued" || job.state === "running");
+  const told = useNext(material, packs.filter((job) => job.state === "done").length);
+  const steps = told?.steps.filter((step) => !left.includes(nameOf(step)));
+  const step = steps?.[0];
+  const now = fresh && told?.revision === material.revision;
+  if (!step || !now) {
+    const words = !told || !now ? "Looking at what it needs …" : endOf(told.packed, left.length);
+    return (
+      <Line words={words}>
+        {now && told && !told.packed && (
+          <Button
+            look="main"
+            className="h-6.5"
+            disabled={busy}
+            onClick={() => {
+              openStage("pack");
+              void startPack();
+            }}
+          >
+            {busy ? "Packing …" : "Pack it"}
+          </Button>
+        )}
+      </Line>
+    );
+  }
+  const byHand = !Object.keys(step.changes).length || tried.includes(step.id);
+  const act = () => {
+    if (!byHand) {
+      setTried([...tried, step.id]);
+      change(step.changes as Changes, step.label);
+    } else if (step.rule) {
+      const address = findingAddress(material.id, { rule: step.rule, map: step.map });
+      goTo(address);
+      wantFinding(address.slice(address.indexOf("?")));
+    } else {
+      openStage(step.stage);
+      if (step.id === "tilt") void lookForCorners(material.id);
+    }
+  };
+  const leave = () => {
+    const all = [...left, nameOf(step)];
+    remember(keyOf(material.id), { steps: all });
+    setLeft(all);
+  };
+  return (
+    <Line words={step.words} why={step.why} more={(steps?.length ?? 1) - 1}>
+      <Button look="main" className="h-6.5" onClick={act}>
+        {byHand && step.rule ? "See it in Check" : step.label}
+      </Button>
+      <button
+        type="button"
+        aria-label="Leave it as it is"
+        title="Leave it as it is"
+        onClick={leave}
+        className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
+      >
+        <X size={14} />
+      </button>
+    </Line>
+  );
+}
+
+function endOf(packed: boolean, left: number): string {
+  const rest = left ? ` ${left} ${left === 1 ? "thing is" : "things are"} left as you wanted.` : "";
+  return `${packed ? "Nothing to do here: it is packed as it is." : "Nothing left to settle."}${rest}`;
+}
+
+function Line({
+  words,
+  why = "",
+  more = 0,
+  children,
+}: {
+  words: string;
+  why?: string;
+  more?: number;
+  children?: React.ReactNode;
+}) {
+  return (
+    <section aria-label="Next step" className="mx-3.5 mt-2 rounded-card border border-line bg-raised px-2.5 py-2">
+      <p className="text-[12.5px] leading-[1.35]" title={why} role="status">
+        <b className="font-semibold">Next: </b>
+        {words}
+      </p>
+      {children && (
+        <div className="mt-1.5 flex items-center gap-1.5 empty:hidden">
+          {children}
+          <span className="flex-1" />
+          {more > 0 && <span className="text-[12px] text-soft">{more} more after it</span>}
+        </div>
+      )}
+    </section>
+  );
+}
