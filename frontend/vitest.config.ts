@@ -2,6 +2,8 @@ import react from "@vitejs/plugin-react";
 import { defineConfig } from "vitest/config";
 
 export default defineConfig({
+  // The guide lies beside the page in the repository.
+  server: { fs: { allow: [".."] } },
   plugins: [react()],
   test: { globalSetup: ["./src/testing/declarations.ts"], testTimeout: 30_000 },
 });

@@ -1,4 +1,5 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { Tooltip } from "radix-ui";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./app/App";
@@ -10,7 +11,12 @@ const client = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFoc
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
     <QueryClientProvider client={client}>
-      <App />
+      <Tooltip.Provider disableHoverableContent>
+        <App />
+      </Tooltip.Provider>
     </QueryClientProvider>
   </StrictMode>,
 );
+
+// Where it is allowed, a page says that the program is away instead of the browser.
+if ("serviceWorker" in navigator && isSecureContext) navigator.serviceWorker.register("/away.js").catch(() => {});

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import imagecodecs
 
+from amber_thicket.core.roles import COMPARED, EVERY
 from tests.program import ROOT, Program
 from tests.support import encoded, photograph
 
@@ -38,3 +39,14 @@ class GuideTest(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class WordsTest(unittest.TestCase):
+    def test_every_map_and_convention_is_explained(self) -> None:
+        text = (ROOT / "docs" / "guide" / "words.md").read_text()
+        words = {word.lower() for word in re.findall(r"^- \*\*(.+?)\*\*: ", text, re.M)}
+        # Truths and other lights are there to compare with.
+        maps = {role.label.lower() for role in EVERY.values() if role.id not in COMPARED} - {"in another light"}
+        self.assertEqual(maps - words, set())
+        asked = ["opacity", "specular", "translucency", "emissive", "curvature", "displacement", "orm", "mip", "bump"]
+        self.assertEqual({*asked, "texel density", "y+", "y−", "srgb", "linear"} - words, set())

@@ -1,19 +1,26 @@
-import { useCallback, useEffect } from "react";
-import { AuditPage } from "../audit/AuditPage";
+import { lazy, Suspense, useCallback, useEffect } from "react";
 import { Bench } from "../editor/Bench";
-import { GeneratePage } from "../generate/GeneratePage";
-import { BatchPage } from "../library/BatchPage";
+import { FirstJob } from "../guide/FirstJob";
 import { Library } from "../library/Library";
-import { SpacePage } from "../library/SpacePage";
 import { loadJobs, takeJob } from "../pack/jobs";
 import { Notices, tellProblem } from "../ui/notices";
 import { useAnnounced } from "./events";
+import { Away } from "./Away";
+import { useKeptFocus } from "./focus";
 import { KeysPage } from "./KeysPage";
 import { Nowhere } from "./Nowhere";
 import { usePlace } from "./router";
 
+// What is opened now and then is fetched then.
+const AuditPage = lazy(async () => ({ default: (await import("../audit/AuditPage")).AuditPage }));
+const BatchPage = lazy(async () => ({ default: (await import("../library/BatchPage")).BatchPage }));
+const GeneratePage = lazy(async () => ({ default: (await import("../generate/GeneratePage")).GeneratePage }));
+const GuidePage = lazy(async () => ({ default: (await import("../guide/GuidePage")).GuidePage }));
+const SpacePage = lazy(async () => ({ default: (await import("../library/SpacePage")).SpacePage }));
+
 export function App() {
   const { page, material, batch } = usePlace();
+  useKeptFocus(`${page}/${material ?? batch ?? ""}`);
   useEffect(() => {
     loadJobs().catch(tellProblem);
   }, []);
@@ -24,14 +31,19 @@ export function App() {
   );
   return (
     <>
-      {page === "audit" && <AuditPage />}
-      {page === "words" && <GeneratePage />}
-      {page === "space" && <SpacePage />}
-      {page === "batch" && <BatchPage key={batch} id={batch!} />}
-      {page === "bench" && <Bench id={material!} />}
-      {page === "library" && <Library />}
-      {page === "nowhere" && <Nowhere />}
+      <Suspense fallback={<div className="h-full bg-ground" />}>
+        {page === "audit" && <AuditPage />}
+        {page === "words" && <GeneratePage />}
+        {page === "space" && <SpacePage />}
+        {page === "batch" && <BatchPage key={batch} id={batch!} />}
+        {page === "bench" && <Bench id={material!} />}
+        {page === "library" && <Library />}
+        {page === "guide" && <GuidePage />}
+        {page === "nowhere" && <Nowhere />}
+      </Suspense>
       <KeysPage />
+      <Away />
+      <FirstJob />
       <Notices />
     </>
   );

@@ -13,6 +13,8 @@ interface Announced {
   scan: { slot: string; share: number; what: string };
   /** The line is up, for the first time or again: anything may have been missed. */
   back: null;
+  /** The line is down. */
+  away: null;
 }
 
 type Listener<K extends keyof Announced> = (data: Announced[K]) => void;
@@ -24,6 +26,7 @@ const listeners: { [K in keyof Announced]: Set<Listener<K>> } = {
   working: new Set(),
   scan: new Set(),
   back: new Set(),
+  away: new Set(),
 };
 let opened = false;
 

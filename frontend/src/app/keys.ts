@@ -5,6 +5,7 @@ import type { StageId } from "../api/types";
 import { step } from "../editor/store";
 import { takeBrush, TOOL_NAMES, useBrush } from "../stages/tile/brush";
 import type { Tool } from "../stages/tile/strokes";
+import { toggleGuide, useGuide } from "../guide/state";
 import { layDownTool } from "../stages/tools";
 import { isNarrow } from "../ui/useNarrow";
 import { STAGE_NAMES } from "../views/names";
@@ -114,6 +115,13 @@ export const ACTIONS: Action[] = [
   { id: "work.redo", label: "Redo", keys: "Ctrl Shift Z", group: "Work", run: () => void step("redo") },
   { id: "work.library", label: "Back to the library", keys: "g", group: "Work", run: () => go(null) },
   { id: "work.theme", label: "Day or dusk", keys: "t", group: "Work", run: () => useTheme.getState().swap() },
+  {
+    id: "work.why",
+    label: "Guide to this stage",
+    keys: "a",
+    group: "Work",
+    run: () => toggleGuide(useViews.getState().stage),
+  },
   { id: "work.keys", label: "This page", keys: "?", group: "Work", run: () => useKeysPage.setState({ open: true }) },
 ];
 
@@ -140,6 +148,7 @@ export function useKeys() {
       if (key === "Escape" && layDownTool()) return;
       if (typing(event)) return;
       if (key === "i") useViews.setState({ input: true });
+      if (key === "Escape" && useGuide.getState().page) useGuide.setState({ page: null });
       if (key === "Escape" && useViews.getState().whole) useViews.setState({ whole: false });
       const action =
         ACTIONS.find((a) => a.keys === key) ??

@@ -65,6 +65,8 @@ describe("the line", () => {
     expect(backs).toBe(1);
     await vi.advanceTimersByTimeAsync(4000);
     expect(asked).toEqual(["/api/events/since?mark=", "/api/events/since?mark=a-3"]);
+    expect(heard[0]).toEqual({ kind: "away", data: null });
+    heard = heard.filter(({ kind }) => kind !== "away");
     expect(heard).toEqual([{ kind: "library", data: { id: "m" } }]);
     await vi.advanceTimersByTimeAsync(60_000);
     expect(Line.made).toHaveLength(2);

@@ -30,6 +30,7 @@ export function openStream(tell: (told: Told) => void, back: () => void) {
       );
     line.onerror = () => {
       broken += 1;
+      tell({ kind: "away", data: null });
       // Refused, because too many pages are open, or broken off again and again on its way here.
       if (line.readyState === EventSource.CLOSED || broken > PATIENCE) {
         line.close();
@@ -48,7 +49,10 @@ export function openStream(tell: (told: Told) => void, back: () => void) {
         again(since.mark);
       })
       // Not there at all: nothing is known any more, so the next answer counts as the line being up again.
-      .catch(() => again(""));
+      .catch(() => {
+        tell({ kind: "away", data: null });
+        again("");
+      });
   };
   stream();
 }

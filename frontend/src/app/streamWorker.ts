@@ -1,6 +1,6 @@
 /** One line to the service for all pages of a browser, which opens no more than six connections to one address: each page
  * with a line of its own would leave the seventh page none for its pictures. */
-import { openStream } from "./stream";
+import { openStream, type Told } from "./stream";
 
 declare const self: { onconnect: ((event: MessageEvent) => void) | null };
 
@@ -20,7 +20,11 @@ self.onconnect = (event) => {
   if (up) page.postMessage({ kind: "back", data: null });
   if (opened) return;
   opened = true;
-  openStream(toAll, () => {
+  const hear = (told: Told) => {
+    if (told.kind === "away") up = false;
+    toAll(told);
+  };
+  openStream(hear, () => {
     up = true;
     toAll({ kind: "back", data: null });
   });

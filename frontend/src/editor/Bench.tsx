@@ -2,7 +2,9 @@
 import { memo, useCallback, useDeferredValue, useEffect } from "react";
 import { go, usePlace, useTitle } from "../app/router";
 import { useAnnounced } from "../app/events";
+import { SkipLinks } from "../app/SkipLinks";
 import { useKeys } from "../app/keys";
+import { GuideBeside } from "../guide/GuideBeside";
 import { Arrivals, bringMaps } from "../library/arrivals";
 import { filesOf } from "../library/dropped";
 import { Panel } from "../stages/Panel";
@@ -102,6 +104,13 @@ export function Bench({ id }: { id: string }) {
         void filesOf(event.dataTransfer).then((files) => bringMaps(material.id, files));
       }}
     >
+      <SkipLinks
+        to={[
+          ["To what comes next", "section[aria-label='Next step']"],
+          ["To the settings", "[data-settings]"],
+          ["To the first view", "[data-testid^=view-]"],
+        ]}
+      />
       <Line material={around} />
       <Unsaved />
       <div className="relative flex min-h-0 flex-1">
@@ -109,6 +118,7 @@ export function Bench({ id }: { id: string }) {
         <main className="min-w-0 flex-1">
           <Views material={material} />
         </main>
+        <GuideBeside />
         <Settings material={around} />
       </div>
       <Foot material={around} />

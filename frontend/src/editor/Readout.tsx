@@ -33,6 +33,20 @@ function useProbe(material: Material): Probe | null {
   return pointer ? probe : null;
 }
 
+/** What a screen reader is told: values where keys move the crosshair, once it rests, and long work by quarters. */
+function useHeard(probe: Probe | null, working: string): string {
+  const [heard, setHeard] = useState("");
+  useEffect(() => {
+    const seen = document.activeElement?.matches("[data-testid^=view-]:focus-visible") ?? false;
+    if (!probe || !seen) return;
+    const { base_color, height, roughness } = probe;
+    const words = `Base ${base_color.join(" ")}, height ${signed(height)}, roughness ${signed(roughness)}`;
+    const timer = setTimeout(() => setHeard(words), 500);
+    return () => clearTimeout(timer);
+  }, [probe]);
+  return working || heard;
+}
+
 const wrapped = (n: number, size: number) => Math.floor((((n % 1) + 1) % 1) * size);
 const signed = (n: number) =>
   n
@@ -56,6 +70,7 @@ export function Readout({ material }: { material: Material }) {
       whatName(what as "lit")?.toLowerCase() ??
       what,
   );
+  const heard = useHeard(probe, working ? `${working.what}, ${Math.round(working.share * 4) * 25} %` : "");
   const px = pointer && [wrapped(pointer.x, width), wrapped(pointer.y, height)];
   return (
     <footer className="figures flex h-8 shrink-0 items-center gap-4 overflow-hidden border-t border-line bg-ground px-3 whitespace-nowrap">
@@ -81,6 +96,9 @@ export function Readout({ material }: { material: Material }) {
         <span className="text-soft">Point at a picture to read all maps there</span>
       )}
       <span className="flex-1" />
+      <span role="status" className="sr-only">
+        {heard}
+      </span>
       <span className="text-soft" data-testid="doing">
         {working && doing.length
           ? `${working.what}, ${Math.round(working.share * 100)} %`

@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import { calledOff, request } from "../api/client";
 import type { Material, StageId } from "../api/types";
 import { busy, whenRested } from "./busy";
-import { useFindings } from "./figures";
+import { useFindings, useNext } from "./figures";
 import { STAGE_NAMES } from "../views/names";
 import { openStage, useViews } from "../views/state";
 import { cx } from "../ui/cx";
@@ -50,6 +50,8 @@ export function StageColumn({ material }: { material: Material }) {
   const narrow = useNarrow();
   const { findings } = useFindings(material);
   const packs = useJobsOf(material.id).filter((job) => job.kind === "pack");
+  // A batch packs too.
+  const packed = useNext(material, packs.filter((job) => job.state === "done").length)?.packed;
   const toSettle = findings?.filter((f) => f.level === "blocked" || f.level === "attention").length;
   const open = STAGES.indexOf(stage);
   const stateOf = (id: StageId): string => {
@@ -57,10 +59,8 @@ export function StageColumn({ material }: { material: Material }) {
     if (id === "check") return toSettle === undefined ? "looking" : toSettle ? `${toSettle} to settle` : "all clear";
     if (id === "pack") {
       const newest = packs[0];
-      if (!newest) return "not yet";
-      return { done: "packed", queued: "waiting", running: "packing", failed: "failed", cancelled: "not yet" }[
-        newest.state
-      ];
+      if (!newest || newest.state === "cancelled") return packed ? "packed" : "not yet";
+      return { done: "packed", queued: "waiting", running: "packing", failed: "failed" }[newest.state];
     }
     if (changes) return changes === 1 ? "1 edit" : `${changes} edits`;
     return { gather: "as shot", square: "whole", even: "as set", tile: "as set", relief: "as set", response: "as set" }[
@@ -81,6 +81,7 @@ export function StageColumn({ material }: { material: Material }) {
         <button
           key={id}
           type="button"
+          data-stage={id}
           aria-current={id === stage ? "step" : undefined}
           onClick={() => openStage(id)}
           title={small ? `${STAGE_NAMES[id]}: ${stateOf(id)} (${number + 1})` : `${STAGE_NAMES[id]} (${number + 1})`}

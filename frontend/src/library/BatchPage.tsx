@@ -86,7 +86,10 @@ export function BatchPage({ id }: { id: number }) {
       )}
       {data && (
         <>
-          <div className="relative flex h-12 shrink-0 items-center gap-3 border-b border-line px-6">
+          <section
+            aria-label="How far it is"
+            className="relative flex h-12 shrink-0 items-center gap-3 border-b border-line px-6"
+          >
             <ProgressLine busy={data.left > 0} share={count ? (count - data.left) / count : 0} />
             <span role="status" className="figures">
               {data.left ? `${count - data.left} of ${count} done${timeLeft(data.seconds_left)}` : summary(data.rows)}
@@ -124,7 +127,7 @@ export function BatchPage({ id }: { id: number }) {
                 {sizeText(data.rows.reduce((sum, row) => sum + (row.kept ? row.bytes : 0), 0))}
               </a>
             )}
-          </div>
+          </section>
           <main className="min-h-0 flex-1 overflow-y-auto px-6 py-5">
             <div className="mx-auto max-w-[1160px]">
               {GROUPS.map(({ states, title }) => {

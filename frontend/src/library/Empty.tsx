@@ -1,3 +1,5 @@
+import { goTo } from "../app/router";
+import { beginFirstJob } from "../guide/firstJob";
 import { Button } from "../ui/Button";
 
 /** The empty library: what to do first. */
@@ -14,6 +16,14 @@ export function Empty({ onPick }: { onPick: () => void }) {
         <Button look="main" className="h-8 px-4" onClick={onPick}>
           Choose what to bring
         </Button>
+        <p className="mt-2 flex gap-1">
+          <Button look="quiet" onClick={() => beginFirstJob()}>
+            Show me the first job
+          </Button>
+          <Button look="quiet" onClick={() => goTo("/guide")}>
+            Read the guide
+          </Button>
+        </p>
         <p className="mt-3 text-[12px] text-soft">
           JPEG, PNG, TIFF, WebP, HEIC, AVIF, OpenEXR, camera RAW and many more; up to 200 megapixels
         </p>

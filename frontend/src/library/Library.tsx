@@ -1,8 +1,9 @@
 /** All materials; drop captures anywhere to add them. */
-import { Archive, CheckCheck, HardDrive, ListChecks, Plus, Search, SearchCheck } from "lucide-react";
+import { Archive, BookOpen, CheckCheck, HardDrive, ListChecks, Plus, Search, SearchCheck } from "lucide-react";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api } from "../api/client";
+import { SkipLinks } from "../app/SkipLinks";
 import { useAnnounced } from "../app/events";
 import { goTo, useTitle } from "../app/router";
 import { ThemeButton } from "../editor/TopLine";
@@ -78,6 +79,7 @@ export function Library() {
         void filesOf(event.dataTransfer).then((files) => (files.length ? bring(files) : undefined));
       }}
     >
+      <SkipLinks to={[["To the materials", "main"]]} />
       <header className="flex h-14 shrink-0 items-center gap-3 border-b border-line px-6">
         <Mark size={26} />
         <h1 className="text-[16px] font-semibold">Amber Thicket</h1>
@@ -128,8 +130,11 @@ export function Library() {
         >
           <SearchCheck size={14} /> Audit
         </Button>
+        <Button look="quiet" title="How it is done, and what words mean" onClick={() => goTo("/guide")}>
+          <BookOpen size={14} /> Guide
+        </Button>
         <ThemeButton />
-        <Button look="main" onClick={() => setChoosing(true)}>
+        <Button look="main" data-guided="add" onClick={() => setChoosing(true)}>
           <Plus size={14} /> Add captures
         </Button>
         <Kinds

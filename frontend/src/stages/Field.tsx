@@ -2,6 +2,7 @@
 import { useRef } from "react";
 import { useEditor } from "../editor/store";
 import type { SettingInfo, Value } from "../api/types";
+import { Words } from "../guide/Words";
 import { Choice } from "../ui/Choice";
 import { NumberField } from "../ui/NumberField";
 import { Pick } from "../ui/Pick";
@@ -31,7 +32,9 @@ export function Field({ info, value, label, spoken, path, onChange, onReset }: P
   const explain = () => show(shown, info.help);
   const title = (
     <span className="relative flex min-w-0 items-center">
-      <span className="truncate">{shown}</span>
+      <span className="truncate">
+        <Words>{shown}</Words>
+      </span>
       {/* In the margin: what is said about the value keeps its room. */}
       {changed && (
         <button

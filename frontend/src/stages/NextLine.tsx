@@ -1,12 +1,13 @@
 /** What the open material needs next, at the top of Settings, done by one click; what is left as it is, is not asked again. */
-import { X } from "lucide-react";
-import { useState } from "react";
+import { Download, X } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
 import { useFindings, useNext } from "../editor/figures";
 import { change } from "../editor/store";
 import type { Changes, Material, NextStep } from "../api/types";
-import { startPack, useJobsOf } from "../pack/jobs";
+import { packed, startPack, useJobsOf } from "../pack/jobs";
 import { recall, remember } from "../ui/remember";
 import { goTo } from "../app/router";
+import { sizeText } from "../ui/bytes";
 import { Button } from "../ui/Button";
 import { openStage } from "../views/state";
 import { findingAddress, wantFinding } from "./check/wanted";
@@ -26,6 +27,8 @@ export function NextLine({ material }: { material: Material }) {
   const { fresh } = useFindings(material);
   const packs = useJobsOf(material.id).filter((job) => job.kind === "pack");
   const busy = packs.some((job) => job.state === "queued" || job.state === "running");
+  const newest = packs.find((job) => job.state === "done");
+  const zip = newest && newest.id === packs[0]?.id ? packed(newest) : null;
   const told = useNext(material, packs.filter((job) => job.state === "done").length);
   const steps = told?.steps.filter((step) => !left.includes(nameOf(step)));
   const step = steps?.[0];
@@ -38,14 +41,24 @@ export function NextLine({ material }: { material: Material }) {
           <Button
             look="main"
             className="h-6.5"
-            disabled={busy}
+            aria-disabled={busy}
             onClick={() => {
+              if (busy) return;
               openStage("pack");
               void startPack();
             }}
           >
             {busy ? "Packing …" : "Pack it"}
           </Button>
+        )}
+        {now && told?.packed && zip && (
+          <a
+            href={`/api/jobs/${newest!.id}/file`}
+            download={zip.file}
+            className="inline-flex h-6.5 items-center gap-1.5 rounded-card bg-amber px-2.5 font-semibold text-on-amber"
+          >
+            <Download size={13} aria-hidden /> Save it, {sizeText(zip.bytes)}
+          </a>
         )}
       </Line>
     );
@@ -103,8 +116,18 @@ function Line({
   more?: number;
   children?: React.ReactNode;
 }) {
+  const section = useRef<HTMLElement>(null);
+  // Whoever works by keys has the next button in hand once it is there.
+  useEffect(() => {
+    if (document.activeElement === section.current) section.current?.querySelector<HTMLElement>("a, button")?.focus();
+  });
   return (
-    <section aria-label="Next step" className="mx-3.5 mt-2 rounded-card border border-line bg-raised px-2.5 py-2">
+    <section
+      ref={section}
+      tabIndex={-1}
+      aria-label="Next step"
+      className="mx-3.5 mt-2 rounded-card border border-line bg-raised px-2.5 py-2"
+    >
       <p className="text-[12.5px] leading-[1.35]" title={why} role="status">
         <b className="font-semibold">Next: </b>
         {words}

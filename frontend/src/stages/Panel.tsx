@@ -8,6 +8,8 @@ import { useViews } from "../views/state";
 import { FoldButton } from "../editor/FoldButton";
 import { cx } from "../ui/cx";
 import { useNarrow } from "../ui/useNarrow";
+import { toggleGuide, useGuide } from "../guide/state";
+import { Words } from "../guide/Words";
 import { useHelp } from "./help";
 import { NextLine } from "./NextLine";
 import { STAGES } from "./registry";
@@ -20,6 +22,7 @@ export function Panel({ material }: { material: Material }) {
     show("", "");
   }, [stage, show]);
   const narrow = useNarrow();
+  const reading = useGuide((state) => state.page);
   const column = narrow ? "sheet" : "settings";
   const folded = useViews((state) => state.folded[column]);
   const { Panel: Inside } = STAGES[stage];
@@ -72,9 +75,20 @@ export function Panel({ material }: { material: Material }) {
             </button>
           )}
         </div>
-        <p className="text-[12.5px] text-soft">{STAGE_ABOUT[stage]}</p>
+        <p className="text-[12.5px] text-soft">
+          <Words>{STAGE_ABOUT[stage]}</Words>{" "}
+          <button
+            type="button"
+            aria-pressed={reading === stage}
+            title="The guide's page on this stage, beside the pictures"
+            onClick={() => toggleGuide(stage)}
+            className="text-text underline decoration-dotted underline-offset-[3px] hover:decoration-solid"
+          >
+            Why?
+          </button>
+        </p>
       </div>
-      <div key={stage} className="min-h-0 flex-1 overflow-y-auto px-3.5 pb-3">
+      <div key={stage} data-settings className="min-h-0 flex-1 overflow-y-auto px-3.5 pb-3">
         <Inside material={material} />
       </div>
       <HelpLine />
@@ -91,7 +105,7 @@ function HelpLine() {
       className="min-h-[46px] border-t border-line px-3.5 py-1.5 text-[12px] leading-[1.35] text-soft"
     >
       {name && <span className="text-text">{name}: </span>}
-      {text || "Point at a setting to read what it does."}
+      <Words>{text || "Point at a setting to read what it does."}</Words>
     </p>
   );
 }

@@ -1,6 +1,6 @@
 import { X } from "lucide-react";
 import { Dialog as Radix } from "radix-ui";
-import type { ReactNode } from "react";
+import { type ReactNode, useRef } from "react";
 import { cx } from "./cx";
 
 interface Props {
@@ -14,6 +14,7 @@ interface Props {
 }
 
 export function Dialog({ title, about, open, onClose, wide = false, children }: Props) {
+  const before = useRef<Element | null>(null);
   return (
     <Radix.Root open={open} onOpenChange={(next) => !next && onClose()}>
       <Radix.Portal>
@@ -21,12 +22,23 @@ export function Dialog({ title, about, open, onClose, wide = false, children }: 
         <Radix.Content
           aria-describedby={undefined}
           onOpenAutoFocus={(event) => {
-            // What one is asked first, where there is such a field; else the first thing that can be reached.
-            const first = (event.target as HTMLElement).querySelector<HTMLElement>("[data-first]");
+            before.current = document.activeElement;
+            // What one is asked first, where there is such a field; else the first thing that does something.
+            const inside = event.target as HTMLElement;
+            const first =
+              inside.querySelector<HTMLElement>("[data-first]") ??
+              inside.querySelector<HTMLElement>(
+                ":is(a, button, input, textarea, [tabindex='0']):not(:disabled, [aria-label=Close], [type=file])",
+              );
             if (!first) return;
             event.preventDefault();
             first.focus();
             if (first instanceof HTMLInputElement) first.select();
+          }}
+          onCloseAutoFocus={(event) => {
+            // Back to where it was opened from; without a trigger of its own nobody else does that.
+            event.preventDefault();
+            if (before.current instanceof HTMLElement && before.current.isConnected) before.current.focus();
           }}
           className={cx(
             "fixed top-1/2 left-1/2 z-50 max-h-[86vh] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-[10px] border border-line bg-ground p-5 shadow-2xl shadow-black/50",

@@ -2,6 +2,7 @@
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 import type { Material } from "../api/types";
 import { useNarrow } from "../ui/useNarrow";
+import { useGuide } from "../guide/state";
 import { Pane } from "./Pane";
 import { useViews } from "./state";
 
@@ -15,9 +16,11 @@ export function Views({ material }: { material: Material }) {
   const split = useViews((state) => state.splits[state.stage]);
   const room = useRef<HTMLDivElement>(null);
   const narrow = useNarrow();
+  const reading = useGuide((state) => state.page) !== null;
   const active = useViews((state) => state.active);
   if (arrangement === "first" || arrangement === "second") return <Pane side={arrangement} material={material} />;
-  if (narrow) return <Pane side={active} material={material} />;
+  // The guide takes the room of one of them, unless there is plenty.
+  if (narrow || (reading && innerWidth < 1500)) return <Pane side={active} material={material} />;
   const stacked = arrangement === "stacked";
   const move = (event: PointerEvent) => {
     if (!event.buttons || !room.current) return;

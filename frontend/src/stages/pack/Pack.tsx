@@ -64,7 +64,13 @@ export function Pack({ material }: { material: Material }) {
           so. Settle it in Check first.
         </p>
       )}
-      <Button look="main" className="mt-3 h-8 w-full" disabled={working} onClick={() => void startPack()}>
+      <Button
+        look="main"
+        data-guided="pack"
+        className="mt-3 h-8 w-full"
+        aria-disabled={working}
+        onClick={() => !working && void startPack()}
+      >
         {working ? "Packing …" : "Pack as zip"}
       </Button>
       <ul className="mt-2 flex flex-col gap-2">
