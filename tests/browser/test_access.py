@@ -164,7 +164,10 @@ class AccessTest(BrowserTest):
         # What the material needs is done, or left as it is where somebody would have to look, until it can be packed.
         step, words = page.get_by_label("Next step", exact=True), [""]
         for _ in range(8):
-            retry(lambda: step.locator(":focus").count() == 1 and step.inner_text() != words[-1], 60)
+            retry(lambda: step.locator("button:focus").count() == 1 and step.inner_text() != words[-1], 60)
+            # What is worked out meanwhile has come.
+            page.wait_for_timeout(500)
+            retry(lambda: step.locator("button:focus").count() == 1, 60)
             words.append(step.inner_text())
             if "Pack it" in focused():
                 break

@@ -9,6 +9,9 @@ function around(element: Element): HTMLElement[] {
   return found;
 }
 
+/** What focus falls back to: controls, and parts of a screen that have a name. */
+const PLACES = "a, button, input, [tabindex], section, article, aside, main, nav";
+
 const canTakeIt = (element: HTMLElement) =>
   element.isConnected && !element.matches(":disabled") && element.getClientRects().length > 0;
 
@@ -31,8 +34,9 @@ export function useKeptFocus(place: string) {
   }, [place]);
   useEffect(() => {
     let path: HTMLElement[] = [];
-    const note = (event: FocusEvent) => {
-      if (event.target instanceof Element) path = around(event.target);
+    const note = () => {
+      // Not who was told: it may have handed it on already.
+      if (document.activeElement) path = around(document.activeElement);
       lost.current = false;
     };
     let asked = 0;
@@ -42,7 +46,9 @@ export function useKeptFocus(place: string) {
       // A click beside everything takes the focus away on purpose.
       if (document.activeElement !== document.body || !(lost.current || (last && !canTakeIt(last)))) return;
       lost.current = true;
-      const next = path.find((element) => canTakeIt(element) && element.closest("[role=dialog]") === null);
+      const next = path.find(
+        (element) => element.matches(PLACES) && canTakeIt(element) && element.closest("[role=dialog]") === null,
+      );
       if (next && !next.matches("a, button, input, [tabindex]")) next.tabIndex = -1;
       if (next) next.focus({ preventScroll: true });
       else arrive();

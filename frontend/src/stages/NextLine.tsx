@@ -91,7 +91,10 @@ export function NextLine({ material }: { material: Material }) {
         type="button"
         aria-label="Leave it as it is"
         title="Leave it as it is"
-        onClick={leave}
+        onClick={(event) => {
+          leave();
+          event.currentTarget.closest("section")?.focus();
+        }}
         className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
       >
         <X size={14} />
@@ -118,13 +121,15 @@ function Line({
 }) {
   const section = useRef<HTMLElement>(null);
   // Whoever works by keys has the next button in hand once it is there.
+  const handOn = () => section.current?.querySelector<HTMLElement>("a, button")?.focus();
   useEffect(() => {
-    if (document.activeElement === section.current) section.current?.querySelector<HTMLElement>("a, button")?.focus();
+    if (document.activeElement === section.current) handOn();
   });
   return (
     <section
       ref={section}
       tabIndex={-1}
+      onFocus={(event) => event.target === event.currentTarget && handOn()}
       aria-label="Next step"
       className="mx-3.5 mt-2 rounded-card border border-line bg-raised px-2.5 py-2"
     >
