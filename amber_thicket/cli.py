@@ -452,12 +452,11 @@ def log_options(options: argparse.Namespace) -> list[str]:
 def _serve(options: argparse.Namespace) -> int:
     demo = options.command == "demo"
     folder = options.data or data_folder("demo" if demo else "library")
-    if demo:
+    if demo and options.make_only:
         from amber_thicket.demo.library import make_demo
 
-        make_demo(folder)
-        if options.make_only:
-            return 0
+        make_demo(folder, lambda line: print(line, flush=True))
+        return 0
     from amber_thicket.web.app import create_app
     from amber_thicket.web.config import Config
     from amber_thicket.web.server import listen, serve

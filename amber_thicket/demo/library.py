@@ -47,11 +47,10 @@ from amber_thicket.standins.capture_rig.verdigris_copper import verdigris_copper
 from amber_thicket.standins.words_to_picture import SimulatedProvider
 from amber_thicket.store import cards
 from amber_thicket.store.blobs import open_blobs
-from amber_thicket.store.database import open_database
+from amber_thicket.store.database import DEMO_DONE, open_database
 from amber_thicket.store.models import Material, using
 
 SIDE = 1536
-_DONE = "demo-library"
 
 
 @dataclass(frozen=True)
@@ -280,7 +279,7 @@ TAGS = {
 
 def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
     """Fill a data folder with the demo library; does nothing where it already is."""
-    marker = folder / _DONE
+    marker = folder / DEMO_DONE
     if marker.exists():
         return
     database = open_database(folder)

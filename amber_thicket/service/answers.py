@@ -339,6 +339,12 @@ class NotTaken(Answer):
     why: str
 
 
+class DemoMaking(Answer):
+    """What of the demo library is being made just now, in words; "" when nothing is."""
+
+    saying: str
+
+
 class Watched(Answer):
     """A folder whose pictures become materials, "" for none. taken: how many did; refused: newest first."""
 

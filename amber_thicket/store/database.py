@@ -28,6 +28,8 @@ from amber_thicket.store.models import (
 from amber_thicket.store.trouble import DAMAGED_DATABASE, NEWER, NO_DATABASE, UNWRITABLE, folder_trouble
 
 FILE = "thicket.sqlite3"
+# A file in data folders that have the whole demo library.
+DEMO_DONE = "demo-library"
 _HEADER = b"SQLite format 3\0"
 
 

@@ -37,7 +37,7 @@ from amber_thicket.service.library import Library
 from amber_thicket.service.tokens import owner_of_token
 from amber_thicket.service.watched import WatchedFolder
 from amber_thicket.store.blobs import open_blobs
-from amber_thicket.store.database import hold_open, open_database
+from amber_thicket.store.database import DEMO_DONE, hold_open, open_database
 from amber_thicket.store.disk import Disk
 from amber_thicket.store.lock import FolderLock
 from amber_thicket.store.models import Job, stop_using, use
@@ -46,6 +46,7 @@ from amber_thicket.web import (
     batches,
     by_eye,
     cameras,
+    demo_making,
     errors,
     generate,
     guard,
@@ -68,6 +69,7 @@ from amber_thicket.web import jobs as jobs_routes
 from amber_thicket.web import library as library_routes
 from amber_thicket.web import registration as placing
 from amber_thicket.web.config import Config
+from amber_thicket.web.demo_making import DemoMaking
 from amber_thicket.web.endpoint import endpoint
 from amber_thicket.web.events import Events
 from amber_thicket.web.guard import Guard
@@ -132,6 +134,8 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     app.config["MAX_CONTENT_LENGTH"] = MAX_BYTES
     app.url_map.converters["int"] = SmallNumber
     services = Services(config, library, jobs, events, door, disk, lock, keeping, metrics, held)
+    if config.demo and not (config.folder / DEMO_DONE).exists():
+        services.demo_making = DemoMaking(config.folder, events)
     if config.watch:
         watched = WatchedFolder(config.watch, config.folder / "watched.json")
         services.watching = Watching(watched, library, jobs, events, batched=config.watch_batch)
@@ -163,6 +167,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
         jobs_routes.blueprint,
         space.blueprint,
         watching.blueprint,
+        demo_making.blueprint,
     ):
         app.register_blueprint(blueprint)
     _about(app, config)
@@ -170,6 +175,8 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     keeping.start()
     if services.watching:
         services.watching.start()
+    if services.demo_making:
+        services.demo_making.start()
     atexit.register(services.close)
     return app
 

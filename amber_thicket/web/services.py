@@ -28,6 +28,7 @@ from amber_thicket.web.housekeeping import Housekeeping
 from amber_thicket.web.metrics import Metrics
 
 if TYPE_CHECKING:
+    from amber_thicket.web.demo_making import DemoMaking
     from amber_thicket.web.watching import Watching
 
 # What pages ask for behind their pictures; an edit calls it off.
@@ -153,6 +154,7 @@ class Services:
     metrics: Metrics
     held: sqlite3.Connection
     watching: Watching | None = None
+    demo_making: DemoMaking | None = None
     slots: Slots = field(default_factory=Slots)
     ahead: PreviewPrefetcher = field(default_factory=PreviewPrefetcher)
     issued: IssuedKeys = field(default_factory=IssuedKeys)
@@ -166,6 +168,8 @@ class Services:
         self.housekeeping.stop()
         if self.watching:
             self.watching.stop()
+        if self.demo_making:
+            self.demo_making.stop()
         self.jobs.stop()
 
     def close(self) -> None:

@@ -306,6 +306,7 @@ class RoutesTest(AppTest):
         part = self.ask("GET", "/api/library?words=slate&order=changed&most=5")
         self.assertEqual((part["total"], part["cards"][0]["id"], part["cards"][0]["state"]), (1, one["id"], "open"))
         self.ask("GET", f"/api/materials/{one['id']}/checks")
+        self.assertEqual(self.ask("GET", "/api/demo"), {"saying": ""})
         checked = self.ask("GET", "/api/library?words=slate")["cards"][0]
         self.assertIn(checked["state"], ("to_settle", "passed"))
         self.ask("GET", f"/api/materials/{one['id']}/strip.jpg?key={edited['pictures']['strip']}")

@@ -727,6 +727,10 @@ export interface Deletion {
   files: number;
   laid_over: string[];
 }
+/** What of the demo library is being made just now, in words; "" when nothing is. */
+export interface DemoMaking {
+  saying: string;
+}
 /** A cover to start from. */
 export interface Deposit {
   label: string;

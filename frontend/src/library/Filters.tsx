@@ -101,6 +101,7 @@ export function Filters({ total }: { total: number }) {
         </Button>
       )}
       <span className="flex-1" />
+      <DemoMaking />
       <WatchedFolder />
       <span role="status" className="figures text-soft">
         {total.toLocaleString("en-GB")} {total === 1 ? "material" : "materials"}
@@ -144,6 +145,17 @@ function Narrow<T extends string>({
       onChange={(next) => onChange(next === ALL ? "" : (next as T))}
       className={value ? "border-amber" : ""}
     />
+  );
+}
+
+/** What of the demo library is being made: cards come one by one. */
+function DemoMaking() {
+  const { saying } = useQuery({ queryKey: ["library", "demo"], queryFn: api.demo }).data ?? {};
+  if (!saying) return null;
+  return (
+    <span role="status" className="relative max-w-96 truncate text-soft" title="Made by the simulated capture bench">
+      {saying}
+    </span>
   );
 }
 

@@ -183,7 +183,7 @@ const Head = memo(function Head({
         />
         {what === "lit" ? (
           <>
-            <span className="hidden @[390px]:contents">
+            <span className="hidden @[390px]:pointer-fine:contents @[540px]:contents">
               <Choice
                 label="Shape"
                 value={shape}
@@ -191,7 +191,7 @@ const Head = memo(function Head({
                 onChange={(next) => useLit.setState({ shape: next })}
               />
             </span>
-            <span className="contents @[390px]:hidden">
+            <span className="contents @[390px]:pointer-fine:hidden @[540px]:hidden">
               <Pick
                 label="Shape"
                 value={shape}
@@ -205,10 +205,10 @@ const Head = memo(function Head({
           <>
             {cut ? null : wraps(what) ? (
               <>
-                <span className="hidden @[390px]:contents">
+                <span className="hidden @[390px]:pointer-fine:contents @[540px]:contents">
                   <Choice label="How" value={how} options={HOWS} onChange={(next) => setView(side, { how: next })} />
                 </span>
-                <span className="contents @[390px]:hidden">
+                <span className="contents @[390px]:pointer-fine:hidden @[540px]:hidden">
                   <Pick
                     label="How"
                     value={how}
