@@ -1020,13 +1020,15 @@ class PlannedFileAnswer(Answer):
 
 
 class FilePlan(Answer):
-    """extra: scenes and the manifest. left_out: maps with nothing to say. tiles: of a set, each with files of its own;
-    atlas: columns and rows of them in one picture, where they are written so."""
+    """extra: scenes and the manifest. left_out: maps with nothing to say; without_place: those that no file of the
+    profile holds. tiles: of a set, each with files of its own; atlas: columns and rows of them in one picture, where
+    they are written so."""
 
     profile: str
     label: str
     files: tuple[PlannedFileAnswer, ...]
     left_out: tuple[MapRole, ...]
+    without_place: tuple[MapRole, ...]
     tiles: int
     atlas: tuple[int, int] | None
     extra: tuple[str, ...]

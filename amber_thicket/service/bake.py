@@ -472,7 +472,10 @@ def _manifest(
         },
         **({"tile_set": _told_set(plan, evaluation)} if several else {}),
         "files": facts,
-        "left_out": [{"map": role, "reason": "blank"} for role in plan.left_out],
+        "left_out": [
+            *({"map": role, "reason": "blank"} for role in plan.left_out),
+            *({"map": role, "reason": "no place in the profile"} for role in plan.without_place),
+        ],
         "checks": [
             {key: f[key] for key in ("rule", "map", "level", "measured", "limit")} | ({"tile": tile} if several else {})
             for tile, found in findings.items()

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any, NamedTuple
 
 import numpy as np
 
 from amber_thicket.core.align.sorting import Item, Kind, Sorting, small_copy, sort_files
 from amber_thicket.core.gather.merge import FEWEST, MOST
-from amber_thicket.core.gather.roles import Guess, guessed
+from amber_thicket.core.gather.roles import Guess, guessed, named
 from amber_thicket.core.numeric.colour import encode_srgb, encode_srgb8
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import BadSetting, UnreadableFile
@@ -91,10 +93,11 @@ def take(
     if kind == "apart" and not to:
         return [_new(library, file, role, kind) for file, role in rows if role]
     made: Material | None = library.get(to) if to else None
+    used = [file.file for file, role in rows if role]
     for file, role in rows:
         if made is None:
             if role:
-                made = _new(library, file, role, kind)
+                made = _new(library, file, role, kind, common_name(used))
             continue
         made = library.add_map(
             str(made.id), [library.blobs.get(file.blob)], file.file, gesture=gesture, as_role=role or "unused"
@@ -104,9 +107,26 @@ def take(
     return [made]
 
 
-def _new(library: Library, file: Brought, role: str, kind: Kind) -> Material:
+def common_name(files: Sequence[str]) -> str | None:
+    """What several maps of one surface are called without their roles (`cliffscan`, not `cliffscan color`); None where
+    their names have nothing in common, or it is one file. Written as the files have it."""
+    found = [named(file) for file in files]
+    if len(files) < 2 or not found[0].role or not found[0].family or len({one.family for one in found}) > 1:
+        return None
+    words = re.split(r"[^A-Za-z0-9]+", Path(files[0]).stem)
+    family = _letters([found[0].family])
+    kept = next((words[:n] for n in range(len(words), 0, -1) if _letters(words[:n]) == family), None)
+    return " ".join(kept) if kept else found[0].family.replace("_", " ")
+
+
+def _letters(words: Sequence[str]) -> str:
+    return "".join(words).replace("_", "").lower()
+
+
+def _new(library: Library, file: Brought, role: str, kind: Kind, name: str | None = None) -> Material:
     as_role = {"cutout": "cutout", "bracket": "merged", "focus": "merged", "walk_by": "walk"}.get(kind, "")
     changes: dict[str, Any] = {"gather.merge.by": "focus"} if kind == "focus" else {}
     if kind == "light_set" and role in ("light", "all_lights"):
         as_role = role
-    return library.add([library.blobs.get(file.blob)], clean_name(file.file), as_role=as_role, changes=changes)
+    data = [library.blobs.get(file.blob)]
+    return library.add(data, clean_name(file.file), name=name, as_role=as_role, changes=changes)

@@ -294,6 +294,7 @@ def plan(material_id: str) -> Any:
         "label": found.profile.label,
         "files": files,
         "left_out": list(found.left_out),
+        "without_place": list(found.without_place),
         "tiles": found.tiles,
         "atlas": list(found.atlas) if found.atlas else None,
         "extra": [title for _, title in found.scenes] + [f"{stem_of(recipe, material.name)}_manifest.json"],

@@ -123,6 +123,15 @@ class PlanTest(unittest.TestCase):
             "ambient_occlusion": (8, "linear", None, False, 1, 1),
         })  # fmt: skip
 
+    def test_what_no_file_holds_is_named(self) -> None:
+        wanted = Recipe().with_changes({"relief.curvature.in_pack": True})
+        for profile, without in (("separate_y_plus", ()), ("mask_packed", ("curvature",)), ("gltf", ("curvature",))):
+            plan = planned(wanted.with_changes({"pack.files.profile": profile}), "x")
+            self.assertEqual(plan.without_place, without, profile)
+            self.assertEqual(any("curvature" in file.roles for file in plan.files), not without)
+        # What is not asked for is missed nowhere.
+        self.assertEqual(planned(Recipe().with_changes({"pack.files.profile": "mask_packed"}), "x").without_place, ())
+
     def test_maps_that_say_something_are_written(self) -> None:
         more = files_of(
             response__metallic__level=1.0, response__emissive__colour="#ff0000", relief__curvature__in_pack=True

@@ -14,7 +14,7 @@ import numpy as np
 from amber_thicket.cli import main
 from amber_thicket.errors import BadSetting, UnreadableFile
 from amber_thicket.service import incoming, lights, merging
-from amber_thicket.service.incoming import Brought
+from amber_thicket.service.incoming import Brought, common_name
 from amber_thicket.service.mapset import listed, with_role
 from amber_thicket.service.settling import settle
 from amber_thicket.service.sources import file_key, files_of
@@ -185,3 +185,16 @@ class Others(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class NamesTest(unittest.TestCase):
+    def test_a_set_is_called_what_its_files_have_in_common(self) -> None:
+        for files, name in (
+            (["cliffscan_color.png", "cliffscan_normal.png"], "cliffscan"),
+            (["Quay-Wall_2K_Albedo.png", "Quay-Wall_2K_Normal.png"], "Quay Wall 2K"),
+            (["quayWallColor.png", "quayWallNormal.png"], "quay wall"),
+            (["a_color.png", "b_normal.png"], None),
+            (["one_color.png"], None),
+            (["IMG_1.jpg", "IMG_2.jpg"], None),
+        ):
+            self.assertEqual(common_name(files), name, files)

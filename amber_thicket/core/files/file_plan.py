@@ -74,6 +74,7 @@ class PlannedFile:
 @dataclass(frozen=True)
 class Plan:
     """All files of a pack, or of one tile of a set. left_out: roles with nothing to say, named instead of written.
+    without_place: roles with something to say, beyond the usual ones, that no file of the profile holds.
     stem: what their names begin with. scenes: the material as glTF, MaterialX or USD besides, by file name. tiles: of
     the set, each with files of its own; atlas: (columns, rows) of the tiles in one picture, if there is one."""
 
@@ -84,6 +85,7 @@ class Plan:
     scenes: tuple[tuple[str, str], ...] = ()
     tiles: int = 1
     atlas: tuple[int, int] | None = None
+    without_place: tuple[str, ...] = ()
 
 
 def profile_of(recipe: Recipe) -> Profile:
@@ -152,6 +154,8 @@ def planned(
         up = f"{down.suffix}_y_plus"
         title = f"{file_title(settings.pattern, stem, up, at)}.{FORMATS[down.format].suffix}"
         files.append(replace(down, name=title, suffix=up, y="plus"))
+    held = {role for file in files for role in file.roles}
+    without = tuple(role for role in (*OPTIONAL, "curvature") if role not in blank and role not in held)
     scenes = {"gltf": f"{stem}.glb"} if profile.glb else {}
     scenes |= {"materialx": f"{stem}.mtlx"} if settings.materialx else {}
     scenes |= {"usd": f"{stem}.usda"} if settings.usd else {}
@@ -160,7 +164,7 @@ def planned(
     if tile == "atlas" and tiles.count > 1:
         # A scene is of one tile.
         scenes = {}
-    return Plan(profile, tuple(files), tuple(left_out), stem, tuple(scenes.items()), tiles.count, atlas)
+    return Plan(profile, tuple(files), tuple(left_out), stem, tuple(scenes.items()), tiles.count, atlas, without)
 
 
 def stem_of(recipe: Recipe, name: str) -> str:

@@ -814,12 +814,13 @@ export interface File {
 export interface FileNames {
   names: string[];
 }
-/** extra: scenes and the manifest. left_out: maps with nothing to say. tiles: of a set, each with files of its own; atlas: columns and rows of them in one picture, where they are written so. */
+/** extra: scenes and the manifest. left_out: maps with nothing to say; without_place: those that no file of the profile holds. tiles: of a set, each with files of its own; atlas: columns and rows of them in one picture, where they are written so. */
 export interface FilePlan {
   profile: string;
   label: string;
   files: PlannedFileAnswer[];
   left_out: MapRole[];
+  without_place: MapRole[];
   tiles: number;
   atlas: [number, number] | null;
   extra: string[];

@@ -38,7 +38,7 @@ export function LampPad() {
       ref={pad}
       role="slider"
       tabIndex={0}
-      aria-label="Lamp"
+      aria-label="Where the lamp is"
       aria-valuenow={bearing}
       aria-valuemin={0}
       aria-valuemax={360}

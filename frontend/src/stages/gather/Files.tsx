@@ -8,6 +8,7 @@ import { ACCEPT, bringMaps } from "../../library/arrivals";
 import { Button } from "../../ui/Button";
 import { Fold } from "../../ui/Fold";
 import { Pick } from "../../ui/Pick";
+import { FileName } from "../../ui/FileName";
 import { useSettingInfo } from "../Setting";
 import { Setting } from "../Setting";
 import { Laid } from "./Laid";
@@ -90,9 +91,7 @@ function FileRow({ file, photograph }: { file: MaterialFile; photograph: boolean
   return (
     <li className="rounded-card bg-raised px-2 py-1.5">
       <div className="flex items-center justify-between gap-2">
-        <span className="min-w-0 truncate" title={file.file}>
-          {file.file}
-        </span>
+        <FileName name={file.file} />
         {several && (
           <Pick
             label={`Role of ${file.file}`}
@@ -170,6 +169,16 @@ export function useBrought(role: FileRole): MaterialFile | null {
 }
 
 /** Says that a map comes from a file, and lets the program make it instead. */
+/** What takes the place of a file that is laid aside. */
+const MADE_OF: Partial<Record<FileRole, string>> = {
+  height: "It is then made from the colour, or from the normal that was brought, by integrating its slopes.",
+  normal: "It is then made from the slopes of the height.",
+  ambient_occlusion: "It is then made from the height.",
+  curvature: "It is then made from the normal.",
+  roughness: "It is then made from tone and detail.",
+  metallic: "It is then what zones say.",
+};
+
 export function Brought({ role, file }: { role: FileRole; file: MaterialFile }) {
   const label = useSettingInfo(`gather.maps.${role}` as "gather.maps.height")?.label ?? role;
   return (
@@ -180,6 +189,7 @@ export function Brought({ role, file }: { role: FileRole; file: MaterialFile }) 
       <Button look="quiet" className="mt-1 h-6 px-1.5 text-[12px]" onClick={() => void setRole(file.key, "")}>
         Make it here instead
       </Button>
+      {MADE_OF[role] && <p className="px-1.5 text-[12px] text-soft">{MADE_OF[role]}</p>}
     </div>
   );
 }

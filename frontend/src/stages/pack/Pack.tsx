@@ -8,6 +8,7 @@ import { useEditor, valueOf } from "../../editor/store";
 import { packed, startPack, useJobsOf } from "../../pack/jobs";
 import { Button } from "../../ui/Button";
 import { sizeText } from "../../ui/bytes";
+import { FileName } from "../../ui/FileName";
 import { Dialog } from "../../ui/Dialog";
 import { Level } from "../../ui/Level";
 import { layerName } from "../../views/names";
@@ -64,15 +65,18 @@ export function Pack({ material }: { material: Material }) {
           so. Settle it in Check first.
         </p>
       )}
-      <Button
-        look="main"
-        data-guided="pack"
-        className="mt-3 h-8 w-full"
-        aria-disabled={working}
-        onClick={() => !working && void startPack()}
-      >
-        {working ? "Packing …" : "Pack as zip"}
-      </Button>
+      {/* Always within reach, however many files there are. */}
+      <div className="sticky bottom-0 z-10 bg-ground py-2">
+        <Button
+          look="main"
+          data-guided="pack"
+          className="h-8 w-full"
+          aria-disabled={working}
+          onClick={() => !working && void startPack()}
+        >
+          {working ? "Packing …" : "Pack as zip"}
+        </Button>
+      </div>
       <ul className="mt-2 flex flex-col gap-2">
         {jobs.slice(0, 4).map((job) => (
           <JobRow key={job.id} job={job} />
@@ -98,8 +102,8 @@ function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; 
       {plan.files.map((file, index) => (
         <li key={file.name}>
           <div className="flex items-center gap-1">
-            <p className="figures min-w-0 flex-1 truncate" title={file.name}>
-              {file.name}
+            <p className="figures min-w-0 flex-1">
+              <FileName name={file.name} />
             </p>
             {plan.tiles === 1 && (
               <a
@@ -144,6 +148,12 @@ function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; 
       {plan.extra.map((name) => (
         <li key={name} className="figures truncate text-soft">
           {name}
+        </li>
+      ))}
+      {plan.without_place.map((role: MapRole) => (
+        <li key={role} className="flex gap-1.5 text-[12px]">
+          <Level level="attention" word={false} />
+          {layerName(role)} has no place in this profile and is not written. Change it as a table to give it one.
         </li>
       ))}
       {plan.left_out.map((role: MapRole) => (

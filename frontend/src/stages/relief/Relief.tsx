@@ -1,7 +1,8 @@
+import { useShallow } from "zustand/react/shallow";
 import { Pin } from "lucide-react";
 import { useFigures } from "../../editor/figures";
 import { type Changes, change, useEditor, valueOf } from "../../editor/store";
-import type { Material, SettingPath } from "../../api/types";
+import type { About, Material, SettingPath } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Facts } from "../../ui/Facts";
 import { Fold } from "../../ui/Fold";
@@ -165,17 +166,25 @@ function changedIn(material: Material, paths: readonly SettingPath[]): string {
   return count ? `${count} changed` : "";
 }
 
+/** What a setting is where nobody sets it. */
+function usualOf(about: About | null, path: SettingPath) {
+  const cut = path.lastIndexOf(".");
+  return about?.operations
+    .find((one) => one.id === path.slice(0, cut))
+    ?.settings.find((one) => one.name === path.slice(cut + 1))?.default;
+}
+
 /** Starting points by kind of surface: one step that sets what suits it, and the rest of the same settings back. */
 function Surface() {
   const surfaces = useEditor((state) => state.about?.surfaces) ?? [];
-  const recipe = useEditor((state) => state.material?.recipe.operations);
-  const every = new Set(surfaces.flatMap((one) => Object.keys(one.changes) as SettingPath[]));
+  const every = [...new Set(surfaces.flatMap((one) => Object.keys(one.changes) as SettingPath[]))];
+  // What is in force, whether it was set or is so anyway.
+  const values = useEditor(useShallow((state) => every.map((path) => valueOf(state, path))));
+  const usual = useEditor(useShallow((state) => every.map((path) => usualOf(state.about, path))));
   const now = surfaces.find((one) =>
-    [...every].every((path) => {
-      const cut = path.lastIndexOf(".");
-      return recipe?.[path.slice(0, cut)]?.[path.slice(cut + 1)] === one.changes[path];
-    }),
+    every.every((path, i) => values[i] === ((one.changes as Changes)[path] ?? usual[i])),
   );
+  const touched = values.some((value, i) => value !== usual[i]);
   return (
     <div className="flex min-h-8 items-center justify-between gap-2">
       <span className="shrink-0">Suits</span>
@@ -185,7 +194,7 @@ function Surface() {
         groups={[
           {
             options: [
-              ...(now ? [] : [{ value: "own", label: "Your own settings" }]),
+              ...(now ? [] : [{ value: "own", label: touched ? "Your own settings" : "Choose a kind of surface" }]),
               ...surfaces.map(({ id, label }) => ({ value: id, label })),
             ],
           },
@@ -194,7 +203,7 @@ function Surface() {
           const start = surfaces.find((one) => one.id === id);
           if (start)
             change(
-              { ...Object.fromEntries([...every].map((path) => [path, null])), ...start.changes } as Changes,
+              { ...Object.fromEntries(every.map((path) => [path, null])), ...start.changes } as Changes,
               start.label,
             );
         }}
