@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|colour|page|sliders|enlarge|eye|library|lights|lit|machines|pathtraced|pieces|relief|response|scan|shading|tiling|verdicts|walk] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|colour|page|sliders|enlarge|eye|library|lights|lit|machines|newcomer|pathtraced|pieces|relief|response|scan|shading|tiling|verdicts|walk] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program.
 """
@@ -16,6 +16,7 @@ from bench import (
     lights,
     lit,
     machines,
+    newcomer,
     operations,
     page,
     pathtraced,
@@ -50,6 +51,7 @@ PARTS = {
     "lights": lights.run,
     "lit": lit.run,
     "machines": machines.run,
+    "newcomer": newcomer.run,
     "pieces": pieces.run,
     "relief": every_relief,
     "scan": scan.run,

@@ -1,0 +1,75 @@
+"""A newcomer who only does what *Next step* says, on captures made for this alone: what is pressed, and how each ends.
+
+What has a button that does it is pressed. What somebody would have to look at is left as it is. At the end it is packed.
+"""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+import numpy as np
+
+from amber_thicket.service.bake import check
+from amber_thicket.service.next_steps import next_steps
+from amber_thicket.service.pictured import described_picture
+from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph
+from amber_thicket.standins.capture_rig.kinds import KINDS
+from bench.timing import table
+from tests.support import encoded, temporary_library
+
+# Kinds, seeds and light no other bench and no test uses together.
+_SHOTS = (
+    (
+        "slate_shingles",
+        91,
+        Shot(bearing=70, elevation=38),
+        Stand(tilt=-26, pan=9, roll=2.5, distance=1.3, picture=(1300, 1000)),
+    ),
+    ("lime_render", 92, Shot(bearing=150, elevation=34, fall_off=0.5, vignette=0.15), None),
+    ("deck_planks", 93, Shot(bearing=80, elevation=50), None),
+    ("cork_board", 94, Shot(bearing=100, elevation=52, sky=0.8), None),
+    ("tide_pebbles", 95, Shot(bearing=110, elevation=55, sky=0.8), None),
+    ("coir_matting", 96, Shot(bearing=120, elevation=50, sky=0.7), None),
+)
+_MOST = 12
+
+
+def run(side: int) -> None:
+    """side: px of the captures."""
+    rows: list[list[str]] = []
+    with temporary_library() as library:
+        for kind, seed, shot, stand in _SHOTS:
+            codes = photograph(KINDS[kind](side, seed), shot, np.random.default_rng(seed), stand)
+            size = {"square.size.width": 1024, "square.size.height": 1024}
+            material = library.add([encoded(codes)], f"{kind}.png", changes=size)
+            rows.append([kind, *_followed(library, str(material.id))])
+    table("A newcomer who does what comes next", ["capture", "before", "pressed", "left", "after", "s", "what"], rows)
+
+
+def _followed(library: Any, id: str) -> list[str]:
+    """What a newcomer does with one material: findings before, buttons pressed, things left, findings after."""
+    began, pressed, left, tried = time.perf_counter(), [], set[str](), set[str]()
+    before = ""
+    for _ in range(_MOST):
+        material = library.get(id)
+        evaluation = library.evaluation(material)
+        findings = check(evaluation, material.name)
+        before = before or _levels(findings)
+        steps = next_steps(evaluation, findings, described_picture(material, evaluation)["findings"])
+        step = next((one for one in steps if f"{one.id}: {one.words}" not in left), None)
+        if step is None:
+            break
+        if step.changes and step.id not in tried:
+            tried.add(step.id)
+            pressed.append(step.label)
+            library.edit(id, material.revision, step.changes, label=step.label, gesture="")
+        else:
+            left.add(f"{step.id}: {step.words}")
+    after = _levels(findings)
+    return [before, str(len(pressed)), str(len(left)), after, f"{time.perf_counter() - began:.0f}", ", ".join(pressed)]
+
+
+def _levels(findings: list[dict[str, Any]]) -> str:
+    counts = [sum(one["level"] == level for one in findings) for level in ("blocked", "attention")]
+    return f"{counts[0]} blocked, {counts[1]} attention"
