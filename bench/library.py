@@ -10,12 +10,15 @@ from functools import partial
 from pathlib import Path
 
 from flask.testing import FlaskClient
+from playwright.sync_api import sync_playwright
 
 from amber_thicket.store import cards
 from amber_thicket.store.models import Material, Step, using
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
 from bench.timing import table
+from tests.browser.server import ARGUMENTS, CHROMIUM
+from tests.program import Program
 
 COUNT = 10_000
 _TIMES = 7
@@ -92,6 +95,49 @@ def _asked(client: FlaskClient, address: str) -> bytes:
     return client.get(address).get_data()
 
 
+# Milliseconds from a scroll until every card in sight is there, and whether they fill the window.
+_SEEN = """([to]) => new Promise((done) => {
+  const list = document.querySelector('[data-number]').closest('.overflow-y-auto');
+  const began = performance.now();
+  list.scrollTop = to < 0 ? list.scrollHeight : to;
+  const box = list.getBoundingClientRect();
+  const look = () => {
+    const shown = [...list.querySelectorAll('[data-number]')].filter((one) => {
+      const at = one.getBoundingClientRect();
+      return at.bottom > box.top && at.top < box.bottom;
+    });
+    const filled = list.scrollTop + list.clientHeight >= list.scrollHeight - 2
+      || Math.max(...shown.map((one) => one.getBoundingClientRect().bottom)) >= box.bottom - 40;
+    if (shown.length && filled && shown.every((one) => one.querySelector('a'))) done(performance.now() - began);
+    else if (performance.now() - began > 10000) done(-1);
+    else requestAnimationFrame(look);
+  };
+  requestAnimationFrame(() => requestAnimationFrame(look));
+})"""
+
+
+def _scrolled(folder: Path) -> None:
+    """Page by page through the list, then to its middle and its end, in a browser: when nothing in sight is missing."""
+    program = Program(folder, "--no-worker")
+    program.start()
+    try:
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=CHROMIUM, headless=True, args=ARGUMENTS)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(program.address)
+            page.wait_for_selector("[data-number] a")
+            places = [*range(600, 24_600, 600), 200_000, -1, 0]
+            taken = [float(page.evaluate(_SEEN, [place])) for place in places]
+            browser.close()
+    finally:
+        program.kill()
+    step = sorted(taken[:-3])
+    rows = [["page by page", f"{step[len(step) // 2]:.0f}", f"{step[-1]:.0f}"]]
+    rows += [[name, f"{ms:.0f}", ""] for name, ms in zip(("middle", "end", "back"), taken[-3:], strict=True)]
+    table("Milliseconds in the page until all cards in sight are there (-1: never), median and worst",
+          ["scrolled", "median", "worst"], rows)  # fmt: skip
+
+
 def run(side: int) -> None:
     """side is of no use here."""
     with tempfile.TemporaryDirectory() as folder:
@@ -126,3 +172,4 @@ def run(side: int) -> None:
                   ["asked", "best", "worst"], rows)  # fmt: skip
         finally:
             app.extensions["thicket"].close()
+        _scrolled(Path(folder))

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from amber_thicket.service.bake import check
-from amber_thicket.service.next_steps import next_steps
+from amber_thicket.service.next_steps import NextStep, next_steps
 from amber_thicket.service.pictured import described_picture
 from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph
 from amber_thicket.standins.capture_rig.kinds import KINDS
@@ -32,7 +32,7 @@ _SHOTS = (
     ("tide_pebbles", 95, Shot(bearing=110, elevation=55, sky=0.8), None),
     ("coir_matting", 96, Shot(bearing=120, elevation=50, sky=0.7), None),
 )
-_MOST = 12
+_MOST = 16
 
 
 def run(side: int) -> None:
@@ -51,11 +51,20 @@ def _followed(library: Any, id: str) -> list[str]:
     """What a newcomer does with one material: findings before, buttons pressed, things left, findings after."""
     began, pressed, left, tried = time.perf_counter(), [], set[str](), set[str]()
     before = ""
+    done: tuple[NextStep, int] | None = None
     for _ in range(_MOST):
         material = library.get(id)
         evaluation = library.evaluation(material)
         findings = check(evaluation, material.name)
         before = before or _levels(findings)
+        if done and _count(findings, "blocked") > done[1]:
+            # As the page says it: it made it worse, and is taken back.
+            pressed.append("Take it back")
+            left.add(f"{done[0].id}: {done[0].words}")
+            library.undo(id, material.revision)
+            done = None
+            continue
+        done = None
         steps = next_steps(evaluation, findings, described_picture(material, evaluation)["findings"])
         step = next((one for one in steps if f"{one.id}: {one.words}" not in left), None)
         if step is None:
@@ -64,6 +73,7 @@ def _followed(library: Any, id: str) -> list[str]:
             tried.add(step.id)
             pressed.append(step.label)
             library.edit(id, material.revision, step.changes, label=step.label, gesture="")
+            done = (step, _count(findings, "blocked"))
         else:
             left.add(f"{step.id}: {step.words}")
     after = _levels(findings)
@@ -71,5 +81,8 @@ def _followed(library: Any, id: str) -> list[str]:
 
 
 def _levels(findings: list[dict[str, Any]]) -> str:
-    counts = [sum(one["level"] == level for one in findings) for level in ("blocked", "attention")]
-    return f"{counts[0]} blocked, {counts[1]} attention"
+    return f"{_count(findings, 'blocked')} blocked, {_count(findings, 'attention')} attention"
+
+
+def _count(findings: list[dict[str, Any]], level: str) -> int:
+    return sum(one["level"] == level for one in findings)

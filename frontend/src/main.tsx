@@ -1,5 +1,4 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { Tooltip } from "radix-ui";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./app/App";
@@ -11,9 +10,7 @@ const client = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFoc
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
     <QueryClientProvider client={client}>
-      <Tooltip.Provider disableHoverableContent>
-        <App />
-      </Tooltip.Provider>
+      <App />
     </QueryClientProvider>
   </StrictMode>,
 );

@@ -7,7 +7,7 @@ export const Words = memo(function Words({ children }: { children: string }) {
   const pieces = explained(children);
   if (pieces.every(({ meaning }) => !meaning)) return children;
   return (
-    <>
+    <Tooltip.Provider disableHoverableContent>
       {pieces.map(({ text, meaning }, i) =>
         meaning ? (
           <Tooltip.Root key={i} delayDuration={350}>
@@ -28,6 +28,6 @@ export const Words = memo(function Words({ children }: { children: string }) {
           text
         ),
       )}
-    </>
+    </Tooltip.Provider>
   );
 });

@@ -2,7 +2,7 @@
 import { Download, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { useFindings, useNext } from "../editor/figures";
-import { change } from "../editor/store";
+import { change, step as undoStep } from "../editor/store";
 import type { Changes, Material, NextStep } from "../api/types";
 import { packed, startPack, useJobsOf } from "../pack/jobs";
 import { recall, remember } from "../ui/remember";
@@ -24,7 +24,9 @@ export function NextLine({ material }: { material: Material }) {
   const [left, setLeft] = useState<string[]>(() => recall<Left>(keyOf(material.id))?.steps ?? []);
   /** What was done once and is still there is not done by that. */
   const [tried, setTried] = useState<string[]>([]);
-  const { fresh } = useFindings(material);
+  const { findings, fresh } = useFindings(material);
+  /** What was done last, and how many checks blocked before. */
+  const [done, setDone] = useState<{ step: NextStep; blocked: number; revision: number } | null>(null);
   const packs = useJobsOf(material.id).filter((job) => job.kind === "pack");
   const busy = packs.some((job) => job.state === "queued" || job.state === "running");
   const newest = packs.find((job) => job.state === "done");
@@ -33,6 +35,33 @@ export function NextLine({ material }: { material: Material }) {
   const steps = told?.steps.filter((step) => !left.includes(nameOf(step)));
   const step = steps?.[0];
   const now = fresh && told?.revision === material.revision;
+  const blocked = findings?.filter(({ level }) => level === "blocked").length ?? 0;
+  if (now && done && material.revision > done.revision && blocked > done.blocked) {
+    // What makes it worse is said, and taken back by one click.
+    const words = `“${done.step.label}” made it worse: ${blocked} ${blocked === 1 ? "check blocks" : "checks block"}, before ${done.blocked}.`;
+    const leaveIt = () => {
+      remember(keyOf(material.id), { steps: [...left, nameOf(done.step)] });
+      setLeft([...left, nameOf(done.step)]);
+      setDone(null);
+    };
+    return (
+      <Line words={words}>
+        <Button
+          look="main"
+          className="h-6.5"
+          onClick={() => {
+            leaveIt();
+            void undoStep("undo");
+          }}
+        >
+          Take it back
+        </Button>
+        <Button look="quiet" className="h-6.5" onClick={leaveIt}>
+          Keep it
+        </Button>
+      </Line>
+    );
+  }
   if (!step || !now) {
     const words = !told || !now ? "Looking at what it needs …" : endOf(told.packed, left.length);
     return (
@@ -67,6 +96,7 @@ export function NextLine({ material }: { material: Material }) {
   const act = () => {
     if (!byHand) {
       setTried([...tried, step.id]);
+      setDone({ step, blocked, revision: material.revision });
       change(step.changes as Changes, step.label);
     } else if (step.rule) {
       const address = findingAddress(material.id, { rule: step.rule, map: step.map });

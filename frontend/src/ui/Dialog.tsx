@@ -2,6 +2,7 @@ import { X } from "lucide-react";
 import { Dialog as Radix } from "radix-ui";
 import { type ReactNode, useRef } from "react";
 import { cx } from "./cx";
+import { InDialog } from "./inDialog";
 
 interface Props {
   title: string;
@@ -54,7 +55,7 @@ export function Dialog({ title, about, open, onClose, wide = false, children }: 
               <X size={15} />
             </Radix.Close>
           </div>
-          {children}
+          <InDialog value={true}>{children}</InDialog>
         </Radix.Content>
       </Radix.Portal>
     </Radix.Root>

@@ -1,5 +1,7 @@
 import { useState } from "react";
 import { cx } from "./cx";
+import { tell } from "./notices";
+import { parseNumber } from "./number";
 
 interface Props {
   label: string;
@@ -16,9 +18,11 @@ export function NumberField({ label, value, text, min, max, onChange, className 
   const [draft, setDraft] = useState<string | null>(null);
   const take = () => {
     if (draft === null) return;
-    const next = Number(draft.trim().replace(",", ".").replace("−", "-"));
+    const next = parseNumber(draft);
     setDraft(null);
-    if (draft.trim() === "" || !Number.isFinite(next) || next === value) return;
+    // What is no number is told: a field that goes back without a word looks as if it had taken it.
+    if (next === null && draft.trim() !== "") tell(`“${draft.trim()}” is no number`, `${label} stays at ${text}.`);
+    if (next === null || next === value) return;
     onChange(Math.min(max ?? Infinity, Math.max(min ?? -Infinity, next)));
   };
   return (
@@ -26,6 +30,7 @@ export function NumberField({ label, value, text, min, max, onChange, className 
       aria-label={label}
       inputMode="decimal"
       value={draft ?? text}
+      aria-invalid={draft !== null && draft.trim() !== "" && parseNumber(draft) === null}
       onFocus={(event) => event.target.select()}
       onChange={(event) => setDraft(event.target.value)}
       onBlur={take}

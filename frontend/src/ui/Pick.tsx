@@ -1,7 +1,8 @@
 import { Check, ChevronDown } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
-import { type KeyboardEvent, useRef } from "react";
+import { type KeyboardEvent, useContext, useRef } from "react";
 import { cx } from "./cx";
+import { InDialog } from "./inDialog";
 
 export interface PickGroup<T extends string> {
   label?: string;
@@ -22,6 +23,8 @@ interface Props<T extends string> {
 /** One of many, from a list that opens. The list is a landmark of its own, and what lies around stays within reach. */
 export function Pick<T extends string>({ label, value, groups, onChange, className, id, placeholder }: Props<T>) {
   const list = useRef<HTMLDivElement>(null);
+  // A dialog keeps the focus to itself, unless what opens on it does so too.
+  const modal = useContext(InDialog);
   const chosen = groups.flatMap(({ options }) => options).find((option) => option.value === value);
   // The list opens at what is chosen.
   const opened = () =>
@@ -34,7 +37,7 @@ export function Pick<T extends string>({ label, value, groups, onChange, classNa
     if (event.key === "Tab") event.preventDefault();
   };
   return (
-    <DropdownMenu.Root modal={false} onOpenChange={(open) => open && opened()}>
+    <DropdownMenu.Root modal={modal} onOpenChange={(open) => open && opened()}>
       <DropdownMenu.Trigger
         id={id}
         role="combobox"
