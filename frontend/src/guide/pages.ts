@@ -16,7 +16,7 @@ const pictures = new Map(Object.entries(PICTURES).map(([path, address]) => [stem
 /** In the order they are read; what is for programs and studios comes last. */
 const ORDER = [
   "README", "first_job", "gather", "square", "even", "tile", "relief", "response", "check", "pack", "sources", "library",
-  "batch", "audit", "words", "providers", "pipelines", "api", "operation",
+  "batch", "audit", "hands", "words", "providers", "pipelines", "api", "operation",
 ]; // prettier-ignore
 
 export interface GuidePage {
