@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import atexit
+import re
 import shutil
 import tempfile
 import unittest
@@ -84,6 +85,18 @@ class BrowserTest(unittest.TestCase):
 
     def tearDown(self) -> None:
         self.assertEqual(self.trouble, [])
+
+    @property
+    def open_material(self) -> str:
+        """The id of the material that is open."""
+        found = re.search(r"/m/([\w-]+)", self.page.url)
+        assert found, self.page.url
+        return found[1]
+
+    @property
+    def address(self) -> str:
+        """Where the service tells of the material that is open."""
+        return f"{self.server.address}api/materials/{self.open_material}"
 
     def bring(self, *paths: Path) -> None:
         """Import files of one material and wait for its bench."""

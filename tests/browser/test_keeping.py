@@ -12,7 +12,7 @@ FULL = {"title": "The disk of the data folder /srv/thicket is full: 0.0 MB are f
 
 class KeepingTest(BrowserTest):
     def material(self) -> str:
-        return self.page.url.rsplit("/", 1)[1]
+        return self.open_material
 
     def overlap(self, material: str) -> float:
         recipe = self.server.ask(f"/api/materials/{material}").json["recipe"]

@@ -196,10 +196,10 @@ class LibraryTest(BrowserTest):
         download.value.save_as(path)
         with zipfile.ZipFile(path) as archive:
             self.assertEqual({name.split("/")[0] for name in archive.namelist()}, {"Batch_one", "Batch_two"})
-        hand.get_by_role("button", name="Open at Check").click()
+        hand.get_by_role("button", name="See it in Check").click()
         page.wait_for_selector("h2:has-text('Check')")
         # Mended by hand, it is done again alone.
-        id = page.url.split("/m/")[1].split("#")[0]
+        id = self.open_material
         one = self.server.ask(f"/api/materials/{id}").json
         changes = {"tile.join.method": "blend"}
         self.server.ask(f"/api/materials/{id}/recipe", data={"revision": one["revision"], "changes": changes}, method="PATCH")  # fmt: skip
@@ -232,7 +232,7 @@ class LibraryTest(BrowserTest):
         page.get_by_role("option", name="Stones, overcast").click()
         page.keyboard.press("Escape")
         self.bring(self.photo("brick"))
-        id = page.url.rsplit("/", 1)[1]
+        id = self.open_material
         self.assertEqual(self.recipe(id)["even.light"], {"amount": 45.0})
         self.assertEqual(self.server.ask(f"/api/materials/{id}").json["undo"], "Begun with Stones, overcast")
         page.goto(self.server.address)
@@ -252,5 +252,5 @@ class LibraryTest(BrowserTest):
         self.assertEqual(told["history"][-1]["recipe"]["operations"]["even.light"], {"amount": 45.0})
         page.set_input_files("input[type=file]", str(path))
         page.wait_for_selector("nav[aria-label=Stages]")
-        again = page.url.rsplit("/", 1)[1]
+        again = self.open_material
         self.assertEqual(self.recipe(again)["even.light"], {"amount": 45.0})

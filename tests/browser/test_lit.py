@@ -183,7 +183,7 @@ class LitTest(BrowserTest):
         page.locator("[data-testid=doing]:empty").wait_for(state="attached")
         without = self.opened(**look, shadows=False)
         cast = self.opened(**look, shadows=True)
-        address = page.url.replace("/m/", "/api/materials/")
+        address = self.address
         keys = page.request.get(address).json()["keys"]
         answer = page.request.get(f"{address}/picture/height.png?key={keys['height']}")
         field = cv2.imdecode(np.frombuffer(answer.body(), np.uint8), cv2.IMREAD_GRAYSCALE) / 255
@@ -301,7 +301,7 @@ class LitTest(BrowserTest):
             paths.append(self.folder / f"waves_{role}.png")
             cv2.imwrite(str(paths[-1]), codes[..., ::-1] if codes.ndim == 3 else codes)
         self.bring(*paths)
-        address = page.url.replace("/m/", "/api/materials/")
+        address = self.address
         plain = {"tile.join.method": "none", "even.light.amount": 0.0}
         told = page.request.get(address).json()
         page.request.patch(f"{address}/recipe", data={"revision": told["revision"], "changes": plain})
@@ -351,7 +351,7 @@ class LitTest(BrowserTest):
         page.locator("[data-testid=doing]:empty").wait_for(state="attached")
         page.wait_for_timeout(2500)
         shot = cv2.imdecode(np.frombuffer(canvas.screenshot(), np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
-        address = page.url.replace("/m/", "/api/materials/")
+        address = self.address
         told = page.request.get(address).json()
         keys = told["keys"]
 

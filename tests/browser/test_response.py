@@ -34,12 +34,12 @@ class ResponseTest(BrowserTest):
         self.bring(path)
 
     def recipe(self) -> dict[str, dict[str, object]]:
-        address = self.page.url.replace("/m/", "/api/materials/")
+        address = self.address
         return self.page.request.get(address).json()["recipe"]["operations"]  # type: ignore[no-any-return]
 
     def layer(self, role: str) -> np.ndarray:
         """A map as the page's views get it, grey codes."""
-        address = self.page.url.replace("/m/", "/api/materials/")
+        address = self.address
         key = self.page.request.get(address).json()["keys"][role]
         data = self.page.request.get(f"{address}/picture/{role}.png?key={key}").body()
         return np.asarray(cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED))
@@ -154,7 +154,7 @@ class ResponseTest(BrowserTest):
         self.assertGreater(float((metal & true).sum() / (metal | true).sum()), 0.8)
         self.assertLess(float(rough[true].mean()) + 60, float(rough[~true].mean()))
         # Rust mirrors more than the usual 4 %; the map of that is there at once.
-        address = self.page.url.replace("/m/", "/api/materials/")
+        address = self.address
         self.assertIn("specular", self.page.request.get(address).json()["keys"])
 
     def test_a_zone_by_picked_colour_and_brush(self) -> None:

@@ -44,11 +44,11 @@ class SourcesTest(BrowserTest):
         self.page.wait_for_selector("nav[aria-label=Stages]", timeout=120_000)
 
     def material(self) -> dict:
-        return self.page.request.get(self.page.url.replace("/m/", "/api/materials/")).json()
+        return self.page.request.get(self.address).json()
 
     def levels(self) -> dict[str, str]:
         """The worst level of every rule."""
-        found = self.page.request.get(self.page.url.replace("/m/", "/api/materials/") + "/checks").json()["findings"]
+        found = self.page.request.get(self.address + "/checks").json()["findings"]
         order = ["pass", "note", "unknown", "attention", "blocked"]
         worst: dict[str, str] = {}
         for one in found:

@@ -31,7 +31,7 @@ class TileTest(BrowserTest):
         self.page.mouse.up(button=button)
 
     def recipe(self) -> dict[str, Any]:
-        address = self.page.url.replace("/m/", "/api/materials/")
+        address = self.address
         return dict(self.page.request.get(address).json()["recipe"]["operations"])
 
     def strokes(self) -> list[str]:
@@ -63,7 +63,7 @@ class TileTest(BrowserTest):
         page.click("section[aria-label='First view'] button[aria-label=What]")
         page.click("[role=option]:has-text('Evened')")
         page.get_by_role("button", name="Leave out").click()
-        page.locator("[data-testid=view-first][aria-label^=Evened]").wait_for()
+        page.locator("[data-testid=view-first][aria-label*=Evened]").wait_for()
         old = self.shown("second")
         self.drag((0.45, 0.5), (0.55, 0.5))
         left_out = self.wait_for_new(old, "second")
@@ -201,7 +201,7 @@ class JointsTest(BrowserTest):
         page.mouse.move(box["x"] + 0.5 * box["width"], box["y"] + 0.3 * box["height"], steps=5)
         page.mouse.up()
         page.locator("ul[aria-label=Strokes] >> text=One piece").wait_for()
-        address = page.url.replace("/m/", "/api/materials/")
+        address = self.address
 
         def kept() -> list[Any]:
             return list(page.request.get(address).json()["recipe"]["operations"]["tile.join"].get("one_piece", ()))
