@@ -97,7 +97,7 @@ class Camera:
 
     def response(self) -> None:
         self.bench("Verdigris copper", "response")
-        self.page.get_by_label("Shape").last.get_by_text("Ball").click()
+        self.page.locator("[aria-label=Shape]:visible").get_by_text("Ball").first.click()
         self.quiet()
 
     def words(self) -> None:
