@@ -168,7 +168,7 @@ function Line({
         {words}
       </p>
       {children && (
-        <div className="mt-1.5 flex items-center gap-1.5 empty:hidden">
+        <div className="mt-1.5 flex items-center gap-1.5 [&:not(:has(a,button))]:hidden">
           {children}
           <span className="flex-1" />
           {more > 0 && <span className="text-[12px] text-soft">{more} more after it</span>}
