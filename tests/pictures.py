@@ -30,14 +30,18 @@ class Camera:
 
     def __init__(self, program: Program, page: Page) -> None:
         self.program, self.page = program, page
-        self.ids = {card["name"].split(",")[0]: card["id"] for card in program.ask("/api/library").json["cards"]}
+        self.ids = {card["name"]: card["id"] for card in program.ask("/api/library").json["cards"]}
+
+    def id(self, name: str) -> str:
+        """The material whose name begins so."""
+        return str(next(id for whole, id in self.ids.items() if whole.startswith(name)))
 
     def open(self, path: str) -> None:
         self.page.goto(f"{self.program.address}{path}")
 
     def bench(self, name: str, place: str) -> None:
         """A material at a stage, once all is worked out."""
-        self.open(f"m/{self.ids[name]}/{place}")
+        self.open(f"m/{self.id(name)}/{place}")
         self.page.wait_for_selector("aside h2")
         self.quiet()
 
@@ -62,23 +66,18 @@ class Camera:
         self.page.wait_for_timeout(1500)
 
     def corners(self) -> None:
-        roof = self.ids["Slate shingles"]
-        self.bench("Slate shingles", "square?first=gathered.single")
-        # As it was photographed: nothing taken yet.
-        now = self.program.ask(f"/api/materials/{roof}").json
-        paths = [f"square.flat.{name}" for name in now["recipe"]["operations"].get("square.flat", {})]
-        if paths:
-            changes = dict.fromkeys([*paths, "square.lens.k1"])
-            self.program.ask(
-                f"/api/materials/{roof}/recipe", data={"revision": now["revision"], "changes": changes}, method="PATCH"
-            )
+        roof = self.id("Slate shingles, south")
+        # As it was photographed: nothing is taken yet. Undo brings it back.
+        set_now = self.program.ask(f"/api/materials/{roof}").json["recipe"]["operations"].get("square.flat", {})
+        if set_now:
+            self.set(roof, dict.fromkeys([*(f"square.flat.{name}" for name in set_now), "square.lens.k1"]))
+        self.bench("Slate shingles, south", "square?first=gathered.single")
+        self.page.locator("aside").get_by_text("Corners", exact=True).first.click()
+        self.page.get_by_role("button", name="Find them").click()
         self.quiet()
-        self.page.get_by_role("button", name="Find its corners").or_(
-            self.page.get_by_role("button", name="Find corners")
-        ).first.click()
-        self.quiet()
-        if paths:
-            self.program.ask(f"/api/materials/{roof}/undo", data={"revision": now["revision"] + 1})
+        if set_now:
+            revision = self.program.ask(f"/api/materials/{roof}").json["revision"]
+            self.program.ask(f"/api/materials/{roof}/undo", data={"revision": revision})
 
     def joins(self) -> None:
         self.bench("Deck planks", "tile?first=base_color.single")
@@ -86,9 +85,8 @@ class Camera:
         self.quiet()
 
     def tile_set(self) -> None:
-        pebbles = self.ids["Tide pebbles"]
-        self.set(pebbles, {"tile.join.method": "regrow", "tile.tileset.count": 4})
-        self.bench("Tide pebbles", "tile?second=base_color.repeated.4")
+        self.set(self.id("Tide pebbles, slip"), {"tile.join.method": "regrow", "tile.tileset.count": 4})
+        self.bench("Tide pebbles, slip", "tile?second=base_color.repeated.4")
 
     def by_eye(self) -> None:
         self.bench("Shell-lime render", "relief")
@@ -128,7 +126,7 @@ def _steps(camera: Camera) -> dict[str, Callable[[], None]]:
     at = camera.bench
     return {
         "batch": camera.batch,
-        "gather": lambda: at("Tide pebbles", "gather"),
+        "gather": lambda: at("Tide pebbles, slip", "gather"),
         "square": lambda: at("Cork board", "square"),
         "even": lambda: at("Shell-lime render", "even"),
         "tile": lambda: at("Coir matting", "tile?first=base_color.single"),

@@ -178,7 +178,7 @@ class JointsTest(BrowserTest):
         page = self.page
         page.locator("section[aria-label=Suggestion] >> text=none broken").wait_for()
         old = self.shown("second")
-        page.get_by_role("button", name="Use joints").click()
+        page.get_by_label("Suggestion").get_by_role("button", name="Use joints").click()
         first = self.wait_for_new(old, "second")
         self.assertEqual(page.get_by_role("radio", name="Joints").get_attribute("aria-checked"), "true")
         page.locator("h3:text('Joints suits it')").wait_for()
