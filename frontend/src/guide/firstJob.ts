@@ -34,7 +34,7 @@ export const JOB: JobStep[] = [
     done: { stage: "square" },
   },
   {
-    title: "Make it tile",
+    title: "Let its edges meet",
     words: "In Tile the method that suits the sample is named, with its reason. The second view repeats the tile.",
     target: stage("tile"),
     done: { stage: "tile" },
