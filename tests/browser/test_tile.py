@@ -59,7 +59,7 @@ class TileTest(BrowserTest):
     def test_left_out_moved_and_taken_back(self) -> None:
         page = self.page
         # The sample does not repeat, so a view that is set to be shifted shows it, and takes strokes, as it lies.
-        page.locator("section[aria-label='First view'] >> text=Shifted").click()
+        page.locator("section[aria-label='First view'] >> text=Shifted >> visible=true").click()
         page.click("section[aria-label='First view'] button[aria-label=What]")
         page.click("[role=option]:has-text('Evened')")
         page.get_by_role("button", name="Leave out").click()
