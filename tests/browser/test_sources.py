@@ -159,7 +159,7 @@ class SourcesTest(BrowserTest):
         self.assertNotIn("blocked", self.levels().values(), self.levels())
         files = self.packed()
         pictures = {
-            name.split("kelp_front_1_", 1)[1]: cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+            name.split("kelp_", 1)[1]: cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
             for name, data in files.items()
             if name.endswith(".png")
         }
