@@ -43,9 +43,16 @@ def next_steps(
     What is square and tiles decides what Check finds, so what is sure of that comes before all else, and what may be
     after what blocks. What somebody set by hand is not suggested otherwise.
     """
-    evident = [*_corners(evaluation), *_method(evaluation, sure=True)]
+    corners, method = untouched_corners(evaluation), untouched_join(evaluation)
+    evident = [*_corners(corners), *_method(method, sure=True)]
     blocked, attention = ([_settle(one) for one in findings if one["level"] == level] for level in _NEEDS)
-    return [*evident, *blocked, *_method(evaluation, sure=False), *_tilt(evaluation, triage), *attention]
+    return [
+        *evident,
+        *blocked,
+        *_method(method, sure=False),
+        *([] if corners else _tilt(evaluation, triage)),
+        *attention,
+    ]
 
 
 def untouched_corners(evaluation: Evaluation) -> Proposal | None:
@@ -75,8 +82,7 @@ def untouched_join(evaluation: Evaluation) -> Suggestion | None:
     return suggestion(evaluation)
 
 
-def _corners(evaluation: Evaluation) -> list[NextStep]:
-    found = untouched_corners(evaluation)
+def _corners(found: Proposal | None) -> list[NextStep]:
     if found is None:
         return []
     askew = f"Tilted by {found.tilt:.0f}°" if found.tilt >= _TILTED else f"Turned by {abs(found.turn):.0f}°"
@@ -99,8 +105,7 @@ def _tilt(evaluation: Evaluation, triage: Sequence[Mapping[str, Any]]) -> list[N
     return [NextStep("tilt", words, tilt["advice"], "Look for its corners", "square")]
 
 
-def _method(evaluation: Evaluation, *, sure: bool) -> list[NextStep]:
-    method = untouched_join(evaluation)
+def _method(method: Suggestion | None, *, sure: bool) -> list[NextStep]:
     if method is None or method.square_first or not method.changes or method.sure != sure:
         return []
     name = method.method.capitalize()

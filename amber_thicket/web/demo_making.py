@@ -23,7 +23,7 @@ log = logging.getLogger(__name__)
 
 class DemoMaking:
     """Starts `demo --make-only` on the data folder, and announces each material it made. It is ended with the program
-    and goes on where it was with the next start."""
+    and goes on with the next start; a material of several photographs it was just making may stay half made."""
 
     def __init__(self, folder: Path, events: Events) -> None:
         self._command = [sys.executable, "-m", "amber_thicket.cli", "demo", "--make-only", "--data", str(folder)]

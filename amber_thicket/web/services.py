@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from amber_thicket.web.watching import Watching
 
 # What pages ask for behind their pictures; an edit calls it off.
-FOLLOWING = ("strip", "figures", "checks")
+FOLLOWING = ("strip", "figures", "checks", "next")
 # Seconds between two words about how far something is.
 _EVERY = 0.2
 

@@ -38,8 +38,8 @@ export function Away() {
     >
       <Unplug size={14} className="text-amber" aria-hidden />
       <span>
-        <b className="font-semibold">The program cannot be reached.</b> What you change is kept on this page until it is
-        back.
+        <b className="font-semibold">The program cannot be reached.</b> Changes of the open material are kept on this
+        page until it is back.
       </span>
     </p>
   );

@@ -36,7 +36,7 @@ export function Check({ material }: { material: Material }) {
     // What has been mended since is not there any more.
     useWanted.setState(null, true);
     if (found < 0) return;
-    setOpened(idOf(findings![found]!));
+    setOpened(idsOf(findings!).get(findings![found]!)!);
     lookAt(findings![found]!);
   }, [wanted, fresh, findings]);
   if (!findings) return <p className="pt-2 text-soft">Looking at all maps …</p>;
@@ -47,8 +47,9 @@ export function Check({ material }: { material: Material }) {
   })).filter((c) => c.count);
   const open = findings.filter((f) => f.level !== "pass");
   const passed = findings.filter((f) => f.level === "pass");
+  const ids = idsOf(findings);
   const row = (finding: Finding) => {
-    const id = idOf(finding);
+    const id = ids.get(finding)!;
     const toggle = () => {
       setOpened(opened === id ? null : id);
       if (opened === id) useViews.setState({ evidence: null });
@@ -82,8 +83,18 @@ export function Check({ material }: { material: Material }) {
   );
 }
 
-/** A rule looks at a map, or at all of them, once. */
-const idOf = ({ rule, map, title }: Finding) => `${rule}/${map ?? ""}/${title}`;
+/** A name for each finding that stays while others come and go; a rule may find several things on one map. */
+function idsOf(findings: readonly Finding[]): Map<Finding, string> {
+  const counts = new Map<string, number>();
+  return new Map(
+    findings.map((finding) => {
+      const name = `${finding.rule}/${finding.map ?? ""}`;
+      const count = counts.get(name) ?? 0;
+      counts.set(name, count + 1);
+      return [finding, `${name}/${count}`];
+    }),
+  );
+}
 
 /** Both views show the place a finding is about. */
 function lookAt(finding: Finding) {
