@@ -94,12 +94,7 @@ def _tilt(evaluation: Evaluation, triage: Sequence[Mapping[str, Any]]) -> list[N
     """A view from an angle whose corners cannot be told: somebody has to look."""
     tilt = next((one for one in triage if one["what"] == "Tilt" and one["level"] == "attention"), None)
     settings = evaluation.recipe.settings
-    if (
-        tilt is None
-        or settings(_FLAT) != type(settings(_FLAT))()
-        or settings(_CUT_OUT).on
-        or untouched_corners(evaluation)
-    ):
+    if tilt is None or settings(_FLAT) != type(settings(_FLAT))() or settings(_CUT_OUT).on:
         return []
     words = f"It may be shot from an angle: {tilt['measured']}"
     return [NextStep("tilt", words, tilt["advice"], "Look for its corners", "square")]
