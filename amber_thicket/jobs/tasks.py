@@ -17,6 +17,7 @@ from typing import Any
 from huey.api import Huey
 
 from amber_thicket.core.check.registry import RULES
+from amber_thicket.core.generate import CANDIDATES
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Cancel, Memory
 from amber_thicket.core.progress import progress_to
@@ -193,7 +194,11 @@ def _reason(error: Exception, folder: Path, job_id: str) -> str:
 
 
 def _generated(blobs: Blobs, line: JobLine, folder: Path, payload: GeneratePayload) -> GenerateResult:
-    return generated(blobs, folder, payload, line.report_progress, line.cancel.check)
+    """Pictures from words; each is told as soon as it is there."""
+    for result in generated(blobs, folder, payload, line.report_progress, line.cancel.check):
+        share = len(result.candidates) / CANDIDATES
+        line.report(state="running", progress=round(share, 3), result=result.model_dump(mode="json"))
+    return result
 
 
 def _packed(blobs: Blobs, line: JobLine, folder: Path, payload: PackPayload) -> PackResult:
@@ -298,14 +303,16 @@ def _files_of(
 
 def _evaluation(blobs: Blobs, line: JobLine, one: MaterialToPack) -> Evaluation:
     """A material as it is to be made, with what lies over it."""
-    evaluation = evaluation_of(one.source, from_json(one.recipe), blobs, Memory(_MEMORY), line.cancel)
+    memory = Memory(_MEMORY)
+    evaluation = evaluation_of(one.source, from_json(one.recipe), blobs, memory, line.cancel)
     others = one.others
 
     def laid_over(id: str) -> Evaluation | None:
         other = others.get(id)
         if other is None:
             return None
-        return evaluation_of(other["source"], from_json(other["recipe"]), blobs, evaluation.memory, line.cancel)
+        # Not the evaluation's own: what knows itself lies about until the collector comes, results and all.
+        return evaluation_of(other["source"], from_json(other["recipe"]), blobs, memory, line.cancel)
 
     evaluation.others = laid_over
     return evaluation

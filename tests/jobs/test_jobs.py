@@ -1,11 +1,13 @@
 """Jobs: a pack from start to finish, cancel, and a worker that is killed in the middle."""
 
+import gc
 import io
 import json
 import os
 import signal
 import tempfile
 import unittest
+import weakref
 import zipfile
 from pathlib import Path
 from unittest import mock
@@ -13,9 +15,10 @@ from unittest import mock
 import imagecodecs
 import numpy as np
 
+from amber_thicket.core.memory import Memory
 from amber_thicket.jobs.queue import JsonSerializer, channel, current, open_queue
 from amber_thicket.jobs.tasks import _reason, run_job
-from amber_thicket.store.models import Job
+from amber_thicket.store.models import Job, using
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
 from tests.support import encoded, photograph, retry
@@ -156,6 +159,27 @@ class JobTest(unittest.TestCase):
             run_job(queue, self.folder, "j", 2, {"kind": "pack"})
             run_job(queue, self.folder, "k", 1, {"kind": "pack"})
         self.assertIsNone(queue.get(channel("j", 2, "progress"), peek=True))
+
+    def test_a_job_leaves_nothing_of_its_pictures(self) -> None:
+        """What a job kept is gone with it, not whenever the collector of cycles comes: a night of jobs fits a worker."""
+        kept: list[weakref.ref[Memory]] = []
+
+        class Watched(Memory):
+            def __init__(self, limit: int) -> None:
+                super().__init__(limit)
+                kept.append(weakref.ref(self))
+
+        self.app = create_app(Config(self.folder, worker=False))
+        self.services, self.client = self.app.extensions["thicket"], self.app.test_client()
+        self.addCleanup(self.services.close)
+        job_id = self.pack(self.material(256))
+        with using(self.services.library.database):
+            job = Job.get_by_id(job_id)
+        gc.disable()
+        self.addCleanup(gc.enable)
+        with mock.patch("amber_thicket.jobs.tasks.Memory", Watched):
+            run_job(self.services.jobs._queue, self.folder, job_id, job.attempt, job.payload)
+        self.assertEqual([one() for one in kept], [None])
 
     def test_a_reason_is_one_people_can_act_on(self) -> None:
         folder = Path("/srv/thicket")
