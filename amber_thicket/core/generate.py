@@ -6,7 +6,7 @@ A provider is one class. The one that ships is a simulation; others are asked ov
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -48,8 +48,9 @@ class Provider(ABC):
     @abstractmethod
     def candidates(
         self, request: Request, count: int, say: Callable[[float, str], None], check: Callable[[], None]
-    ) -> list[Candidate]:
-        """`count` pictures. say: told the share done and what is being done. check: raises Cancelled when called off.
+    ) -> Iterable[Candidate]:
+        """`count` pictures, each as soon as it is there where it can be. say: told the share done and what is being
+        done. check: raises Cancelled when called off.
 
         Raises ThicketError with a remedy where it cannot.
         """

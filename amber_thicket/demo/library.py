@@ -223,7 +223,7 @@ def _frond(library: Library, name: str) -> Material:
 def _felt(library: Library, name: str) -> Material:
     """A picture made from words by the simulation."""
     words = "tarred felt, worn and dusty"
-    made = SimulatedProvider().candidates(Request(words, seed=1), 3, lambda share, what: None, lambda: None)[2]
+    *_, made = SimulatedProvider().candidates(Request(words, seed=1), 3, lambda share, what: None, lambda: None)
     origin = {"words": words, "seed": made.seed, "provider": SimulatedProvider.label}
     data = png_bytes(made.pixels, encoding="srgb")
     return library.add([data], file_name(words, made.seed), name=name, origin=origin)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from amber_thicket.core.check.figures import coded, seams
@@ -42,8 +42,9 @@ def generated(
     payload: GeneratePayload,
     say: Callable[[float, str], None],
     check: Callable[[], None],
-) -> GenerateResult:
-    """Four candidates in the store. Raises ThicketError where the provider cannot, or is not known any more."""
+) -> Iterator[GenerateResult]:
+    """Four candidates in the store, told anew with each that is there. Raises ThicketError where the provider cannot,
+    or is not known any more."""
     known = providers(folder)
     if payload.provider not in known:
         raise BadSetting("There is no such picture maker any more.", remedy=f"Known: {', '.join(known)}.")
@@ -51,14 +52,15 @@ def generated(
     request = Request(
         payload.words, payload.seed, tileable=payload.tileable, top_down=payload.top_down, side=payload.side
     )
-    made = []
+    made: tuple[Candidate, ...] = ()
     for candidate in provider.candidates(request, CANDIDATES, say, check):
         blob, length = blobs.put([png_bytes(candidate.pixels, encoding="srgb")])
         found = findings_of_candidate(decode_srgb(candidate.pixels), tileable=request.tileable)
-        made.append(Candidate(blob=blob, seed=candidate.seed, bytes=length, findings=found))
-    return GenerateResult(
-        candidates=tuple(made), unread=tuple(provider.unread(request.words)), simulation=provider.simulation
-    )
+        made = (*made, Candidate(blob=blob, seed=candidate.seed, bytes=length, findings=found))
+        # What it is and what it did not read, a service tells with its pictures.
+        yield GenerateResult(
+            candidates=made, unread=tuple(provider.unread(request.words)), simulation=provider.simulation
+        )
 
 
 def findings_of_candidate(pixels: Pixels, *, tileable: bool) -> tuple[CandidateFinding, ...]:

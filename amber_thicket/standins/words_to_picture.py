@@ -7,7 +7,7 @@ features are too large. Triage and checks are there to find that.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
 import cv2
@@ -140,17 +140,15 @@ class SimulatedProvider(Provider):
 
     def candidates(
         self, request: Request, count: int, say: Callable[[float, str], None], check: Callable[[], None]
-    ) -> list[Candidate]:
+    ) -> Iterator[Candidate]:
         asked = reading(request.words)
         if not asked.kind:
             known = ", ".join(sorted({words.split("_")[-1] for words in _MAKERS}))
             raise UnreadableFile("No word names a surface.", remedy=f"Name one, as: {known}.")
-        out = []
         for number in range(count):
             check()
             say(number / count, f"Drawing {number + 1} of {count} (simulated)")
-            out.append(make(asked, request, request.seed * 1000 + number).candidate)
-        return out
+            yield make(asked, request, request.seed * 1000 + number).candidate
 
 
 def make(asked: Reading, request: Request, seed: int) -> Made:

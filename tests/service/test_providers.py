@@ -82,7 +82,7 @@ class Served(unittest.TestCase):
         self.assertIn("does not take the key", refused.exception.message)
         with mock.patch.dict(os.environ, {"AT_TEST_KEY": "open"}):
             made = provider.candidates(WANTED, 2, quietly, lambda: None)
-        wanted = SimulatedProvider().candidates(WANTED, 2, quietly, lambda: None)
+        wanted = list(SimulatedProvider().candidates(WANTED, 2, quietly, lambda: None))
         for one, other in zip(made, wanted, strict=True):
             self.assertEqual(one.seed, other.seed)
             # Through light and back, a code at most.
@@ -152,12 +152,23 @@ class Served(unittest.TestCase):
             folder = Path(name)
             (folder / "providers.toml").write_text(f'[studio]\nlabel = "Ours"\naddress = "{address}"\n')
             payload = GeneratePayload(words="tarred felt, worn", seed=3, side=512, provider="studio")
-            result = generated(open_blobs(folder), folder, payload, quietly, lambda: None)
+            *_, result = generated(open_blobs(folder), folder, payload, quietly, lambda: None)
             self.assertEqual((len(result.candidates), result.simulation), (4, True))
             self.assertEqual(list(providers(folder)), ["simulation", "studio"])
             (folder / "providers.toml").unlink()
             with self.assertRaises(BadSetting):
-                generated(open_blobs(folder), folder, payload, quietly, lambda: None)
+                list(generated(open_blobs(folder), folder, payload, quietly, lambda: None))
+
+    def test_each_picture_is_told_as_soon_as_it_is_there(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            payload = GeneratePayload(words="tarred felt, frobnicated", seed=3, side=512)
+            said: list[str] = []
+            told = generated(
+                open_blobs(Path(name)), Path(name), payload, lambda share, what: said.append(what), lambda: None
+            )
+            first = next(told)
+            self.assertEqual((len(first.candidates), len(said), first.unread), (1, 1, ("frobnicated",)))
+            self.assertEqual([len(result.candidates) for result in told], [2, 3, 4])
 
     def test_a_wrong_file_is_told(self) -> None:
         with tempfile.TemporaryDirectory() as name:

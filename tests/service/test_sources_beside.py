@@ -294,7 +294,7 @@ class Generated(unittest.TestCase):
         np.testing.assert_array_equal(one, same)
         self.assertGreater(float(np.abs(one.astype(int) - other).mean()), 2)
         with self.assertRaisesRegex(UnreadableFile, "names a surface"):
-            SimulatedProvider().candidates(Request("frobnicated"), 1, lambda share, what: None, lambda: None)
+            list(SimulatedProvider().candidates(Request("frobnicated"), 1, lambda share, what: None, lambda: None))
 
     def test_every_word_changes_the_picture(self) -> None:
         request = Request("concrete", side=64)
