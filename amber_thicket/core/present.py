@@ -25,6 +25,12 @@ def says_something(recipe: Recipe, role: str) -> bool:
     )
 
 
+def tells_colour(recipe: Recipe) -> bool:
+    """Whether anything tells the colour: a photograph, or a file that brings it."""
+    maps = recipe.settings("gather.maps")
+    return maps.colour == "picture" or bool(maps.base_color)
+
+
 def present(recipe: Recipe) -> tuple[str, ...]:
     """The optional maps that are there."""
     return tuple(role for role in OPTIONAL if says_something(recipe, role))

@@ -86,6 +86,8 @@ def first_changes(info: dict[str, Any], guess: Guess, picture: Picture) -> dict[
     if guess.role in ("photo", *PHOTOGRAPHS):
         return {}
     changes: dict[str, Any] = {**LEAVE_COLOUR} if guess.role == "base_color" else assignment(key, guess)
+    if changes and guess.role != "base_color":
+        changes["gather.maps.colour"] = "none"
     if guess.role and tiles_already(picture):
         changes |= {"tile.join.method": "none", "tile.join.tiles": True}
     return changes
@@ -237,6 +239,8 @@ def with_role(library: Any, material: Any, key: str, role: str) -> tuple[dict[st
         changes["gather.lights.all_lights"] = key
     elif role == "base_color":
         changes["gather.maps.base_color"] = None if key == first else key
+        if key == first:
+            changes["gather.maps.colour"] = None
         changes |= place_exchanged(library.evaluation(material), key)
     elif key == first and not chosen.base_color and role:
         raise BadSetting(

@@ -7,6 +7,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from amber_thicket.core.files.file_plan import planned
 from amber_thicket.core.gather.roles import families, guessed, named
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
@@ -16,6 +17,7 @@ from amber_thicket.core.relief.normal import from_height
 from amber_thicket.core.shading.slope import integrated
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.service import mapset
+from amber_thicket.service.bake import check
 from amber_thicket.service.from_paths import load_material_from_paths
 from tests.support import ArraySource, bumps, encoded, linear_photograph, photograph, temporary_library
 
@@ -237,6 +239,26 @@ class SetTest(unittest.TestCase):
             (folder / "other_height.png").write_bytes(files["quay_height.png"])
             with self.assertRaises(UnreadableFile):
                 load_material_from_paths([folder], None, {}, Memory(300_000_000))
+
+    def test_a_height_alone_packs_no_colour_until_one_is_brought(self) -> None:
+        files = self.files()
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            (folder / "quay_height.png").write_bytes(files["quay_height.png"])
+            lone = load_material_from_paths([folder], None, {}, Memory(300_000_000))
+            plan = planned(lone.evaluation.recipe, "quay")
+            self.assertNotIn("base_color", {role for file in plan.files for role in file.roles})
+            self.assertEqual(plan.left_out, ("base_color", "metallic"))
+            found = [row for row in check(lone.evaluation, "quay") if row["rule"] == "set.required_maps"]
+            self.assertEqual(
+                [(row["level"], row["measured"]) for row in found], [("attention", "no base colour: no file tells it")]
+            )
+            # A scene cannot do without.
+            scene = planned(lone.evaluation.recipe.with_changes({"pack.files.profile": "gltf"}), "quay")
+            self.assertIn("base_color", scene.files[0].roles)
+            (folder / "quay_albedo.png").write_bytes(files["quay_albedo.png"])
+            both = load_material_from_paths([folder], None, {}, Memory(300_000_000))
+            self.assertIn("base_color", planned(both.evaluation.recipe, "quay").files[0].roles)
 
 
 class ComparedTest(unittest.TestCase):

@@ -10,7 +10,7 @@ from typing import Any, Literal
 
 from amber_thicket.core.pack.formats import BITS, FLOATING, FORMATS
 from amber_thicket.core.pack.profiles import FileRule, Profile, YDirection, content_of, has_colour, profile_named
-from amber_thicket.core.present import says_something
+from amber_thicket.core.present import says_something, tells_colour
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.response.convert import DERIVED, needed
 from amber_thicket.core.roles import OPTIONAL, ROLES, Encoding
@@ -101,8 +101,10 @@ def portable(name: str) -> str:
 
 
 def blank_roles(recipe: Recipe) -> set[str]:
-    """Maps in which nothing is, or that are not asked for: metallic that is off, optional ones, curvature."""
-    blank = {role for role in (*OPTIONAL, "metallic") if not says_something(recipe, role)}
+    """Maps in which nothing is, or that are not asked for: metallic that is off, optional ones, curvature, and the base
+    colour where nothing tells it."""
+    blank: set[str] = set() if tells_colour(recipe) else {"base_color"}
+    blank |= {role for role in (*OPTIONAL, "metallic") if not says_something(recipe, role)}
     if not recipe.settings("relief.curvature").in_pack:
         blank.add("curvature")
     return blank
@@ -144,7 +146,8 @@ def planned(
         if profile.glb:
             rule = _for_scene(rule, blank)
         roles = [role for token in rule.channels for role in _made_of(content_of(token))]
-        if not rule.required and set(roles) <= blank:
+        told_by_none = roles == ["base_color"] and not profile.glb
+        if (not rule.required or told_by_none) and set(roles) <= blank:
             left_out += [role for role in roles if ROLES[role].made and role != "curvature"]
             continue
         files.append(_planned_file(rule, settings, profile, file_title(settings.pattern, stem, rule.suffix, at), y))

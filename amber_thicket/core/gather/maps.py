@@ -33,6 +33,13 @@ _MapFiles: Any = create_model("_MapFiles", __base__=OperationSettings, **_FILES)
 
 
 class Settings(_MapFiles):  # type: ignore[misc]
+    colour: Literal["picture", "none"] = setting(
+        "picture",
+        label="Colour from",
+        choices={"picture": "The picture", "none": "Nothing"},
+        help="Nothing: the file imported first is a map that tells no colour, so no base colour is packed until a file "
+        "brings one.",
+    )
     workflow: Literal["metal", "specular"] = setting(
         "metal",
         label="The set says",

@@ -29,6 +29,7 @@ export interface SettingValues {
   "gather.maps.truth_normal": string;
   "gather.maps.truth_roughness": string;
   "gather.maps.other_light": string;
+  "gather.maps.colour": "picture" | "none";
   "gather.maps.workflow": "metal" | "specular";
   "gather.maps.normal_y": "plus" | "minus";
   "gather.maps.normal_is": "whole" | "detail";

@@ -106,6 +106,7 @@ function FileRow({ file, photograph }: { file: MaterialFile; photograph: boolean
       {several && file.why && <p className="text-[12px] text-soft">Taken so because {file.why}.</p>}
       {file.notes.length > 0 && <p className="text-[12px] text-soft">Read with care: {file.notes.join("; ")}.</p>}
       {!photograph && (placed || mayLieElsewhere(file)) && <Placement file={file} />}
+      {photograph && file.role !== "" && file.role !== "base_color" && <Setting path="gather.maps.colour" />}
       {file.role === "normal" && <Setting path="gather.maps.normal_y" />}
       {file.role === "height" && <Setting path="gather.maps.height_white" />}
     </li>
