@@ -4,15 +4,18 @@ import { createRoot } from "react-dom/client";
 import { App } from "./app/App";
 import "./app/theme";
 import "./index.css";
+import { beginSpeaking } from "./words/language";
 
 const client = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 1 } } });
 
-createRoot(document.getElementById("root")!).render(
-  <StrictMode>
-    <QueryClientProvider client={client}>
-      <App />
-    </QueryClientProvider>
-  </StrictMode>,
+void beginSpeaking().then(() =>
+  createRoot(document.getElementById("root")!).render(
+    <StrictMode>
+      <QueryClientProvider client={client}>
+        <App />
+      </QueryClientProvider>
+    </StrictMode>,
+  ),
 );
 
 // Where it is allowed, a page says that the program is away instead of the browser.

@@ -5,6 +5,7 @@ import { useEffect } from "react";
 import { create } from "zustand";
 import type { StageId } from "../api/types";
 import { STAGE_NAMES } from "../views/names";
+import { say } from "../words/say";
 
 export interface Place {
   page: "library" | "bench" | "audit" | "words" | "space" | "batch" | "guide" | "nowhere";
@@ -45,6 +46,6 @@ addEventListener("popstate", () => usePlace.setState(placeOf(location.pathname))
 /** What the window is called while a screen is open. */
 export function useTitle(title: string) {
   useEffect(() => {
-    document.title = title ? `${title} · Amber Thicket` : "Amber Thicket";
+    document.title = title ? `${say(title)} · Amber Thicket` : "Amber Thicket";
   }, [title]);
 }

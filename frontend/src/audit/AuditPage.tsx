@@ -1,14 +1,12 @@
 /** The audit: maps made elsewhere are dropped here; the report says what they are, what is wrong, and what mends it. */
-import { ArrowLeft, FolderOpen, Hammer } from "lucide-react";
+import { FolderOpen, Hammer } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { roleOf } from "../api/about";
 import { loadAbout, useEditor } from "../editor/store";
 import { go, useTitle } from "../app/router";
-import { ThemeButton } from "../editor/TopLine";
 import { Button } from "../ui/Button";
 import { Switch } from "../ui/Switch";
 import { Level } from "../ui/Level";
-import { Mark } from "../ui/Mark";
 import { Pick } from "../ui/Pick";
 import { ProgressLine } from "../ui/ProgressLine";
 import { tellProblem } from "../ui/notices";
@@ -25,6 +23,7 @@ import {
   repair,
   useAudit,
 } from "./state";
+import { PageHeader } from "../app/PageHeader";
 
 export function AuditPage() {
   const { files, report, profile, doing } = useAudit();
@@ -43,13 +42,7 @@ export function AuditPage() {
   };
   return (
     <div className="flex h-full flex-col" onDragOver={(event) => event.preventDefault()} onDrop={dropped}>
-      <header className="relative flex h-14 shrink-0 items-center gap-3 border-b border-line px-6">
-        <button type="button" onClick={() => go(null)} className="flex items-center gap-2 text-soft hover:text-text">
-          <Mark size={26} /> <ArrowLeft size={14} /> Library
-        </button>
-        <h1 className="text-[16px] font-semibold">Audit</h1>
-        <span className="text-soft">of map sets made elsewhere</span>
-        <span className="flex-1" />
+      <PageHeader title="Audit" about="of map sets made elsewhere" edge={<ProgressLine busy={doing !== ""} />}>
         <span className="text-soft">For</span>
         <Pick
           label="Receiver"
@@ -57,7 +50,6 @@ export function AuditPage() {
           groups={[{ options: (about?.profiles ?? []).map(({ id, label }) => ({ value: id, label })) }]}
           onChange={(next) => void audit(next)}
         />
-        <ThemeButton />
         <Button look={files.length ? "plain" : "main"} onClick={() => picker.current?.click()}>
           <FolderOpen size={14} /> Open maps
         </Button>
@@ -75,10 +67,7 @@ export function AuditPage() {
             event.target.value = "";
           }}
         />
-        <div className="absolute inset-x-0 bottom-0">
-          <ProgressLine busy={doing !== ""} />
-        </div>
-      </header>
+      </PageHeader>
       <main className="min-h-0 flex-1 overflow-y-auto px-6 py-5">
         {doing && (
           <p data-testid="doing" className="pb-3 text-soft">
@@ -178,7 +167,7 @@ function OneSet({ set, number }: { set: AuditedSet; number: number }) {
       <div className="flex items-start gap-5 border-b border-line pb-4">
         <div className="flex-1">
           <h2 className="flex items-center gap-2 text-[18px] font-semibold">
-            <Level level={set.level} word={false} /> {set.name}
+            <Level level={set.level} word={false} /> <span translate="no">{set.name}</span>
           </h2>
           <p className="mt-1 max-w-[520px] text-soft">
             {wrong.length === 0 ? `${set.files.length} files, nothing wrong with them.` : told(wrong, also, left)}
@@ -326,7 +315,7 @@ function OneFile({ file, ...deciding }: Deciding & { file: AuditedFile }) {
       </div>
       <div className="w-64 shrink-0">
         <p className="font-medium">{roleName(file.role)}</p>
-        <p className="truncate text-soft" title={file.file}>
+        <p translate="no" className="truncate text-soft" title={file.file}>
           {file.file}
         </p>
         <p className="figures text-soft">{facts.join(" · ")}</p>

@@ -106,7 +106,7 @@ export function Bench({ id }: { id: string }) {
     >
       <SkipLinks
         to={[
-          ["To what comes next", "section[aria-label='Next step']"],
+          ["To what comes next", "[data-guided=next]"],
           ["To the settings", "[data-settings]"],
           ["To the first view", "[data-testid^=view-]"],
         ]}

@@ -8,6 +8,7 @@ import { Button } from "../ui/Button";
 import { tellProblem } from "../ui/notices";
 import { useViews } from "../views/state";
 import { settled, useEditor } from "./store";
+import { localeTag } from "../words/language";
 
 async function ask(what: (id: string, revision: number) => Promise<Material>) {
   const material = await settled();
@@ -69,7 +70,11 @@ export function Snapshots({ material }: { material: Material }) {
           <ul aria-label="Snapshots there are" className="mt-2 flex max-h-64 flex-col gap-0.5 overflow-y-auto">
             {material.snapshots.map((one) => (
               <li key={one.id} className="flex h-8 items-center gap-1">
-                <span className="min-w-0 flex-1 truncate" title={new Date(one.created * 1000).toLocaleString()}>
+                <span
+                  translate="no"
+                  className="min-w-0 flex-1 truncate"
+                  title={new Date(one.created * 1000).toLocaleString(localeTag())}
+                >
                   {one.name}
                 </span>
                 <Button

@@ -1,7 +1,6 @@
-import { Keyboard, Moon, Redo2, Sun, TriangleAlert, Undo2 } from "lucide-react";
+import { Keyboard, Redo2, TriangleAlert, Undo2 } from "lucide-react";
 import { useState } from "react";
 import { usePlace, go } from "../app/router";
-import { useTheme } from "../app/theme";
 import { useKeysPage } from "../app/keys";
 import type { Material } from "../api/types";
 import { Button } from "../ui/Button";
@@ -12,6 +11,7 @@ import { useFindings } from "./figures";
 import { finishedHeight, finishedWidth } from "./finished";
 import { Snapshots } from "./Snapshots";
 import { rename, saveAgain, step, useEditor } from "./store";
+import { ThemeButton } from "../app/ThemeButton";
 
 export function TopLine({ material }: { material: Material }) {
   const { findings, fresh } = useFindings(material);
@@ -134,21 +134,6 @@ export function Unsaved() {
   );
 }
 
-export function ThemeButton() {
-  const { theme, swap } = useTheme();
-  return (
-    <Button
-      look="quiet"
-      className="px-1.5"
-      aria-label={theme === "dusk" ? "Day theme" : "Dusk theme"}
-      title={theme === "dusk" ? "Day (t)" : "Dusk (t)"}
-      onClick={swap}
-    >
-      {theme === "dusk" ? <Sun size={15} /> : <Moon size={15} />}
-    </Button>
-  );
-}
-
 function Name({ name }: { name: string }) {
   const [draft, setDraft] = useState<string | null>(null);
   if (draft === null) {
@@ -159,7 +144,7 @@ function Name({ name }: { name: string }) {
         onClick={() => setDraft(name)}
         className="max-w-80 min-w-0 truncate rounded-[5px] px-1.5 py-0.5 text-[15px] font-semibold hover:bg-raised"
       >
-        {name}
+        <span translate="no">{name}</span>
       </button>
     );
   }

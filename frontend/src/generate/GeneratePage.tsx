@@ -1,21 +1,20 @@
 /** Pictures from words: what is wanted, four candidates, one kept. The provider that ships is a simulation and says so. */
 import { Level } from "../ui/Level";
-import { ArrowLeft, Dices, Sparkle } from "lucide-react";
+import { Dices, Sparkle } from "lucide-react";
 import { useState } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api } from "../api/client";
 import type { Job } from "../api/types";
 import { go, useTitle } from "../app/router";
-import { ThemeButton } from "../editor/TopLine";
 import { generated, takeJob, useJobs } from "../pack/jobs";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
-import { Mark } from "../ui/Mark";
 import { tellProblem } from "../ui/notices";
 import { Pick } from "../ui/Pick";
 import { ProgressLine } from "../ui/ProgressLine";
 import { Switch } from "../ui/Switch";
+import { PageHeader } from "../app/PageHeader";
 
 interface Wanted {
   words: string;
@@ -67,22 +66,17 @@ export function GeneratePage() {
   const working = job?.state === "queued" || job?.state === "running";
   return (
     <div className="flex h-full flex-col">
-      <header className="relative flex h-14 shrink-0 items-center gap-3 border-b border-line px-6">
-        <button type="button" onClick={() => go(null)} className="flex items-center gap-2 text-soft hover:text-text">
-          <Mark size={26} /> <ArrowLeft size={14} /> Library
-        </button>
-        <h1 className="text-[16px] font-semibold">From words</h1>
-        <span className="rounded-[5px] border border-line px-2 py-0.5 text-soft">
-          {!maker || maker.simulation
-            ? "Simulation: draws surfaces of the capture bench, no service is asked"
-            : `Asked over the network: ${maker.label}`}
-        </span>
-        <span className="flex-1" />
-        <ThemeButton />
-        <div className="absolute inset-x-0 bottom-0">
-          <ProgressLine busy={working} share={job?.progress} />
-        </div>
-      </header>
+      <PageHeader
+        title="From words"
+        about={
+          <span className="rounded-[5px] border border-line px-2 py-0.5">
+            {!maker || maker.simulation
+              ? "Simulation: draws surfaces of the capture bench, no service is asked"
+              : `Asked over the network: ${maker.label}`}
+          </span>
+        }
+        edge={<ProgressLine busy={working} share={job?.progress} />}
+      />
       <div className="flex min-h-0 flex-1">
         <form
           aria-label="What is wanted"
@@ -119,6 +113,7 @@ export function GeneratePage() {
               <button
                 key={text}
                 type="button"
+                translate="no"
                 onClick={() => useWanted.setState({ words: text })}
                 className="rounded-full border border-line px-2 py-0.5 text-[12px] text-soft hover:bg-lifted hover:text-text"
               >

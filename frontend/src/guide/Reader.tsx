@@ -45,11 +45,13 @@ export default function Reader({ page, narrow = false, onOpen, anchor = "", chil
                 onClick={() => open(one.page, one.anchor)}
                 className="w-full rounded-card px-2 py-1.5 text-left hover:bg-raised"
               >
-                <span className="font-medium">
+                <span lang="en" translate="no" className="font-medium">
                   {one.title}
                   {one.heading !== one.title && `: ${one.heading}`}
                 </span>
-                <span className="block text-[12px] text-soft">{one.excerpt}</span>
+                <span lang="en" translate="no" className="block text-[12px] text-soft">
+                  {one.excerpt}
+                </span>
               </button>
             </li>
           ))
@@ -58,6 +60,8 @@ export default function Reader({ page, narrow = false, onOpen, anchor = "", chil
               <button
                 type="button"
                 aria-current={id === page ? "page" : undefined}
+                lang="en"
+                translate="no"
                 onClick={() => open(id, "")}
                 className={cx(
                   "w-full rounded-card px-2 py-1 text-left hover:bg-raised",
@@ -109,7 +113,7 @@ export default function Reader({ page, narrow = false, onOpen, anchor = "", chil
           {html === null ? (
             <p>There is no such page in the guide.</p>
           ) : (
-            <div onClick={clicked} dangerouslySetInnerHTML={{ __html: html }} />
+            <div lang="en" translate="no" onClick={clicked} dangerouslySetInnerHTML={{ __html: html }} />
           )}
         </article>
       )}

@@ -13,7 +13,7 @@ export interface JobStep {
   done?: { stage: StageId } | "opened" | "packed";
 }
 
-const stage = (name: string) => `nav[aria-label=Stages] [data-stage=${name}]`;
+const stage = (name: string) => `nav [data-stage=${name}]`;
 
 export const JOB: JobStep[] = [
   {
@@ -25,7 +25,7 @@ export const JOB: JobStep[] = [
   {
     title: "Read what comes next",
     words: "Here it says what this material most needs now. The button does it; the cross leaves it as it is.",
-    target: "section[aria-label='Next step']",
+    target: "[data-guided=next]",
   },
   {
     title: "Make it lie flat",

@@ -1,20 +1,27 @@
 /** What words mean, as docs/guide/words.md says. */
 import text from "../../../docs/guide/words.md?raw";
+import { say } from "../words/say";
 
 const entries = [...text.replace(/\n {2}(?=\S)/g, " ").matchAll(/^- \*\*(.+?)\*\*: (.+)$/gm)];
 export const GLOSSARY: ReadonlyMap<string, string> = new Map(
   entries.map(([, word, meaning]) => [word!.toLowerCase(), meaning!]),
 );
 
+interface Spoken {
+  meanings: ReadonlyMap<string, string>;
+  pattern: RegExp;
+}
+let spoken: Spoken | null = null;
+
 const escaped = (word: string) => word.replace(/[.*+?^${}()|[\]\\/]/g, "\\$&");
-/** Longer words first, so that "ambient occlusion" is not taken for "occlusion". */
-const pattern = new RegExp(
-  `(?<![\\p{L}\\p{N}])(${[...GLOSSARY.keys()]
-    .sort((a, b) => b.length - a.length)
-    .map(escaped)
-    .join("|")})(?![\\p{L}\\p{N}])`,
-  "giu",
-);
+/** The words in the language that is spoken. Longer ones first, so that "ambient occlusion" is not taken for "occlusion". */
+function inLanguage(): Spoken {
+  if (spoken) return spoken;
+  const meanings = new Map([...GLOSSARY].map(([word, meaning]) => [say(word).toLowerCase(), say(meaning)]));
+  const words = [...meanings.keys()].sort((a, b) => b.length - a.length).map(escaped);
+  const pattern = new RegExp(`(?<![\\p{L}\\p{N}])(${words.join("|")})(?![\\p{L}\\p{N}])`, "giu");
+  return (spoken = { meanings, pattern });
+}
 
 export interface Piece {
   text: string;
@@ -22,13 +29,15 @@ export interface Piece {
   meaning?: string;
 }
 
-/** A text in pieces: words that are explained, and what stands between them. */
-export function explained(text: string): Piece[] {
+/** A text, in the language that is spoken, in pieces: words that are explained, and what stands between them. */
+export function explained(english: string): Piece[] {
+  const { meanings, pattern } = inLanguage();
+  const text = say(english);
   const pieces: Piece[] = [];
   let end = 0;
   for (const found of text.matchAll(pattern)) {
     if (found.index > end) pieces.push({ text: text.slice(end, found.index) });
-    pieces.push({ text: found[0], meaning: GLOSSARY.get(found[0].toLowerCase())! });
+    pieces.push({ text: found[0], meaning: meanings.get(found[0].toLowerCase())! });
     end = found.index + found[0].length;
   }
   if (end < text.length || !pieces.length) pieces.push({ text: text.slice(end) });

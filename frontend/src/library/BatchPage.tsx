@@ -1,19 +1,18 @@
 /** What came of a batch, while it goes on and after: what needs a hand first, each opened where it does. */
-import { ArrowLeft, Download, FileText, Play, Square } from "lucide-react";
+import { Download, FileText, Play, Square } from "lucide-react";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, hasPassed, Problem } from "../api/client";
 import type { Batch, BatchedMaterial, Level as LevelName } from "../api/types";
-import { go, goTo, useTitle } from "../app/router";
+import { goTo, useTitle } from "../app/router";
 import { findingAddress } from "../stages/check/wanted";
-import { ThemeButton } from "../editor/TopLine";
 import { Button } from "../ui/Button";
 import { sizeText } from "../ui/bytes";
 import { Level } from "../ui/Level";
-import { Mark } from "../ui/Mark";
 import { tellProblem } from "../ui/notices";
 import { Pick } from "../ui/Pick";
 import { ProgressLine } from "../ui/ProgressLine";
 import { whenWords } from "./filter";
+import { PageHeader } from "../app/PageHeader";
 
 type State = BatchedMaterial["state"];
 
@@ -55,13 +54,7 @@ export function BatchPage({ id }: { id: number }) {
   const missing = data?.rows.filter((row) => !row.kept || row.changed_since).length ?? 0;
   return (
     <div className="flex h-full flex-col">
-      <header className="flex h-14 shrink-0 items-center gap-3 border-b border-line px-6">
-        <button type="button" onClick={() => go(null)} className="flex items-center gap-2 text-soft hover:text-text">
-          <Mark size={26} /> <ArrowLeft size={14} /> Library
-        </button>
-        <h1 className="truncate text-[16px] font-semibold">{data ? `Batch: ${data.name}` : "Batch"}</h1>
-        {data && <span className="text-soft">{whenWords(data.created)}</span>}
-        <span className="flex-1" />
+      <PageHeader title={data ? `Batch: ${data.name}` : "Batch"} about={data && whenWords(data.created)}>
         {others.length > 1 && (
           <Pick
             label="Another batch"
@@ -77,8 +70,7 @@ export function BatchPage({ id }: { id: number }) {
             onChange={(next) => goTo(`/batch/${next}`)}
           />
         )}
-        <ThemeButton />
-      </header>
+      </PageHeader>
       {error && (
         <p role="alert" className="p-6">
           {error.message}
@@ -200,7 +192,9 @@ function Row({ row }: { row: BatchedMaterial }) {
       <div className="min-w-0 flex-1">
         <p className="flex items-center gap-2">
           {SIGNS[row.state] && <Level level={SIGNS[row.state]!} word={false} />}
-          <span className="truncate font-medium">{row.name}</span>
+          <span translate="no" className="truncate font-medium">
+            {row.name}
+          </span>
           {row.changed_since && <span className="text-[12px] text-soft">changed since it was packed</span>}
         </p>
         {open || row.state === "failed" || row.state === "cancelled" ? (

@@ -25,6 +25,7 @@ import { DeleteForGood } from "./DeleteForGood";
 import { KeepStart } from "./KeepStart";
 import { NotesDialog } from "./NotesDialog";
 import { stateWords, whenWords, widthWords } from "./filter";
+import { localeTag } from "../words/language";
 
 const SIGNS: Partial<Record<State, LevelName>> = { open: "unknown", to_settle: "attention", passed: "pass" };
 
@@ -112,7 +113,7 @@ export function CardView({ card, reached, onOpen, onToggle, onChanged }: Props) 
         {asking === "name" ? (
           <Rename card={card} onDone={done} onChanged={onChanged} />
         ) : (
-          <p className="cursor-pointer truncate font-medium" title={card.name} onClick={press}>
+          <p translate="no" className="cursor-pointer truncate font-medium" title={card.name} onClick={press}>
             {card.name}
           </p>
         )}
@@ -121,8 +122,8 @@ export function CardView({ card, reached, onOpen, onToggle, onChanged }: Props) 
           {sign && <Level level={sign} word={false} />}
           <span className="truncate">{stateWords(card)}</span>
         </p>
-        <p className="figures flex gap-1.5 text-[12px] text-soft" title={card.tags.join(", ")}>
-          <span className="min-w-0 flex-1 truncate">
+        <p translate="no" className="figures flex gap-1.5 text-[12px] text-soft" title={card.tags.join(", ")}>
+          <span translate="no" className="min-w-0 flex-1 truncate">
             {[widthWords(card.width_mm) || `${source.width} × ${source.height} px`, ...card.tags].join(" · ")}
           </span>
           <span className="shrink-0">{whenWords(card.since)}</span>
@@ -221,7 +222,7 @@ export function CardView({ card, reached, onOpen, onToggle, onChanged }: Props) 
 
 function stateTitle(card: Card): string {
   const told = { as_shot: "brought in", open: "changed", to_settle: "checked", passed: "checked", packed: "packed" };
-  return `${stateWords(card)}: ${told[card.state]} ${new Date(card.since * 1000).toLocaleString("en-GB")}`;
+  return `${stateWords(card)}: ${told[card.state]} ${new Date(card.since * 1000).toLocaleString(localeTag())}`;
 }
 
 function Item({

@@ -7,6 +7,7 @@ import { Button } from "../ui/Button";
 import { Pick } from "../ui/Pick";
 import { useFacets } from "./useFacets";
 import { isFiltered, KINDS, NO_FILTER, ORDERS, SIZES, STATES, useLibraryFilter, type LibraryFilter } from "./filter";
+import { localeTag } from "../words/language";
 
 const ALL = "all";
 
@@ -104,7 +105,7 @@ export function Filters({ total }: { total: number }) {
       <DemoMaking />
       <WatchedFolder />
       <span role="status" className="figures text-soft">
-        {total.toLocaleString("en-GB")} {total === 1 ? "material" : "materials"}
+        {total.toLocaleString(localeTag())} {total === 1 ? "material" : "materials"}
       </span>
       <Pick
         label="Order"

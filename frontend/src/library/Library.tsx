@@ -3,10 +3,10 @@ import { Archive, BookOpen, CheckCheck, HardDrive, ListChecks, Plus, Search, Sea
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api } from "../api/client";
+import { LanguageButton } from "../app/LanguageButton";
 import { SkipLinks } from "../app/SkipLinks";
 import { useAnnounced } from "../app/events";
 import { goTo, useTitle } from "../app/router";
-import { ThemeButton } from "../editor/TopLine";
 import { Button } from "../ui/Button";
 import { Mark } from "../ui/Mark";
 import { ACCEPT, Arrivals, useArrivals } from "./arrivals";
@@ -18,6 +18,7 @@ import { Filters } from "./Filters";
 import { Grid } from "./Grid";
 import { Together } from "./Together";
 import { isFiltered, NO_FILTER, queryOf, useLibraryFilter } from "./filter";
+import { ThemeButton } from "../app/ThemeButton";
 
 const REFRESHED_MS = 1500;
 
@@ -82,7 +83,7 @@ export function Library() {
       <SkipLinks to={[["To the materials", "main"]]} />
       <header className="flex h-14 shrink-0 items-center gap-3 border-b border-line px-6">
         <Mark size={26} />
-        <h1 className="text-[16px] font-semibold">Amber Thicket</h1>
+        <h1 className="text-[16px] font-semibold whitespace-nowrap">Amber Thicket</h1>
         <span className="flex-1" />
         <label className="flex h-7 w-64 items-center gap-2 rounded-card border border-line bg-raised px-2.5">
           <Search size={13} className="text-soft" aria-hidden />
@@ -133,6 +134,7 @@ export function Library() {
         <Button look="quiet" title="How it is done, and what words mean" onClick={() => goTo("/guide")}>
           <BookOpen size={14} /> Guide
         </Button>
+        <LanguageButton />
         <ThemeButton />
         <Button look="main" data-guided="add" onClick={() => setChoosing(true)}>
           <Plus size={14} /> Add captures

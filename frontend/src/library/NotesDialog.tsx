@@ -109,7 +109,7 @@ export function LabelField({
       <div className="flex flex-wrap items-center gap-1.5 rounded-card border border-line bg-raised p-1.5 focus-within:border-amber">
         {names.map((name) => (
           <span key={name} className="inline-flex h-6 items-center gap-1 rounded-card bg-lifted pr-1 pl-2">
-            {name}
+            <span translate="no">{name}</span>
             <button
               type="button"
               aria-label={`Take ${name} away`}
@@ -144,6 +144,7 @@ export function LabelField({
             <button
               key={name}
               type="button"
+              translate="no"
               className="rounded-card border border-line px-1.5 py-px text-soft hover:text-text"
               onMouseDown={(event) => event.preventDefault()}
               onClick={() => add(name)}

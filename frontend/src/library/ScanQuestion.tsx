@@ -12,6 +12,7 @@ import { NumberField } from "../ui/NumberField";
 import { tell, tellProblem } from "../ui/notices";
 import { ProgressLine } from "../ui/ProgressLine";
 import { Switch } from "../ui/Switch";
+import { localeTag } from "../words/language";
 
 type Patch = [number, number, number, number];
 type Place = [number, number];
@@ -35,7 +36,7 @@ export function ScanQuestion() {
 }
 
 const PARTS: Record<string, string> = { mesh: "triangles", cloud: "points", depth: "px" };
-const shown = (value: number) => Number(value.toPrecision(4)).toLocaleString("en-GB");
+const shown = (value: number) => Number(value.toPrecision(4)).toLocaleString(localeTag());
 
 function Question({ asked: { file, beside, settle } }: { asked: Asked }) {
   const [how, setHow] = useState<Partial<AskedScan>>({});
@@ -129,7 +130,7 @@ function Question({ asked: { file, beside, settle } }: { asked: Asked }) {
             <dl className="figures grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5">
               <dt className="text-soft">Holds</dt>
               <dd>
-                {look.parts.toLocaleString("en-GB")} {PARTS[look.kind]}
+                {look.parts.toLocaleString(localeTag())} {PARTS[look.kind]}
               </dd>
               {look.size[0] > 0 && (
                 <>

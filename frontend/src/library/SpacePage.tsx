@@ -1,17 +1,15 @@
 /** What takes room on the disk, and what can be given back. */
-import { ArrowLeft } from "lucide-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
 import type { Space } from "../api/types";
 import { go, useTitle } from "../app/router";
-import { ThemeButton } from "../editor/TopLine";
 import { loadJobs } from "../pack/jobs";
 import { Button } from "../ui/Button";
 import { sizeText } from "../ui/bytes";
-import { Mark } from "../ui/Mark";
 import { tell, tellProblem } from "../ui/notices";
 import { DeleteForGood } from "./DeleteForGood";
+import { PageHeader } from "../app/PageHeader";
 
 const SHOWN = 100;
 
@@ -22,15 +20,7 @@ export function SpacePage() {
   useTitle("Space");
   return (
     <div className="flex h-full flex-col">
-      <header className="flex h-14 shrink-0 items-center gap-3 border-b border-line px-6">
-        <button type="button" onClick={() => go(null)} className="flex items-center gap-2 text-soft hover:text-text">
-          <Mark size={26} /> <ArrowLeft size={14} /> Library
-        </button>
-        <h1 className="text-[16px] font-semibold">Space</h1>
-        <span className="text-soft">what takes room on the disk</span>
-        <span className="flex-1" />
-        <ThemeButton />
-      </header>
+      <PageHeader title="Space" about="what takes room on the disk" />
       <main className="min-h-0 flex-1 overflow-y-auto px-6 py-5">
         {error && <p role="alert">{error.message}</p>}
         {data && (
@@ -124,6 +114,7 @@ function Materials({ space, onChanged }: { space: Space; onChanged: () => void }
                   event.preventDefault();
                   go(one.id);
                 }}
+                translate="no"
                 className="block truncate hover:text-amber"
                 title={one.name}
               >

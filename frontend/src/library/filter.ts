@@ -1,6 +1,7 @@
 /** What is looked for in the library, and what its cards say in words. */
 import { create } from "zustand";
 import type { Card, CaptureKind, State } from "../api/types";
+import { localeTag } from "../words/language";
 
 export type Order = "newest" | "oldest" | "changed" | "name" | "size" | "state";
 
@@ -104,10 +105,10 @@ export function whenWords(seconds: number, now = Date.now()): string {
   const then = new Date(seconds * 1000);
   const today = new Date(now);
   const midnight = new Date(today.getFullYear(), today.getMonth(), today.getDate()).getTime();
-  if (then.getTime() >= midnight) return then.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+  if (then.getTime() >= midnight) return then.toLocaleTimeString(localeTag(), { hour: "2-digit", minute: "2-digit" });
   if (then.getTime() >= midnight - DAY) return "yesterday";
   const year = then.getFullYear() === today.getFullYear() ? undefined : ("numeric" as const);
-  return then.toLocaleDateString("en-GB", { day: "numeric", month: "short", ...(year && { year }) });
+  return then.toLocaleDateString(localeTag(), { day: "numeric", month: "short", ...(year && { year }) });
 }
 
 /** A width as people say it; "" where nobody knows. */

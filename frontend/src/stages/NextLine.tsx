@@ -161,6 +161,7 @@ function Line({
       tabIndex={-1}
       onFocus={(event) => event.target === event.currentTarget && handOn()}
       aria-label="Next step"
+      data-guided="next"
       className="mx-3.5 mt-2 rounded-card border border-line bg-raised px-2.5 py-2"
     >
       <p className="text-[12.5px] leading-[1.35]" title={why} role="status">

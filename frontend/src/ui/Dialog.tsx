@@ -29,7 +29,7 @@ export function Dialog({ title, about, open, onClose, wide = false, children }: 
             const first =
               inside.querySelector<HTMLElement>("[data-first]") ??
               inside.querySelector<HTMLElement>(
-                ":is(a, button, input, textarea, [tabindex='0']):not(:disabled, [aria-label=Close], [type=file])",
+                ":is(a, button, input, textarea, [tabindex='0']):not(:disabled, [data-close], [type=file])",
               );
             if (!first) return;
             event.preventDefault();
@@ -51,7 +51,11 @@ export function Dialog({ title, about, open, onClose, wide = false, children }: 
               <Radix.Title className="text-[15px] font-semibold">{title}</Radix.Title>
               {about && <p className="text-soft">{about}</p>}
             </div>
-            <Radix.Close aria-label="Close" className="rounded-card p-1 text-soft hover:bg-lifted hover:text-text">
+            <Radix.Close
+              data-close
+              aria-label="Close"
+              className="rounded-card p-1 text-soft hover:bg-lifted hover:text-text"
+            >
               <X size={15} />
             </Radix.Close>
           </div>

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { cx } from "./cx";
 import { tell } from "./notices";
 import { parseNumber } from "./number";
+import { say } from "../words/say";
 
 interface Props {
   label: string;
@@ -29,7 +30,7 @@ export function NumberField({ label, value, text, min, max, onChange, className 
     <input
       aria-label={label}
       inputMode="decimal"
-      value={draft ?? text}
+      value={draft ?? say(text)}
       aria-invalid={draft !== null && draft.trim() !== "" && parseNumber(draft) === null}
       onFocus={(event) => event.target.select()}
       onChange={(event) => setDraft(event.target.value)}

@@ -1,7 +1,8 @@
 /** Numbers as people type them. */
+import { chosenLanguage } from "../words/language";
 
-/** The mark before decimals where somebody lives. */
-export const decimalMark = (locale?: string): string =>
+/** The mark before decimals: in the language that was chosen, or else where somebody lives. */
+export const decimalMark = (locale: string | undefined = chosenLanguage()): string =>
   new Intl.NumberFormat(locale).formatToParts(1.5).find(({ type }) => type === "decimal")?.value ?? ".";
 
 /** The number a text says, null where it says none. Both "1.234,5" and "1,234.5" are read; where only one kind of mark is

@@ -153,7 +153,7 @@ export function ColourTarget({ material }: { material: Material }) {
         <ul aria-label="Camera profiles" className="flex flex-col gap-0.5 py-1">
           {profiles.data?.map((profile) => (
             <li key={profile.id} className="flex h-7 items-center gap-1.5">
-              <span className="min-w-0 flex-1 truncate" title={profile.name}>
+              <span translate="no" className="min-w-0 flex-1 truncate" title={profile.name}>
                 {profile.name}
               </span>
               <span className="figures text-soft">ΔE00 {profile.after.toFixed(1)}</span>

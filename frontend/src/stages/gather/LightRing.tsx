@@ -129,7 +129,11 @@ function Frame({ lamp, index }: { lamp: LampRow; index: number }) {
         className="accent-(--amber)"
       />
       <span className="figures w-4 text-soft">{index + 1}</span>
-      <span className={`min-w-0 flex-1 truncate ${lamp.out ? "text-soft line-through" : ""}`} title={lamp.name}>
+      <span
+        translate="no"
+        className={`min-w-0 flex-1 truncate ${lamp.out ? "text-soft line-through" : ""}`}
+        title={lamp.name}
+      >
         {lamp.name}
       </span>
       {put.length > 0 && <span className="figures text-soft">{put.join(", ")}</span>}

@@ -52,7 +52,7 @@ export function Merge({ material }: { material: Material }) {
                   <img src={url(number, "photograph")} alt="" className="size-full object-cover" />
                 </button>
                 <span className="min-w-0 flex-1">
-                  <span className="block truncate" title={frame.name}>
+                  <span translate="no" className="block truncate" title={frame.name}>
                     {frame.name}
                   </span>
                   <span className="figures block text-soft">

@@ -143,7 +143,7 @@ export function WalkBy({ material }: { material: Material }) {
         {frames.map((frame, index) => (
           <li key={frame.file} className="flex h-7 items-center gap-2">
             <span className="figures w-4 text-soft">{index + 1}</span>
-            <span className="min-w-0 flex-1 truncate" title={frame.name}>
+            <span translate="no" className="min-w-0 flex-1 truncate" title={frame.name}>
               {frame.name}
             </span>
             <Button

@@ -44,7 +44,7 @@ export function KeptProfiles() {
                     setOpen(false);
                   }}
                 >
-                  {name}
+                  <span translate="no">{name}</span>
                   <span className="block text-[12px] text-soft">
                     {profile.files.length} files, Y{profile.y === "plus" ? "+" : "−"}
                   </span>

@@ -12,6 +12,7 @@ import { FileName } from "../../ui/FileName";
 import { Dialog } from "../../ui/Dialog";
 import { Level } from "../../ui/Level";
 import { layerName } from "../../views/names";
+import { dragFile } from "../../ui/dragFile";
 import { Operation } from "../Operation";
 import { beginOwn } from "./profile";
 import { KeptProfiles } from "./KeptProfiles";
@@ -109,8 +110,10 @@ function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; 
               <a
                 href={`/api/materials/${material.id}/planned/${index}/whole`}
                 download={file.name}
+                draggable
+                onDragStart={(event) => dragFile(event.dataTransfer, file.name, event.currentTarget.href)}
                 aria-label={`Save ${file.name}`}
-                title="Save this file alone, at its finished size"
+                title="Save this file alone, at its finished size; or drag it to a folder"
                 className="rounded-[5px] p-1 text-soft hover:bg-lifted hover:text-text"
               >
                 <Download size={13} />
@@ -146,7 +149,7 @@ function Files({ material, plan, fresh }: { material: Material; plan: FilePlan; 
         </li>
       ))}
       {plan.extra.map((name) => (
-        <li key={name} className="figures truncate text-soft">
+        <li key={name} translate="no" className="figures truncate text-soft">
           {name}
         </li>
       ))}
@@ -223,6 +226,8 @@ export function JobRow({ job }: { job: Job }) {
         <a
           href={`/api/jobs/${job.id}/file`}
           download={result.file}
+          draggable
+          onDragStart={(event) => dragFile(event.dataTransfer, result.file, event.currentTarget.href)}
           className="mt-1.5 inline-flex h-7 items-center gap-1.5 rounded-card border border-line bg-ground px-2.5 hover:bg-lifted"
         >
           <Download size={13} /> Download

@@ -29,7 +29,7 @@ export function MethodRow({ material }: { material: Material }) {
     <div
       role="radiogroup"
       aria-label={info.label}
-      className="grid grid-cols-4 gap-1 py-1"
+      className="flex flex-wrap gap-1 py-1"
       onPointerEnter={() => show(info.label, info.help)}
       onFocus={() => show(info.label, info.help)}
     >
@@ -46,7 +46,7 @@ export function MethodRow({ material }: { material: Material }) {
             title={why}
             onClick={() => !on && !why && change(chosen(choice.value as Method), info.label)}
             className={cx(
-              "h-7 rounded-[5px] border px-1 text-[12px]",
+              "h-7 min-w-[67px] grow rounded-[5px] border px-1.5 text-[12px]",
               on ? "border-amber bg-raised font-medium" : "border-line bg-raised text-soft",
               why && !on ? "opacity-50" : "hover:bg-lifted hover:text-text",
             )}
