@@ -1,9 +1,17 @@
-"""Keeps freed picture-sized blocks in the process, so that the next picture does not pay for fresh pages."""
+"""Memory of the process: freed picture-sized blocks are kept, so that the next picture pays for no fresh pages, and given
+back when nobody works; how much results may take on this machine."""
 
 from __future__ import annotations
 
 import contextlib
 import ctypes
+from pathlib import Path
+
+import psutil
+
+# Of the machine's memory, what results may take; and the least and most of it, bytes.
+_SHARE, _LEAST, _MOST = 1 / 8, 256_000_000, 8_000_000_000
+_CGROUP = Path("/sys/fs/cgroup/memory.max")
 
 _TRIM_THRESHOLD, _TOP_PAD, _MMAP_THRESHOLD, _ARENA_MAX = -1, -2, -3, -8
 
@@ -16,3 +24,22 @@ def keep_blocks() -> None:
         mallopt(_ARENA_MAX, 1)
         mallopt(_TRIM_THRESHOLD, 512 << 20)
         mallopt(_TOP_PAD, 64 << 20)
+
+
+def give_back() -> None:
+    """Return what is freed to the system (glibc; malloc_trim(3)). Elsewhere nothing happens."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).malloc_trim(0)
+
+
+def memory_there() -> int:
+    """Bytes of memory this program may use: the machine's, or what its container is allowed."""
+    there = int(psutil.virtual_memory().total)
+    with contextlib.suppress(OSError, ValueError):
+        there = min(there, int(_CGROUP.read_text("ascii")))
+    return there
+
+
+def results_budget() -> int:
+    """Bytes of results to keep on a machine like this one."""
+    return int(min(max(memory_there() * _SHARE, _LEAST), _MOST))

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from amber_thicket import __version__, admin, pipelines
-from amber_thicket.blocks import keep_blocks
+from amber_thicket.blocks import keep_blocks, results_budget
 from amber_thicket.errors import BadSetting, FolderTrouble, ThicketError
 
 if TYPE_CHECKING:
@@ -146,7 +146,12 @@ def _serving(serve: argparse.ArgumentParser) -> None:
     serve.add_argument("--keep-gb", type=float, default=50.0, metavar="N", help="and how many gigabytes of them")
     serve.add_argument("--watch", type=Path, metavar="DIR", help="a folder whose pictures become materials")
     serve.add_argument("--watch-batch", action="store_true", help="and are settled, checked and packed at once")
-    serve.add_argument("--memory", type=int, default=2000, metavar="MB", help="results kept in memory")
+    serve.add_argument(
+        "--memory", type=int, metavar="MB", help="results kept in memory (an eighth of the machine's, at most 8000)"
+    )
+    serve.add_argument(
+        "--idle-minutes", type=float, default=15.0, metavar="N", help="results are let go when nobody works for so long"
+    )
     serve.add_argument("--make-only", action="store_true", help=argparse.SUPPRESS)
     _logging(serve)
 
@@ -478,7 +483,8 @@ def _serve(options: argparse.Namespace) -> int:
         proxy=options.proxy,
         keep_days=options.keep_days,
         keep_bytes=int(options.keep_gb * 1e9),
-        memory=options.memory * 1_000_000,
+        memory=results_budget() if options.memory is None else options.memory * 1_000_000,
+        idle_seconds=options.idle_minutes * 60,
         watch=options.watch,
         watch_batch=options.watch_batch,
         decode_apart=True,

@@ -1,4 +1,4 @@
-"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|colour|page|sliders|enlarge|eye|library|lights|lit|machines|newcomer|pathtraced|pieces|relief|response|scan|shading|tiling|verdicts|walk] [--side N].
+"""Benchmarks as ratios, measured side by side in one run: ./run bench [operations|bake|arrive|colour|page|sliders|enlarge|eye|library|lights|lit|machines|memory|newcomer|pathtraced|pieces|relief|response|scan|shading|tiling|verdicts|walk] [--side N].
 
 Absolute times tell about the machine; ratios tell about the program. At the end stands what became slower than in the last
 release (released.json); --release keeps the figures of this run there, times in units of a fixed piece of work.
@@ -17,6 +17,7 @@ from bench import (
     lights,
     lit,
     machines,
+    memory,
     newcomer,
     operations,
     page,
@@ -53,6 +54,7 @@ PARTS = {
     "lights": lights.run,
     "lit": lit.run,
     "machines": machines.run,
+    "memory": memory.run,
     "newcomer": newcomer.run,
     "pieces": pieces.run,
     "relief": every_relief,

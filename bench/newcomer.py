@@ -36,7 +36,8 @@ _MOST = 16
 
 
 def run(side: int) -> None:
-    """side: px of the captures."""
+    """side: px of the captures; 1200 where it is 0."""
+    side = side or 1200
     rows: list[list[str]] = []
     with temporary_library() as library:
         for kind, seed, shot, stand in _SHOTS:

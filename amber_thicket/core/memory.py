@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
@@ -50,11 +51,13 @@ def _held_by(value: Any) -> int:
 class Memory:
     """Results by content key; the least recently used leave when the bytes run over. Thread-safe.
 
-    Two callers that ask for one key at once share one computation.
+    Two callers that ask for one key at once share one computation. largest_passing: bytes up to which a picture is kept
+    that was made only to make a smaller one of it.
     """
 
-    def __init__(self, limit: int) -> None:
+    def __init__(self, limit: int, *, largest_passing: float = math.inf) -> None:
         self._limit = limit
+        self.largest_passing = largest_passing
         self._held = 0
         self._values: OrderedDict[str, Any] = OrderedDict()
         # The large ones among them with their bytes, in the same order, and all of those together.

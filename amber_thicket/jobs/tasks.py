@@ -16,6 +16,7 @@ from typing import Any
 
 from huey.api import Huey
 
+from amber_thicket.blocks import results_budget
 from amber_thicket.core.check.registry import RULES
 from amber_thicket.core.generate import CANDIDATES
 from amber_thicket.core.graph import Evaluation
@@ -54,7 +55,7 @@ from amber_thicket.store.work import (
 
 BEAT_SECONDS = 1.0
 _SAY_SECONDS = 0.3
-_MEMORY = 1_400_000_000
+_MOST_MEMORY = 1_400_000_000
 log = logging.getLogger(__name__)
 Entries = Callable[[list[PackedFile], Callable[[float, str], None]], Iterator[tuple[str, bytes]]]
 
@@ -303,7 +304,7 @@ def _files_of(
 
 def _evaluation(blobs: Blobs, line: JobLine, one: MaterialToPack) -> Evaluation:
     """A material as it is to be made, with what lies over it."""
-    memory = Memory(_MEMORY)
+    memory = Memory(min(_MOST_MEMORY, results_budget()))
     evaluation = evaluation_of(one.source, from_json(one.recipe), blobs, memory, line.cancel)
     others = one.others
 

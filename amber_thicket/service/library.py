@@ -93,6 +93,7 @@ class Library:
         title = clean_name(name or (stem or Path(file_name).stem).replace("_", " "))
         thumbnail, _ = self.blobs.put([first_thumbnail(picture.pixels)])
         self.blobs.keep(incoming)
+        StoredSource(info, lambda: b"", self.memory).hold(picture.pixels)
         with self.database.atomic():
             material = Material.create(name=title, source=info, thumbnail=thumbnail)
             step = Step.create(material=material, recipe=recipe.as_json(), label="Imported")

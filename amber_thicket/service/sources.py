@@ -11,7 +11,7 @@ from amber_thicket.core.gather.roles import Guess
 from amber_thicket.core.gather.triage import triage
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import shrink
-from amber_thicket.core.raster import Raster
+from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.core.settings import KEY_LENGTH
 from amber_thicket.formats.decode import AS_SHOT, Develop
 from amber_thicket.formats.picture import Picture, read_picture
@@ -42,9 +42,27 @@ class StoredSource:
         def compute() -> Raster:
             if level == 0:
                 return Raster(read_picture(self._read(), self._name, as_stored=data, develop=develop).pixels)
-            return Raster(shrink(self.read(level - 1, data=data, white=white, highlights=highlights).pixels, 2))
+            wanted = self._memory.known(key(level - 1)) is not None
+            larger = self.read(level - 1, data=data, white=white, highlights=highlights)
+            if not wanted and larger.pixels.nbytes > self._memory.largest_passing:
+                self._memory.drop([key(level - 1)])
+            return Raster(shrink(larger.pixels, 2))
 
-        return self._memory.get(f"{self.key}/{data}/{develop}/{level}", compute)
+        def key(level: int) -> str:
+            return self._level(level, data, develop)
+
+        return self._memory.get(key(level), compute)
+
+    def _level(self, level: int, data: bool, develop: Develop) -> str:
+        return f"{self.key}/{data}/{develop}/{level}"
+
+    def hold(self, pixels: Pixels) -> None:
+        """Keeps a picture that was just read, as it was shot, in the largest size that is kept: it can be looked at
+        then without reading it again. pixels: linear RGB (H, W, 3)."""
+        level = 0
+        while pixels.nbytes > self._memory.largest_passing and min(pixels.shape[:2]) > 1:
+            pixels, level = shrink(pixels, 2), level + 1
+        self._memory.get(self._level(level, False, AS_SHOT), lambda: Raster(pixels))
 
     def alpha(self, level: int) -> Raster:
         """How solid each pixel is, halved `level` times; 1 everywhere where the file does not say."""

@@ -80,6 +80,8 @@ from amber_thicket.web.services import Services
 from amber_thicket.web.watching import Watching
 
 log = logging.getLogger(__name__)
+# A capture is looked at reduced; the whole of a large one is read again where it is needed.
+_LARGEST_PASSING = 100_000_000
 PAGE = Path(__file__).parent / "page"
 _USING = "amber_thicket.using"
 
@@ -95,6 +97,12 @@ def create_app(config: Config, *, log_options: Sequence[str] = ()) -> Flask:
     except BaseException:
         lock.release()
         raise
+
+
+def _note_use(keeping: Housekeeping) -> None:
+    """Whoever watches, or listens for what happens, works on nothing."""
+    if not request.path.startswith(("/healthz", "/metrics", "/api/events")):
+        keeping.note_use()
 
 
 def _follow_up(library: Library, events: Events, job: Job) -> None:
@@ -118,7 +126,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     blobs.sweep(3600.0 if config.queue_url else 0.0)
     if config.decode_apart:
         use_helpers().warm()
-    library = Library(database, blobs, Memory(config.memory))
+    library = Library(database, blobs, Memory(config.memory, largest_passing=_LARGEST_PASSING))
     events = Events(most_streams=config.streams)
     queue = open_queue(config.folder, config.queue_url, immediate=config.immediate)
     command = worker_command(config.folder, config.queue_url, log_options) if config.worker else None
@@ -127,7 +135,9 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     )
     jobs.on_done = partial(_follow_up, library, events)
     door = Guard(config, owner_of_token)
-    keeping = Housekeeping(library, disk, days=config.keep_days, most_bytes=config.keep_bytes)
+    keeping = Housekeeping(
+        library, disk, days=config.keep_days, most_bytes=config.keep_bytes, idle_seconds=config.idle_seconds
+    )
     metrics = Metrics()
 
     app = Flask(__name__, static_folder=None)
@@ -142,6 +152,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     app.extensions["thicket"] = services
     _connect(app, database)
     metrics.watch(app, services)
+    app.before_request(partial(_note_use, keeping))
     guard.guard(app, door)
     errors.handle_errors(app)
     for blueprint in (

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from amber_thicket.blocks import results_budget
+
 _EVERY_ADDRESS = ("0.0.0.0", "::", "")
 _LOOPBACK = ("127.0.0.1", "localhost", "::1")
 
@@ -14,6 +16,7 @@ class Config:
     """folder: the data folder. host, port: where it listens. token: demanded from everybody when set, beside the tokens
     of single people. hosts: names it answers to beside its own. proxy: address of a reverse proxy that is believed.
     queue_url: redis://… or None for SQLite. worker: start one. memory: bytes of results kept.
+    idle_seconds: after so long without a request they are let go.
     keep_days, keep_bytes: how long, and how many, results of packs are kept. streams: most open event streams.
     decode_apart: read strangers' files in a process of their own. blobs: s3://bucket/prefix where stored files do not
     lie in the folder. watch: a folder whose pictures become materials; watch_batch: and are packed at once."""
@@ -25,7 +28,8 @@ class Config:
     queue_url: str | None = None
     worker: bool = True
     immediate: bool = False
-    memory: int = 2_000_000_000
+    memory: int = field(default_factory=results_budget)
+    idle_seconds: float = 900.0
     demo: bool = False
     hosts: tuple[str, ...] = field(default=())
     proxy: str | None = None
