@@ -1,4 +1,4 @@
-"""Memory of the process: freed picture-sized blocks are kept, so that the next picture pays for no fresh pages, and given
+"""Memory of the process: freed picture-sized blocks are kept, so that the next picture pays for no fresh pages, and go
 back when nobody works; how much results may take on this machine."""
 
 from __future__ import annotations

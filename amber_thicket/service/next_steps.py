@@ -106,7 +106,8 @@ def _method(method: Suggestion | None, *, sure: bool) -> list[NextStep]:
     name = method.method.capitalize()
     if sure:
         return [NextStep("tile", f"{name} suits it", method.reason, f"Use {name}", "tile", method.changes)]
-    return [NextStep("tile", f"{name} may suit it better than Cut", method.reason, "See it in Tile", "tile")]
+    words = f"{name} may suit it better than Cut"
+    return [NextStep("tile", words, method.reason, f"Try {name}", "tile", method.changes)]
 
 
 def _settle(finding: Mapping[str, Any]) -> NextStep:

@@ -106,11 +106,12 @@ def _mirrored(at, limit):  # type: ignore[no-untyped-def]
 
 @compiled(loose=True)
 def _cubic(t, out):  # type: ignore[no-untyped-def]
-    """Weights of the four samples round a place t past the second one (Keys 1981, a = −1/2)."""
-    out[0] = ((-0.5 * t + 1.0) * t - 0.5) * t
-    out[1] = (1.5 * t - 2.5) * t * t + 1.0
-    out[2] = ((-1.5 * t + 2.0) * t + 0.5) * t
-    out[3] = (0.5 * t - 0.5) * t * t
+    """Weights of the four samples round a place t past the second one (Keys 1981, a = −1/2). t, out: float32."""
+    half, one, two = np.float32(0.5), np.float32(1.0), np.float32(2.0)
+    out[0] = ((-half * t + one) * t - half) * t
+    out[1] = ((one + half) * t - (two + half)) * t * t + one
+    out[2] = ((-(one + half) * t + two) * t + half) * t
+    out[3] = half * (t - one) * t * t
 
 
 @compiled(loose=True)
@@ -118,11 +119,12 @@ def _warp_rows(layer, m, lens, frame, places, out, first, last):  # type: ignore
     rows, columns, channels = layer.shape
     half = np.hypot(columns, rows)
     hx, hy = columns / half, rows / half
-    wx, wy = np.empty(4), np.empty(4)
-    share = 1.0 / (places * places)
+    wx, wy = np.empty(4, np.float32), np.empty(4, np.float32)
+    share = np.float32(1.0 / (places * places))
     bends = lens[0] != 0.0 or lens[1] != 0.0 or lens[2] != 0.0 or lens[3] != 0.0
     for y in range(first, last):
         for x in range(out.shape[1]):
+            red, green, blue = np.float32(0.0), np.float32(0.0), np.float32(0.0)
             for part in range(places * places):
                 u = frame[0] + (x + (part % places + 0.5) / places) * frame[2]
                 v = frame[1] + (y + (part // places + 0.5) / places) * frame[3]
@@ -138,16 +140,31 @@ def _warp_rows(layer, m, lens, frame, places, out, first, last):  # type: ignore
                     px, py = (bx / hx + 1) / 2, (by / hy + 1) / 2
                 sx, sy = px * columns - 0.5, py * rows - 0.5
                 x0, y0 = int(np.floor(sx)), int(np.floor(sy))
-                _cubic(sx - x0, wx)
-                _cubic(sy - y0, wy)
+                _cubic(np.float32(sx - x0), wx)
+                _cubic(np.float32(sy - y0), wy)
                 inside = x0 >= 1 and y0 >= 1 and x0 < columns - 2 and y0 < rows - 2
+                if inside and channels == 3:
+                    # Most places of a picture in colour: everything stays in the processor.
+                    w0, w1, w2, w3 = wx[0], wx[1], wx[2], wx[3]
+                    for j in range(4):
+                        a, b = layer[y0 - 1 + j, x0 - 1], layer[y0 - 1 + j, x0]
+                        c, d = layer[y0 - 1 + j, x0 + 1], layer[y0 - 1 + j, x0 + 2]
+                        weight = wy[j] * share
+                        red += weight * ((a[0] * w0 + b[0] * w1) + (c[0] * w2 + d[0] * w3))
+                        green += weight * ((a[1] * w0 + b[1] * w1) + (c[1] * w2 + d[1] * w3))
+                        blue += weight * ((a[2] * w0 + b[2] * w1) + (c[2] * w2 + d[2] * w3))
+                    continue
                 for j in range(4):
-                    line = layer[y0 - 1 + j] if inside else layer[_mirrored(y0 - 1 + j, rows)]
+                    line = layer[_mirrored(y0 - 1 + j, rows)]
                     for i in range(4):
-                        at = x0 - 1 + i if inside else _mirrored(x0 - 1 + i, columns)
-                        weight = np.float32(wy[j] * wx[i] * share)
+                        at = _mirrored(x0 - 1 + i, columns)
+                        weight = wy[j] * wx[i] * share
                         for channel in range(channels):
                             out[y, x, channel] += weight * line[at, channel]
+            if channels == 3:
+                out[y, x, 0] += red
+                out[y, x, 1] += green
+                out[y, x, 2] += blue
 
 
 def _presmoothed(pixels: Pixels, left: float, top: float, right: float, bottom: float) -> tuple[Pixels, float, float]:

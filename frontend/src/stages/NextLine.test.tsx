@@ -100,6 +100,54 @@ describe("the next step", () => {
     expect(back.mock.calls[0]!.slice(0, 2)).toEqual(["m", "undo"]);
   });
 
+  it("counts what is open where nothing blocks, but does not judge what is evident", async () => {
+    const again = async (first: NextStep) => {
+      Object.assign(told, { findings: [{ level: "attention" }] });
+      const { user, rerender, unmount } = line([first]);
+      await user.click(screen.getByRole("button", { name: first.label }));
+      await settled();
+      Object.assign(told, {
+        findings: [{ level: "attention" }, { level: "attention" }, { level: "pass" }],
+        next: { ...told.next, revision: 2 },
+      });
+      const { QueryClient, QueryClientProvider } = await import("@tanstack/react-query");
+      rerender(
+        <QueryClientProvider client={new QueryClient()}>
+          <NextLine material={material({ revision: 2 })} />
+        </QueryClientProvider>,
+      );
+      const said = screen.getByRole("status").textContent;
+      unmount();
+      return said;
+    };
+    expect(await again(step("tile", { label: "Try Joints" }))).toBe(
+      "Next: “Try Joints” made it worse: 2 things are open, before 1.",
+    );
+    expect(await again(step("tile", { label: "Use Joints" }))).not.toContain("worse");
+  });
+
+  it("does a thing again while it gets better, three times at most", async () => {
+    const { user, rerender, edits } = line([step("fill", { words: "9 places" })]);
+    const { QueryClient, QueryClientProvider } = await import("@tanstack/react-query");
+    const client = new QueryClient();
+    for (const [revision, words] of [
+      [2, "6 places"],
+      [3, "4 places"],
+      [4, "3 places"],
+    ] as const) {
+      await user.click(screen.getByRole("button", { name: "Do fill" }));
+      await settled();
+      told.next = { revision, steps: [step("fill", { words, rule: "tiling.giveaways" })], packed: false };
+      rerender(
+        <QueryClientProvider client={client}>
+          <NextLine material={material({ revision })} />
+        </QueryClientProvider>,
+      );
+    }
+    expect(edits).toHaveLength(3);
+    expect(screen.getByRole("button", { name: "See it in Check" })).toBeTruthy();
+  });
+
   it("offers to pack what is settled, and nothing where it is packed", () => {
     line([]);
     expect(screen.getByRole("button", { name: "Pack it" })).toBeTruthy();

@@ -17,16 +17,20 @@ interface Left {
   steps: string[];
 }
 const keyOf = (material: string) => `views-of-${material}-left`;
+/** How often one thing is done by its button: what is better and still there may be done again. */
+const MOST_TRIES = 3;
+/** What is evident is not judged by what Check finds after it. */
+const isEvident = ({ id, label }: NextStep) => id === "corners" || (id === "tile" && label.startsWith("Use"));
 /** The same thing with another figure is another question. */
 const nameOf = ({ id, words }: NextStep) => `${id}: ${words}`;
 
 export function NextLine({ material }: { material: Material }) {
   const [left, setLeft] = useState<string[]>(() => recall<Left>(keyOf(material.id))?.steps ?? []);
-  /** What was done once and is still there is not done by that. */
-  const [tried, setTried] = useState<string[]>([]);
+  /** What was done and is still there as it was is not done by that. */
+  const [tried, setTried] = useState<NextStep[]>([]);
   const { findings, fresh } = useFindings(material);
-  /** What was done last, and how many checks blocked before. */
-  const [done, setDone] = useState<{ step: NextStep; blocked: number; revision: number } | null>(null);
+  /** What was done last, how many checks blocked before, and how many were open. */
+  const [done, setDone] = useState<{ step: NextStep; blocked: number; open: number; revision: number } | null>(null);
   const packs = useJobsOf(material.id).filter((job) => job.kind === "pack");
   const busy = packs.some((job) => job.state === "queued" || job.state === "running");
   const newest = packs.find((job) => job.state === "done");
@@ -36,9 +40,15 @@ export function NextLine({ material }: { material: Material }) {
   const step = steps?.[0];
   const now = fresh && told?.revision === material.revision;
   const blocked = findings?.filter(({ level }) => level === "blocked").length ?? 0;
-  if (now && done && material.revision > done.revision && blocked > done.blocked) {
+  const open = blocked + (findings?.filter(({ level }) => level === "attention").length ?? 0);
+  const worse =
+    done && (blocked > done.blocked || (blocked === done.blocked && open > done.open && !isEvident(done.step)));
+  if (now && done && worse && material.revision > done.revision) {
     // What makes it worse is said, and taken back by one click.
-    const words = `“${done.step.label}” made it worse: ${blocked} ${blocked === 1 ? "check blocks" : "checks block"}, before ${done.blocked}.`;
+    const words =
+      blocked > done.blocked
+        ? `“${done.step.label}” made it worse: ${blocked} ${blocked === 1 ? "check blocks" : "checks block"}, before ${done.blocked}.`
+        : `“${done.step.label}” made it worse: ${open} ${open === 1 ? "thing is" : "things are"} open, before ${done.open}.`;
     const leaveIt = () => {
       remember(keyOf(material.id), { steps: [...left, nameOf(done.step)] });
       setLeft([...left, nameOf(done.step)]);
@@ -92,11 +102,15 @@ export function NextLine({ material }: { material: Material }) {
       </Line>
     );
   }
-  const byHand = !Object.keys(step.changes).length || tried.includes(step.id);
+  const before = tried.filter(({ id }) => id === step.id);
+  const byHand =
+    !Object.keys(step.changes).length ||
+    before.length >= MOST_TRIES ||
+    before.some((one) => nameOf(one) === nameOf(step));
   const act = () => {
     if (!byHand) {
-      setTried([...tried, step.id]);
-      setDone({ step, blocked, revision: material.revision });
+      setTried([...tried, step]);
+      setDone({ step, blocked, open, revision: material.revision });
       change(step.changes as Changes, step.label);
     } else if (step.rule) {
       const address = findingAddress(material.id, { rule: step.rule, map: step.map });

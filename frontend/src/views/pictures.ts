@@ -3,7 +3,20 @@ import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { calledOff, hasPassed, pictureUrl, request } from "../api/client";
 import { busy } from "../editor/busy";
 import { tellProblem } from "../ui/notices";
-import { keep, keptPicture, type Picture, pictureName, type Shown } from "./kept";
+import { keep, keptPicture, type Picture, pictureName, type Shown, USUAL } from "./kept";
+
+/** While a hand moves something, a picture that takes longer than this is asked for in half its size first. */
+const AT_ONCE_MS = 45;
+/** Changes nearer to each other than this are one movement; after it, the whole picture follows. */
+const MOVING_MS = 60;
+/** What the newest whole picture of a layer took. */
+const took = new Map<Shown, number>();
+/** Whether a button of the mouse, a finger or a pen is down anywhere. */
+let pressed = false;
+if (typeof addEventListener === "function") {
+  addEventListener("pointerdown", () => (pressed = true), true);
+  for (const over of ["pointerup", "pointercancel"]) addEventListener(over, () => (pressed = false), true);
+}
 
 export interface PictureAsk {
   id: string;
@@ -13,17 +26,45 @@ export interface PictureAsk {
   side: number;
 }
 
+/** A picture that is wanted. whole: in the size that was asked for, not in half of it. */
+interface Want {
+  name: string;
+  url: string;
+  layer: Shown;
+  whole: boolean;
+}
+
+const HALF = USUAL / 2;
+const halfOf = ({ id, layer, key, slot }: PictureAsk) => pictureUrl(id, layer, "jpg", key, slot, HALF);
+
 /** The newest picture there is for what is asked, and whether a newer one is on its way. */
 export function usePicture(ask: PictureAsk | null): { picture: Picture | null; waiting: boolean } {
   const url = ask ? pictureUrl(ask.id, ask.layer, "jpg", ask.key, ask.slot, ask.side) : null;
   const [picture, setPicture] = useState<Picture | null>(null);
   const name = ask ? pictureName(ask.layer, ask.key, ask.side) : null;
   const flight = useRef<{ name: string; control: AbortController; began: number } | null>(null);
-  const wanted = useRef<{ name: string; url: string; layer: Shown } | null>(null);
+  const wanted = useRef<Want | null>(null);
+  /** When something else was wanted last, and what brings the whole picture after a movement. */
+  const moved = useRef({ at: -Infinity, rest: 0 });
 
   // Before the screen is painted: the sooner the question goes out, the sooner the picture is there.
   useLayoutEffect(() => {
-    wanted.current = url && name && ask ? { name, url, layer: ask.layer } : null;
+    const since = performance.now() - moved.current.at;
+    moved.current.at = performance.now();
+    clearTimeout(moved.current.rest);
+    const slow = ask?.side === USUAL && (took.get(ask.layer) ?? 0) > AT_ONCE_MS && !keptPicture(name ?? "");
+    if (url && name && ask && slow && (pressed || since < MOVING_MS)) {
+      wanted.current = {
+        name: pictureName(ask.layer, ask.key, HALF),
+        url: halfOf(ask),
+        layer: ask.layer,
+        whole: false,
+      };
+      moved.current.rest = window.setTimeout(() => {
+        wanted.current = { name, url, layer: ask.layer, whole: true };
+        void go();
+      }, MOVING_MS);
+    } else wanted.current = url && name && ask ? { name, url, layer: ask.layer, whole: true } : null;
     const go = async () => {
       const want = wanted.current;
       if (!want) return;
@@ -45,6 +86,7 @@ export function usePicture(ask: PictureAsk | null): { picture: Picture | null; w
         const bitmap = await createImageBitmap(await response.blob());
         const fresh = { name: want.name, layer: want.layer, bitmap };
         keep(fresh);
+        if (want.whole) took.set(want.layer, performance.now() - mine.began);
         // The newest there is: better than the old one even when a newer one is wanted by now.
         if (wanted.current) setPicture(fresh);
       } catch (error) {
@@ -63,12 +105,13 @@ export function usePicture(ask: PictureAsk | null): { picture: Picture | null; w
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [name]);
 
-  useEffect(
-    () => () => {
+  useEffect(() => {
+    const movement = moved.current;
+    return () => {
+      clearTimeout(movement.rest);
       wanted.current = null;
-    },
-    [],
-  );
+    };
+  }, []);
   const newest = (name ? keptPicture(name) : null) ?? picture;
   const fits = newest && ask && newest.layer === ask.layer ? newest : null;
   return { picture: fits, waiting: name !== null && fits?.name !== name };

@@ -1,0 +1,67 @@
+// @vitest-environment happy-dom
+/** Pictures while something moves: half of a slow one first, the whole one right after. */
+import { act, render } from "@testing-library/react";
+import { beforeEach, expect, it, vi } from "vitest";
+
+const asked: { url: string; answer: () => void }[] = [];
+vi.stubGlobal("createImageBitmap", async () => ({ width: 1, height: 1 }));
+vi.mock("../api/client", async (load) => ({
+  ...(await load<object>()),
+  request: (url: string) =>
+    new Promise((done) => asked.push({ url, answer: () => done({ blob: async () => new Blob() }) })),
+}));
+const { usePicture } = await import("./pictures");
+
+let now = 0;
+const Shown = ({ picture }: { picture: string }) => {
+  const seen = usePicture({ id: "m", layer: "evened", key: picture, slot: "first", side: 768 });
+  return <p>{seen.picture?.name ?? "nothing"}</p>;
+};
+const sides = () => asked.map(({ url }) => /side=(\d+)/.exec(url)![1]);
+/** Time passes, and then the newest question is answered. */
+const answered = (after: number) =>
+  act(async () => {
+    now += after;
+    asked.at(-1)!.answer();
+    await vi.advanceTimersByTimeAsync(0);
+  });
+const show = (view: ReturnType<typeof render>, key: string) =>
+  act(async () => {
+    view.rerender(<Shown picture={key} />);
+    await vi.advanceTimersByTimeAsync(0);
+  });
+
+beforeEach(() => {
+  vi.useFakeTimers({ toFake: ["setTimeout", "clearTimeout"] });
+  vi.spyOn(performance, "now").mockImplementation(() => now);
+  asked.length = 0;
+});
+
+it("asks for half of a slow picture while a hand moves, and for the whole one when it rests", async () => {
+  const view = render(<Shown picture="a" />);
+  await answered(90);
+  dispatchEvent(new Event("pointerdown"));
+  now += 500;
+  await show(view, "b");
+  expect(sides()).toEqual(["768", "384"]);
+  await answered(20);
+  expect(view.container.textContent).toBe("evened/b/384");
+  // The whole one follows by itself, and takes its place.
+  await act(() => vi.advanceTimersByTimeAsync(60));
+  expect(sides()).toEqual(["768", "384", "768"]);
+  await answered(80);
+  expect(view.container.textContent).toBe("evened/b/768");
+  dispatchEvent(new Event("pointerup"));
+});
+
+it("asks for the whole of what is quick, or does not move", async () => {
+  const view = render(<Shown picture="c" />);
+  await answered(90);
+  now += 1000;
+  // Slow, but one step alone.
+  await show(view, "d");
+  await answered(20);
+  // Near to it, but quick by now.
+  await show(view, "e");
+  expect(sides()).toEqual(["768", "768", "768"]);
+});
