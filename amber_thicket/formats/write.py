@@ -43,9 +43,30 @@ def srgb_profile() -> bytes:
     return bytes(made)
 
 
+# What a picture is packed with. Maps of surfaces repeat nothing within reach of a search for matches: Paeth's predictor
+# and codes for what it leaves, with runs, make smaller files in half the time (bench/bake.py measures it). Patterns and
+# ramps repeat all the time, and are searched.
+_BY_RUNS: dict[str, Any] = {"filter": imagecodecs.PNG.FILTER.PAETH, "strategy": imagecodecs.PNG.STRATEGY.RLE}
+_BY_MATCHES: dict[str, Any] = {}
+_BAND, _BANDS = 16, 3
+
+
+def _packing(codes: NDArray[Any]) -> dict[str, Any]:
+    """What packs a picture better, told from a few bands of its rows."""
+    rows = len(codes)
+    if rows <= _BAND * _BANDS * 2:
+        bands = codes
+    else:
+        starts = [round((rows - _BAND) * (number + 1) / (_BANDS + 1)) for number in range(_BANDS)]
+        bands = np.concatenate([codes[start : start + _BAND] for start in starts])
+    tried = [len(imagecodecs.png_encode(bands, level=1, **one)) for one in (_BY_RUNS, _BY_MATCHES)]
+    return _BY_RUNS if tried[0] <= tried[1] else _BY_MATCHES
+
+
 def png_bytes(codes: NDArray[Any], *, encoding: Encoding, per_metre: float = 0.0) -> bytes:
     """A PNG of 8 or 16 bits. sRGB pictures carry the chunks that say so; data maps carry none and are read raw."""
-    data = bytes(imagecodecs.png_encode(np.ascontiguousarray(codes), level=1))
+    codes = np.ascontiguousarray(codes)
+    data = bytes(imagecodecs.png_encode(codes, level=1, **_packing(codes)))
     tags = b""
     if encoding == "srgb":
         # Primaries of BT.709, transfer of IEC 61966-2-1, no matrix, full range (ITU-T H.273).

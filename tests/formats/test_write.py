@@ -6,6 +6,7 @@ import unittest
 from typing import Any
 
 import cv2
+import imagecodecs
 import numpy as np
 import OpenEXR
 import tifffile
@@ -17,7 +18,7 @@ from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.relief import normal
 from amber_thicket.formats.write import encoded, stored_codes
-from tests.support import bumps
+from tests.support import bumps, photograph
 
 RNG = np.random.default_rng(7)
 
@@ -41,6 +42,24 @@ class PngTest(unittest.TestCase):
                 )
                 other = other[..., ::-1] if format == "png" and other.ndim == 3 else other
                 np.testing.assert_array_equal(other, codes)
+
+    def test_what_packs_a_picture_is_chosen_by_what_is_in_it(self) -> None:
+        """Never more than 3 % over deflate's plain search for matches (RFC 1951, zlib level 1), on surfaces under it."""
+        wide = cv2.resize(photograph("gravel"), (768, 768), interpolation=cv2.INTER_CUBIC) // 2
+        wide += RNG.integers(0, 5, wide.shape, np.uint8)
+        height = (bumps(768) * 65535).astype(np.uint16)
+        ramp = (np.add.outer(np.arange(512), np.arange(512)) * 16).astype(np.uint16)
+        pattern = np.tile(RNG.integers(0, 256, (64, 64, 3), np.uint8), (8, 8, 1))
+        mask = np.kron(RNG.integers(0, 2, (16, 16)), np.ones((32, 32))).astype(np.uint8) * 255
+        for name, codes, most in (
+            ("surface", wide, 0.99), ("height", height, 1.0), ("ramp", ramp, 1.03), ("pattern", pattern, 1.03), ("mask", mask, 1.0),
+        ):  # fmt: skip
+            with self.subTest(name):
+                data = encoded(codes, format="png", encoding="linear")
+                plain = imagecodecs.png_encode(np.ascontiguousarray(codes), level=1)
+                self.assertLessEqual(len(data), most * len(plain))
+                read = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+                np.testing.assert_array_equal(read[..., ::-1] if read.ndim == 3 else read, codes)
 
     def test_colour_is_tagged_and_data_is_not(self) -> None:
         # PNG third edition, 11.3.2.5: an sRGB chunk says that the samples are sRGB; gAMA 45455 goes with it.
