@@ -65,6 +65,17 @@ const GRADES = [
 const SHOWN: Record<LitSetup["relief"], number> = { displaced: 0, colour: 1, bump: 2, normal: 3 };
 const SLOW_MS = 160;
 const ENOUGH = 6;
+/** What a picture may take while something moves: thirty come a second. */
+const MOVING_MS = 33;
+/** Longer without one, and nothing was moving. */
+const RESTED_MS = 250;
+
+/** How much of the usual density is drawn while something moves, after a picture that took so long; never under half. */
+export function movingShare(share: number, passed: number): number {
+  if (passed > RESTED_MS) return share;
+  const next = passed > 1.15 * MOVING_MS ? share * 0.85 : passed < 0.7 * MOVING_MS ? share * 1.08 : share;
+  return Math.min(1, Math.max(0.5, next));
+}
 const degrees = Math.PI / 180;
 
 export class LitRenderer {
@@ -78,6 +89,9 @@ export class LitRenderer {
   private readonly around: Mesh;
   private grade = 1;
   private measured = 0;
+  /** Of the density, while something moves; and when it last did. */
+  private share = 0.6;
+  private movedAt = -Infinity;
   private form = "";
   private span = 0;
   private aspect = 1;
@@ -216,7 +230,13 @@ export class LitRenderer {
     if (!this.ready || !this.size.width) return;
     const began = performance.now();
     const grade = GRADES[this.grade]!;
-    const density = Math.min(devicePixelRatio, grade.density) * (moving && this.grade > 0 ? 0.6 : 1);
+    const eased = moving && this.grade > 0;
+    if (eased) {
+      this.share = movingShare(this.share, began - this.movedAt);
+      this.movedAt = began;
+    }
+    // In steps, so that the canvas is not made anew with every picture.
+    const density = Math.min(devicePixelRatio, grade.density) * (eased ? Math.round(this.share * 10) / 10 : 1);
     if (this.renderer.getPixelRatio() !== density) this.renderer.setPixelRatio(density);
     this.renderer.setSize(this.size.width, this.size.height, false);
     this.renderer.setClearColor(surround);
