@@ -26,6 +26,7 @@ from amber_thicket.core.pack.formats import FORMATS
 from amber_thicket.core.progress import progress_to
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.registry import BY_ID
 from amber_thicket.errors import BadSetting, NotFound, WriteFailed
 from amber_thicket.formats.glb import glb_bytes
 from amber_thicket.formats.materialx import materialx_text
@@ -92,9 +93,23 @@ def subject_of(evaluation: Evaluation, name: str, side: int = CHECK_SIDE) -> Sub
         sample=evaluation.layer("evened", size),
         recipe=evaluation.recipe,
         plan=plan,
-        notes={"read_back": _read_back(plan, maps), "made_of": _made_of(evaluation, size), **_of_files(evaluation)},
+        notes={
+            "read_back": _read_back(plan, maps),
+            "made_of": _made_of(evaluation, size),
+            **_of_files(evaluation),
+            **_light_taken(evaluation),
+        },
         size=output_size(evaluation.recipe),
     )
+
+
+def _light_taken(evaluation: Evaluation) -> dict[str, float]:
+    """From which side, in degrees, the light came that Even takes out of the colour; nothing where it takes none."""
+    operation = BY_ID["even.raking"]
+    if not evaluation.recipe.settings(operation.id).amount:
+        return {}
+    found = evaluation.decided(operation)
+    return {"light_taken": found.light.bearing} if found.strength else {}
 
 
 def _made_of(evaluation: Evaluation, size: tuple[int, int]) -> list[tuple[str, str, float, str]]:

@@ -315,6 +315,30 @@ class RuleTest(unittest.TestCase):
 
                 self.assert_mended(of, rule)
 
+    def test_what_runs_across_the_light_that_was_taken_out_cannot_be_told(self) -> None:
+        lit = with_map(
+            subject_of(evaluation(linear_photograph("gravel"), **size_of(256)), "made", 256),
+            "base_color",
+            lit_from_one_side(),
+        )
+        found = self.findings(lit, "base_color.light")[0]
+        self.assertEqual(found.level, "attention")
+        axis = float(found.measured.split("along ")[1].rstrip("°"))
+        for taken, level in (
+            (axis + 20, "attention"),
+            (axis + 180, "attention"),
+            (axis + 80, "unknown"),
+            (axis - 100, "unknown"),
+        ):
+            with self.subTest(taken=taken):
+                told = replace(lit, notes={**lit.notes, "light_taken": taken % 360})
+                self.assertEqual(self.findings(told, "base_color.light")[0].level, level)
+
+    def test_the_light_that_was_taken_out_is_told_to_the_rules(self) -> None:
+        taken = subject_of(evaluation(lit_from_one_side(), **size_of(256), even__raking__amount=80.0), "made", 256)
+        self.assertIn("light_taken", taken.notes)
+        self.assertNotIn("light_taken", subject_of(evaluation(lit_from_one_side(), **size_of(256)), "made", 256).notes)
+
     def test_fixes_of_maps_that_came_along_work(self) -> None:
         surface = embossed_hide(256, 3)
         codes = {role: code / np.float32(np.iinfo(code.dtype).max) for role, code in truth_seen(surface).items()}
