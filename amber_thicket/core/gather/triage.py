@@ -32,6 +32,8 @@ PLAIN, MARGIN = 0.006, 0.01
 _GLOSSY, _GLOSSY_RISE = 0.002, 0.9
 # Strips differ from a copy by less than this share of what neighbouring pixels differ by.
 _SAME = 0.25
+# Every so many columns of a strip are looked at before all of them.
+_THIN = 8
 # Nobody sees that much enlarging.
 _HARDLY = 1.03
 
@@ -284,14 +286,23 @@ def _strips(tone: Pixels) -> list[CaptureFinding]:
 
 def _mirrored(rows: Pixels, usual: float) -> int:
     """How many of the first rows are a mirror of the next ones, 0 for none."""
+    # Most depths are told from a few columns: what is a mirror is one there as well.
+    thin = np.ascontiguousarray(rows[:, ::_THIN])
     for deep in range(len(rows) // 3, max(len(rows) // 50, 5), -1):
         strip = rows[:deep]
         # With or without the row at the fold twice; shrunk pictures blur it.
         for first in (deep, deep + 1):
             beside = rows[first : first + deep][::-1]
-            if beside.shape == strip.shape and float(np.abs(strip - beside).mean()) < _SAME * usual:
+            if beside.shape != strip.shape or _apart(thin[:deep], thin[first : first + deep]) > 2 * _SAME * usual:
+                continue
+            if float(np.abs(strip - beside).mean()) < _SAME * usual:
                 return deep
     return 0
+
+
+def _apart(strip: Pixels, beside: Pixels) -> float:
+    """How far the rows of a strip are from those beside it, the other way round, on the average."""
+    return float(np.abs(strip - beside[::-1]).mean())
 
 
 def _smeared(rows: Pixels, usual: float) -> int:
