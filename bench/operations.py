@@ -1,6 +1,8 @@
+"""How long a setting that moves takes to its layer, and what is our own against plain ways to the same."""
+
 from __future__ import annotations
 
-# ruff: noqa: B023  (each closure is called before its loop goes on)
+import time
 from collections.abc import Callable
 
 import numpy as np
@@ -11,48 +13,45 @@ from amber_thicket.core.graph import PLAN_SIDE, Evaluation
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric import colour, filters, sampling
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.registry import OPERATIONS
 from amber_thicket.core.relief import normal
 from bench.timing import best, table
 from tests.support import ArraySource, linear_photograph
 
+# A setting that moves, and the layer it changes.
+STEPS = (
+    ("square.flat.turn", "squared", (1.0, 1.1, 1.2, 1.3, 1.4, 1.5)),
+    ("square.lens.k1", "squared", (0.01, 0.012, 0.014, 0.016, 0.018, 0.02)),
+    ("even.light.amount", "evened", (60.0, 62.0, 64.0, 66.0, 68.0, 70.0)),
+    ("even.tone.saturation", "evened", (10.0, 12.0, 14.0, 16.0, 18.0, 20.0)),
+    ("tile.join.overlap_x", "base_color", (22.0, 23.0, 24.0, 25.0, 26.0, 27.0)),
+    ("tile.join.feather", "base_color", (3.0, 3.2, 3.4, 3.6, 3.8, 4.0)),
+    ("relief.bands.small", "height", (1.2, 1.25, 1.3, 1.35, 1.4, 1.45)),
+    ("relief.height.steepness", "normal", (0.3, 0.32, 0.34, 0.36, 0.38, 0.4)),
+    ("relief.occlusion.reach", "ambient_occlusion", (4.0, 4.4, 4.8, 5.2, 5.6, 6.0)),
+    ("response.roughness.spread", "roughness", (0.2, 0.21, 0.22, 0.23, 0.24, 0.25)),
+)
+
 
 def run(side: int) -> None:
     side = side or PLAN_SIDE
-    recipe = Recipe().with_changes(
-        {
-            "square.size.width": 1024,
-            "square.size.height": 1024,
-            "even.shadow.amount": 50,
-            "even.highlight.amount": 50,
-            "even.original.amount": 20,
-        }
-    )
     photo = sampling.region(linear_photograph("gravel"), (0, 0, 512, 512), (2048, 2048), mode="smooth").clip(0, 1)
+    recipe = Recipe().with_changes({"square.size.width": 1024, "square.size.height": 1024})
     ready = Evaluation(recipe, ArraySource(photo), Memory(4_000_000_000))
-    sizes = ready.sizes((side, side))
+    size = (side, side)
+    copy = best(lambda: photo[:side, :side].copy())
     rows = []
-    for operation in OPERATIONS:
-        if not operation.apply:
-            continue
-        inputs = ready._input_layers(operation, sizes)
-        options = recipe.settings(operation.id).model_dump()
-        place = ready._frame(operation, sizes)
-        decide = (
-            best(lambda: operation.decide(*inputs, frame=place, **options))
-            if operation.decide and side == PLAN_SIDE
-            else None
-        )
-        if operation.decide:
-            options = {**options, "decided": ready.decided(operation)}
-        took = best(lambda: operation.apply(*inputs, frame=place, **options))
-        copy = best(lambda: [i.pixels.copy() for i in inputs])
-        rows.append(
-            [operation.id, f"{took / copy:.1f} ×", f"{decide / copy:.1f} ×" if decide else "–", f"{took * 1e3:.1f} ms"]
-        )
-    table(
-        f"Operations at {side}²: time over copying their input", ["operation", "apply", "decide", "apply, here"], rows
-    )
+    for path, layer, values in STEPS:
+        ready.layer(layer, size)
+        # The first step makes what all of them share.
+        ready.with_changes({path: values[0]}).layer(layer, size)
+        took = []
+        for value in values[1:]:
+            changed = ready.with_changes({path: value})
+            began = time.perf_counter()
+            changed.layer(layer, size)
+            took.append(time.perf_counter() - began)
+        rows.append([f"{path} to {layer}", f"{min(took) / copy:.1f} ×", f"{min(took) * 1e3:.1f} ms"])
+    table(f"A setting that moves, at {side}²: time over copying a picture", ["setting", "ratio", "here"], rows)
     _against_plain(side)
 
 
