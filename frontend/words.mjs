@@ -205,7 +205,8 @@ const files = readdirSync(SOURCES, { recursive: true }).filter(
 );
 for (const name of files.sort()) collect(join(SOURCES, name), found);
 // What sentences are put together with.
-for (const word of ["and", "perhaps", "place", "places", "across", "down", "repeat", "repeats", "yesterday"]) found.add(word);
+for (const word of ["and", "perhaps", "place", "places", "across", "down", "repeat", "repeats", "yesterday"])
+    found.add(word);
 // What is made of two words.
 for (const size of ["Finest", "Fine", "Small", "Medium", "Large", "Largest"])
     found.add(`${size} detail`).add(`${size} contrast`);
