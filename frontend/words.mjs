@@ -8,7 +8,7 @@ const SOURCES = new URL("./src/", import.meta.url).pathname;
 const UNSEEN_ATTRIBUTES =
     /^(className|key|type|id|role|name|href|src|d|viewBox|style|htmlFor|lang|translate|data-.*|aria-(live|current|haspopup|controls).*)$/;
 const UNSEEN_CALLS =
-    /^(cx|fetch|querySelector(All)?|getElementById|(add|remove)EventListener|getContext|startsWith|endsWith|includes|getItem|setItem|Error|RegExp|go|open|test|match|split|replace)$/;
+    /^(cx|fetch|querySelector(All)?|getElementById|(add|remove)EventListener|getContext|startsWith|endsWith|includes|getItem|setItem|Error|RegExp|go|open|test|match|split|replace|setData)$/;
 /** One sentence has at most this many shapes; a longer one is no sentence. */
 const MOST = 48;
 

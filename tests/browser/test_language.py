@@ -46,6 +46,7 @@ class LanguageTest(BrowserTest):
         self.assertEqual({text for text in left if text not in _NAMES and not text.endswith(".zip")}, set())
         # A name is nobody's word: a material called so stays so, where a map is said otherwise.
         expect(page.get_by_role("button", name="Metal", exact=True)).to_have_text("Metal")
+        self.assertEqual(page.title(), "Metal, Packen · Amber Thicket")
 
     def test_numbers_are_shown_and_read_as_they_are_written_there(self) -> None:
         id, page = self.material(), self.german()

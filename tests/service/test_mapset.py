@@ -253,6 +253,9 @@ class SetTest(unittest.TestCase):
             self.assertEqual(
                 [(row["level"], row["measured"]) for row in found], [("attention", "no base colour: no file tells it")]
             )
+            # Somebody may say that the picture is its colour all the same.
+            grey = planned(lone.evaluation.recipe.with_changes({"gather.maps.colour": "picture"}), "quay")
+            self.assertIn("base_color", grey.files[0].roles)
             # A scene cannot do without.
             scene = planned(lone.evaluation.recipe.with_changes({"pack.files.profile": "gltf"}), "quay")
             self.assertIn("base_color", scene.files[0].roles)

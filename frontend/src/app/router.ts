@@ -43,9 +43,10 @@ export function goTo(address: string, replaced = false) {
 
 addEventListener("popstate", () => usePlace.setState(placeOf(location.pathname)));
 
-/** What the window is called while a screen is open. */
-export function useTitle(title: string) {
+/** What the window is called while a screen is open. name: of what is open there, which stays as somebody gave it. */
+export function useTitle(title: string, name = "") {
   useEffect(() => {
-    document.title = title ? `${say(title)} · Amber Thicket` : "Amber Thicket";
-  }, [title]);
+    const what = [name, say(title)].filter(Boolean).join(", ");
+    document.title = what ? `${what} · Amber Thicket` : "Amber Thicket";
+  }, [title, name]);
 }

@@ -53,7 +53,7 @@ export function Bench({ id }: { id: string }) {
     wantFinding(search);
   }, [id, stage, ready]);
   useEffect(() => (ready ? followViews(id) : undefined), [id, ready]);
-  useTitle(material?.id === id ? `${material.name}, ${STAGE_NAMES[shown]}` : "");
+  useTitle(material?.id === id ? STAGE_NAMES[shown] : "", material?.id === id ? material.name : "");
   useAnnounced(
     "material",
     useCallback((told) => void (told.id === id && catchUp(told.revision).catch(tellProblem)), [id]),

@@ -32,7 +32,7 @@ export async function beginSpeaking(): Promise<void> {
   if (catalogue) Object.assign(window, { unsaid: UNSAID });
 }
 
-/** Keeps another language and shows the page in it: what is on the way is sent before, as with every reload. */
+/** Keeps another language and shows the page in it. */
 export function chooseLanguage(language: string): void {
   localStorage.setItem(KEPT, language);
   location.reload();
