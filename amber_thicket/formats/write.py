@@ -44,8 +44,8 @@ def srgb_profile() -> bytes:
 
 
 # What a picture is packed with. Maps of surfaces repeat nothing within reach of a search for matches: Paeth's predictor
-# and codes for what it leaves, with runs, make smaller files in half the time (figures in docs/decisions/041). Patterns and
-# ramps repeat all the time, and are searched.
+# and codes for what it leaves, with runs, make smaller files in half the time (figures in docs/decisions/041).
+# Patterns and ramps repeat all the time, and are searched.
 _BY_RUNS: dict[str, Any] = {"filter": imagecodecs.PNG.FILTER.PAETH, "strategy": imagecodecs.PNG.STRATEGY.RLE}
 _BY_MATCHES: dict[str, Any] = {}
 _BAND, _BANDS = 16, 3
