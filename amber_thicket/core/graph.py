@@ -87,6 +87,8 @@ class Evaluation:
         self._decided_keys: dict[str, str] = {}
         self._sizes: dict[tuple[int, int], Sizes] = {}
         self._recalled: dict[str, Evaluation] = {}
+        # None where it is this one: what knew itself would stay until the collector comes.
+        self._deciding: dict[str, Evaluation | None] = {}
 
     def with_changes(self, changes: dict[str, Any]) -> Evaluation:
         """The same capture and materials over it under a recipe with settings changed. Raises BadSetting."""
@@ -244,6 +246,20 @@ class Evaluation:
             other.others, other.told = self.others, self.told
             self._recalled[operation.id] = other
         return self._recalled[operation.id]
+
+    def deciding(self, operation: Operation) -> Evaluation:
+        """What the inputs of an operation's decision are made by: this, or the same with what must not matter to it."""
+        if operation.decides_with is None or self.given(operation):
+            return self
+        if operation.id not in self._deciding:
+            wanted = operation.decides_with(self.recipe.settings(operation.id))
+            changes = {path: value for path, value in wanted.items() if self._value(path) != value}
+            self._deciding[operation.id] = self._beside(changes) if changes else None
+        return self._deciding[operation.id] or self
+
+    def _value(self, path: str) -> Any:
+        id, _, name = path.rpartition(".")
+        return getattr(self.recipe.settings(id), name)
 
     def _input_keys(self, operation: Operation, sizes: Sizes) -> list[str]:
         by = self._for_inputs(operation)
@@ -407,7 +423,7 @@ class Evaluation:
         parts = ["decide", operation.id, operation.version, settings, given.role if given else ""]
         if operation.stage == "even" and sizes.work.wraps:
             parts.append("round")
-        return _digest(parts + self._input_keys(operation, sizes))
+        return _digest(parts + self.deciding(operation)._input_keys(operation, sizes))
 
     def decided(self, operation: Operation) -> Any:
         """What the operation decided, at plan size if it does not ask for more; the same for every output size."""
@@ -420,7 +436,7 @@ class Evaluation:
         frame = self._frame(operation, sizes)
 
         def compute() -> Any:
-            inputs = self._input_layers(operation, sizes)
+            inputs = self.deciding(operation)._input_layers(operation, sizes)
             self.cancel.check()
             with progress_to(self._reached):
                 return decide(*inputs, frame=frame, **self._handed(operation, sizes))

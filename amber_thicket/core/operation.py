@@ -50,8 +50,9 @@ class Operation:
     functions that make them, for an operation that does not always need all of them. uses: those of `reads` that its
     settings ask for; the others are None. matters: what of its own settings and those of `also` changes the pixels; all
     of them when None. borrows: ids of other materials whose maps it asks for by `borrowed`. recalls: settings of Relief
-    and Response its inputs are made with instead of those of the recipe. given: what it does when the capture brought
-    such a map; the first that is there counts.
+    and Response its inputs are made with instead of those of the recipe. decides_with: settings of earlier operations
+    that its decision's inputs are made with instead of those of the recipe, so that it does not hang on them. given:
+    what it does when the capture brought such a map; the first that is there counts.
     version: raise it when the pixels change.
     """
 
@@ -74,6 +75,7 @@ class Operation:
     matters: Callable[[dict[str, Any]], Any] | None = None
     borrows: Callable[[dict[str, Any]], tuple[str, ...]] | None = None
     recalls: Callable[[Any], dict[str, Any] | None] | None = None
+    decides_with: Callable[[Any], dict[str, Any]] | None = None
     idle: Callable[[Any], bool] | None = None
     needs: str = ""
     given: tuple[ExistingMap, ...] = ()
@@ -88,4 +90,9 @@ class Operation:
         return self.id.split(".")[1]
 
 
-__all__ = ["STAGES", "Apply", "Decide", "ExistingMap", "Frame", "Operation", "Raster", "Stage"]
+def unexposed(_: object) -> dict[str, Any]:
+    """For `decides_with` of what is decided the same however bright the picture is made."""
+    return {"even.original.exposure": 0.0}
+
+
+__all__ = ["STAGES", "Apply", "Decide", "ExistingMap", "Frame", "Operation", "Raster", "Stage", "unexposed"]

@@ -21,7 +21,8 @@ from amber_thicket.core.tile.tileset import set_source
 
 
 def pieces_of_sample(evaluation: Evaluation) -> Pieces:
-    """The pieces of the evened picture, before it is joined."""
+    """The pieces of the evened picture, before it is joined, as the plan finds them."""
+    evaluation = evaluation.deciding(BY_ID["tile.join"])
     size = fit_side(evaluation.recipe, PLAN_SIDE)
     chosen = evaluation.recipe.settings("tile.join")
     told = [chosen.joint_width, chosen.detail, chosen.smallest, chosen.one_piece, chosen.split_piece]
@@ -56,7 +57,7 @@ def broken_by_joins(evaluation: Evaluation) -> dict[str, Any]:
         seen = pieces
         if plan.shifts is not None:
             # Joints were bent so that they meet: what is joined is the bent sample.
-            sample = evaluation.layer("evened", size).pixels
+            sample = evaluation.deciding(BY_ID["tile.join"]).layer("evened", size).pixels
             seen = find_pieces(apply_warp(sample, plan.shifts, size[0]))
         if plan.framing is not None:
             seen = framed_pieces(pieces, plan.framing, size)

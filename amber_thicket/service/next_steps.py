@@ -7,15 +7,22 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.operation import STAGES
 from amber_thicket.core.roles import EVERY
 from amber_thicket.core.square.flat import CORNERS
 from amber_thicket.core.square.propose import Proposal
+from amber_thicket.errors import BadSetting
+from amber_thicket.service.broken import broken_by_joins
+from amber_thicket.service.left_out import leave_out
+from amber_thicket.service.repeat_artifacts import describe_repeat_artifacts
 from amber_thicket.service.square import proposal
 from amber_thicket.service.tiling import Suggestion, suggestion
 
 _FLAT, _JOIN, _CUT_OUT = "square.flat", "tile.join", "tile.cutout"
 # Degrees from which on a tilt that corners tell is worth a word.
 _TILTED = 2.0
+# So many pieces a tile along joints shows at least, for one of them to be left out.
+_SPARE = 16
 _NEEDS = ("blocked", "attention")
 
 
@@ -45,7 +52,9 @@ def next_steps(
     """
     corners, method = untouched_corners(evaluation), untouched_join(evaluation)
     evident = [*_corners(corners), *_method(method, sure=True)]
-    blocked, attention = ([_settle(one) for one in findings if one["level"] == level] for level in _NEEDS)
+    # What an earlier stage does comes first: what a later one did may have to be done anew after it.
+    ordered = sorted(findings, key=_stage_of_fix)
+    blocked, attention = ([_settle(evaluation, one) for one in ordered if one["level"] == level] for level in _NEEDS)
     return [
         *evident,
         *blocked,
@@ -110,11 +119,34 @@ def _method(method: Suggestion | None, *, sure: bool) -> list[NextStep]:
     return [NextStep("tile", words, method.reason, f"Try {name}", "tile", method.changes)]
 
 
-def _settle(finding: Mapping[str, Any]) -> NextStep:
+def _stage_of_fix(finding: Mapping[str, Any]) -> int:
+    fix = finding["fix"]
+    return min((STAGES.index(path.split(".")[0]) for path in fix["changes"]), default=0) if fix else len(STAGES)
+
+
+def _settle(evaluation: Evaluation, finding: Mapping[str, Any]) -> NextStep:
     role = EVERY.get(finding["map"] or "")
     words = f"{finding['fault']}{f' ({role.label.lower()})' if role else ''}: {finding['measured']}"
-    fix, about = finding["fix"], {"rule": finding["rule"], "map": finding["map"]}
+    about = {"rule": finding["rule"], "map": finding["map"]}
+    fix = finding["fix"] or (_left_out(evaluation) if finding["rule"] == "tiling.giveaways" else None)
     id = f"{finding['rule']}/{finding['map'] or ''}"
     if fix is None:
         return NextStep(id, words, finding["why"], "See it in Check", "check", **about)
+    # Another thing to do about it is tried for itself.
+    id += f"/{min(fix['changes'])}"
     return NextStep(id, words, finding["why"], fix["label"], "check", dict(fix["changes"]), **about)
+
+
+def _left_out(evaluation: Evaluation) -> dict[str, Any] | None:
+    """For what stands out and cannot be filled: the strongest place is left out on the sample, and the tile is planned
+    round it. None where nothing is planned, only lines stand out, or there is no other piece to put there."""
+    if evaluation.recipe.settings(_JOIN).method == "joints" and broken_by_joins(evaluation).get("shown", 0) < _SPARE:
+        return None
+    found = describe_repeat_artifacts(evaluation)
+    strong = [place for place in found["places"] if place["strength"] >= found["alarm"] and not place["points"]]
+    places = [(place["x"], place["y"], place["radius"]) for place in strong[:1]]
+    try:
+        changes = leave_out(evaluation, places) if places else {}
+    except BadSetting:
+        return None
+    return {"label": "Leave the strongest out", "changes": changes} if changes else None

@@ -58,7 +58,8 @@ def fill_places(
     tile = joined.layer("base_color", preview_size(joined)).pixels
     now = evaluation.recipe.settings("tile.repair").spots
     found = [(*on_joined(evaluation, x, y), radius) for x, y, radius in places]
-    spots = with_filled(now, tile, found, unfit(_repeats(joined, "base_color").places))
+    seen = _repeats(joined, "base_color").places
+    spots = with_filled(now, tile, found, unfit(seen), unfit(seen, ALARM))
     return changes | {"tile.repair.spots": as_plain(spots)}
 
 

@@ -18,21 +18,27 @@ def plain_roughness(values: np.ndarray, axis: int) -> np.ndarray:
     return bend.mean(axis=(axis, 2))
 
 
+def plain_z(values: np.ndarray, axis: int, scale: int) -> np.ndarray:
+    rows, columns, channels = (n // scale for n in (*values.shape[:2], scale * values.shape[2]))
+    part = values[: rows * scale, : columns * scale].astype(np.float64)
+    e = plain_roughness(part.reshape(rows, scale, columns, scale, channels).mean(axis=(1, 3)), axis)
+    middle = np.median(e)
+    return (e - middle) / (1.4826 * np.median(np.abs(e - middle)) + 0.02 * middle + 1e-9)
+
+
 def plain_seam(values: np.ndarray, axis: int) -> Seam:
-    """The worst over scales 1, 2, 4, 8, as long as 16 px are left."""
+    """The worst over scales 1, 2, 4, 8, as long as 16 px are left; lines of its own wherever they come to lie."""
     border, inner, at = -np.inf, -np.inf, 0.0
-    for scale in (1, 2, 4, 8):
-        rows, columns, channels = (n // scale for n in (*values.shape[:2], scale * values.shape[2]))
-        if min(rows, columns) < 16:
-            break
-        part = values[: rows * scale, : columns * scale].astype(np.float64)
-        part = part.reshape(rows, scale, columns, scale, channels).mean(axis=(1, 3))
-        e = plain_roughness(part, axis)
-        middle = np.median(e)
-        z = (e - middle) / (1.4826 * np.median(np.abs(e - middle)) + 0.02 * middle + 1e-9)
+    scales = [scale for scale in (1, 2, 4, 8) if min(values.shape[:2]) // scale >= 16]
+    for scale in scales:
+        z = plain_z(values, axis, scale)
         border = max(border, z[0])
         if z[2:-1].max() > inner:
             inner, at = z[2:-1].max(), (z[2:-1].argmax() + 2) / len(z)
+    if border >= 4 and 4 < inner < border:
+        for scale in scales[1:]:
+            for by in range(0, scale, max(scale // 4, 1)):
+                inner = max(inner, plain_z(np.roll(values, by, 1 - axis), axis, scale)[3:-1].max())
     return Seam(border, inner, at)
 
 
@@ -70,6 +76,35 @@ class SeamTest(unittest.TestCase):
                 found, expected = seam(values, axis=axis), plain_seam(values, axis)
                 np.testing.assert_allclose(found, expected, atol=0.011)
             np.testing.assert_allclose(seams(values), [plain_seam(values, 0), plain_seam(values, 1)], atol=0.011)
+
+    def test_joints_that_fall_among_px_otherwise_than_the_one_at_the_border_count_as_lines_like_it(self) -> None:
+        # Joints 4 px wide, all alike. That at the border fills half of a block of 8, the others lie across two blocks.
+        values = (0.5 + 0.02 * RNG.random((128, 256, 1))).astype(np.float32)
+        for first in (1, 70, 134, 198):
+            values[:, first : first + 4] = 0.1
+        for axis in (0, 1):
+            found = seam(np.ascontiguousarray(values.swapaxes(0, axis)), axis=axis)
+            self.assertGreater(found.border, 8)
+            self.assertTrue(found.passes, found)
+        # A step at the border is no joint: nothing inside is like it, wherever it lies.
+        ramp = values * np.linspace(0.2, 2.2, 256, dtype=np.float32)[None, :, None]
+        self.assertFalse(seam(ramp, axis=0).passes)
+        # What crosses the border alone is never taken for a line inside.
+        lone = (0.5 + 0.02 * RNG.random((128, 256, 1))).astype(np.float32)
+        lone[:, :64] += 0.1
+        lone[:, 64:] += np.linspace(0.1, 0, 192, dtype=np.float32)[None, :, None]
+        found = seam(lone, axis=0)
+        self.assertLess(found.inner, 4)
+        self.assertFalse(found.passes, found)
+
+    def test_lines_of_a_tile_are_set_against_the_spread_of_the_picture_it_comes_from(self) -> None:
+        calm = (0.5 + 0.02 * RNG.random((96, 96, 1))).astype(np.float32)
+        calm[:, 40:44] = 0.3
+        lively = (0.5 + 0.02 * RNG.random((128, 128, 1)) * np.linspace(0, 4, 128)[None, :, None]).astype(np.float32)
+        alone, beside = seams(calm), seams(calm, like=lively)
+        self.assertLess(beside[0].inner, 0.6 * alone[0].inner)
+        # The other way round nothing is made larger.
+        np.testing.assert_array_equal(seams(lively), seams(lively, like=calm))
 
     def test_a_line_inside_is_found_where_it_is(self) -> None:
         values = RNG.random((64, 80, 1)).astype(np.float32)

@@ -55,6 +55,23 @@ class KeyTest(unittest.TestCase):
         ready = made(self.memory, self.source, **size_of(256), even__light__amount=0)
         self.assertEqual(ready.key("evened", SIZE), ready.key("squared", SIZE))
 
+    def test_a_brighter_picture_is_joined_and_filled_where_it_was(self) -> None:
+        spot = {"x": 0.3, "y": 0.4, "radius": 0.05, "from_x": 0.7, "from_y": 0.7}
+        more = {**size_of(256), "tile__repair__spots": [spot]}
+        plain = made(self.memory, self.source, **more)
+        bright = made(self.memory, self.source, **more, even__original__exposure=0.7)
+        self.assertNotEqual(plain.key("evened", SIZE), bright.key("evened", SIZE))
+        self.assertEqual(plain.plan_key(), bright.plan_key())
+        for name in ("tile.join", "tile.repair"):
+            self.assertIs(bright.decided(BY_ID[name]), plain.decided(BY_ID[name]))
+        # All that follows is linear: the tile is the same, brighter.
+        both = [one.layer("tiled", SIZE).pixels for one in (plain, bright)]
+        np.testing.assert_allclose(both[1], both[0] * 2**0.7, rtol=2e-4, atol=1e-5)
+        # Colours that are left out were picked as they were seen.
+        colours = {"tile__join__excluded_colours": ["#806040"]}
+        picked = [made(self.memory, self.source, **more, **colours, even__original__exposure=e) for e in (0.0, 0.7)]
+        self.assertNotEqual(*(one.plan_key() for one in picked))
+
     def test_two_askers_one_computation(self) -> None:
         memory, count, gate = Memory(1000), [], threading.Event()
 

@@ -15,6 +15,7 @@ from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.shading.slope import slopes
 from amber_thicket.core.strokes import Stroke
 from amber_thicket.core.synthesis.framing import Framing, framed
+from amber_thicket.core.synthesis.mosaic import Mosaic
 from amber_thicket.core.tile.join import Settings, join, pieces_in
 from amber_thicket.core.tile.joints.paths import cheapest_path, closed_side, open_side
 from amber_thicket.core.tile.joints.score import trimmed_pieces
@@ -102,6 +103,27 @@ class ChannelTest(unittest.TestCase):
                         laid.append(join(layer, frame=size, decided=plan_of(one)).pixels)
                 with self.subTest(method=method, vectors=layer.vectors):
                     np.testing.assert_array_equal(*laid)
+
+
+class LeftOutTest(unittest.TestCase):
+    def test_what_is_left_out_is_replaced_by_whole_pieces_of_the_sample(self) -> None:
+        # Small tiles have wide overlaps, in which joins run beyond the middle of the tile.
+        free = ready("uneven_slates", tile__join__larger=0.0)
+        size = (SIDE, SIDE)
+        work, part = free.sizes(size).work, free.sizes(size).tile.part
+        # What every tile of more than half of the sample shows.
+        at, middle = [(part[0] + part[2]) / 2, (part[1] + part[3]) / 2], np.array([work.width, work.height]) / 2
+        brushed = [{"radius": 0.03, "points": [at, at]}]
+        one = ready("uneven_slates", tile__join__larger=0.0, tile__join__excluded=brushed)
+        self.assertIsInstance(plan_of(one), Mosaic)
+        shown = plan_places(one, size)
+        assert shown is not None
+        # What no copy covered would be black.
+        black = [float((each.layer("base_color", size).pixels.mean(axis=2) < 0.005).mean()) for each in (free, one)]
+        self.assertLess(black[1], black[0] + 0.005)
+        away = np.hypot(*((shown - middle) / work.width).transpose(2, 0, 1))
+        self.assertLess(float((away < 0.025).mean()), 1e-4)
+        self.assertLess(truly_broken("uneven_slates", one).share, 0.03)
 
 
 class ChoiceTest(unittest.TestCase):

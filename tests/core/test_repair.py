@@ -9,7 +9,7 @@ from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.recipe import Recipe
-from amber_thicket.core.tile.repair import Spot, best_source
+from amber_thicket.core.tile.repair import Spot, best_source, with_filled
 from amber_thicket.core.tile.repeat_artifacts import ALARM, PERHAPS, find_repeat_artifacts
 from amber_thicket.errors import BadSetting
 from tests.service.test_check import planted
@@ -103,6 +103,32 @@ class RepairTest(unittest.TestCase):
             self.assertGreater(float(np.hypot(*away)), keep)
         with self.assertRaises(BadSetting):
             best_source(tile, 0.3, 0.6, 0.05, [(0.5, 0.5, 0.9)])
+
+    def test_no_joint_ends_at_the_outline_of_what_is_filled(self) -> None:
+        # Boards 64 px high with one end joint; one board has a knot.
+        tile = 0.3 + 0.03 * np.random.default_rng(3).random((256, 256, 3)).astype(np.float32)
+        tile[::64] = tile[1::64] = tile[63::64] = 0.02
+        tile[66:127, 60:63] = 0.02
+        tile[150:166, 90:106] *= (0.5, 0.3, 0.2)
+        knot, end = (98 / 256, 158 / 256, 0.05), (61 / 256, 96 / 256, 0.05)
+        (filled,) = with_filled((), tile, [knot], [], unseen=True)
+        # From a board as high up on it as the knot lay.
+        self.assertAlmostEqual(((filled.from_y - filled.y) * 4 + 0.5) % 1, 0.5, delta=0.05)
+        # No other place has a joint to go on with: left as it is, or filled by whoever insists.
+        with self.assertRaises(BadSetting):
+            with_filled((), tile, [end], [], unseen=True)
+        self.assertEqual(with_filled((), tile, [knot, end], [], unseen=True), (filled,))
+        self.assertEqual(len(with_filled((), tile, [end], [])), 1)
+
+    def test_what_is_banned_least_is_taken_where_nothing_else_is_left(self) -> None:
+        tile = linear_photograph("gravel")[:256, :256]
+        place, whole = (0.3, 0.6, 0.05), [(0.5, 0.5, 0.9)]
+        self.assertEqual(with_filled((), tile, [place], whole, []), with_filled((), tile, [place], []))
+        (first,) = with_filled((), tile, [place], [])
+        (other,) = with_filled((), tile, [place], [(first.from_x, first.from_y, 0.05)], [])
+        self.assertGreater(np.hypot(other.from_x - first.from_x, other.from_y - first.from_y), 0.1)
+        with self.assertRaises(BadSetting):
+            with_filled((), tile, [place], whole, whole)
 
     def test_settings_are_checked(self) -> None:
         around = Recipe().with_changes({"tile.repair.spots": [spot(1.25, -0.5, 0.0625, 0.75, 0.125)]})

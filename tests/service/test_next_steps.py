@@ -6,6 +6,7 @@ import re
 import unittest
 from functools import cache
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
@@ -15,9 +16,11 @@ from amber_thicket.core.numeric.colour import decode_srgb
 from amber_thicket.core.raster import Pixels
 from amber_thicket.service.bake import check
 from amber_thicket.service.next_steps import NextStep, corner_changes, next_steps
+from amber_thicket.service.repeat_artifacts import describe_repeat_artifacts
 from amber_thicket.service.square import proposal
 from amber_thicket.standins.capture_rig import camera
 from tests.core.test_propose import TILTED
+from tests.service.test_check import planted
 from tests.support import evaluation, linear_photograph, rig_surface, size_of, wall
 
 TILT = {"what": "Tilt", "level": "attention", "measured": "lines 14° off", "advice": "Flatten it."}
@@ -69,15 +72,39 @@ class NextStepsTest(unittest.TestCase):
         findings = [told("blocked", "a.one"), told("attention", "b.two", fix, "height"), told("pass", "c.three"),
                     told("unknown", "d.four"), told("note", "e.five")]  # fmt: skip
         steps = next_steps(plain, findings, [TILT])
-        self.assertEqual([step.id for step in steps], ["a.one/", "tilt", "b.two/height"])
+        self.assertEqual([step.id for step in steps], ["a.one/", "tilt", "b.two/height/even.drift.amount"])
         self.assertEqual(
             steps[2],
-            NextStep("b.two/height", "Wrong by b.two (height): 3", "", "Mend it", "check", fix["changes"],
+            NextStep("b.two/height/even.drift.amount", "Wrong by b.two (height): 3", "", "Mend it", "check", fix["changes"],
                      "b.two", "height"),
         )  # fmt: skip
         # What nothing mends at once is looked at where it is.
         self.assertEqual((steps[0].label, steps[0].changes), ("See it in Check", {}))
         self.assertEqual(steps[1].changes, {})
+
+    def test_what_an_earlier_stage_does_comes_before_what_a_later_one_does(self) -> None:
+        plain = evaluation(linear_photograph("grass"), **{**size_of(256), "tile.join.method": "blend"})
+        fixes = {"tile": {"tile.repair.spots": []}, "even": {"even.drift.amount": 50.0}}
+        findings = [told("attention", name, {"label": name, "changes": fixes[name]}) for name in ("tile", "even")]
+        findings.insert(0, told("attention", "by.hand"))
+        self.assertEqual([step.rule for step in next_steps(plain, findings, [])], ["even", "tile", "by.hand"])
+
+    def test_what_stands_out_and_cannot_be_filled_is_left_out(self) -> None:
+        spotted = evaluation(planted(linear_photograph("gravel")), **{**size_of(256), "tile.join.method": "regrow"})
+        found = told("attention", "tiling.giveaways", None, "base_color")
+        step = next_steps(spotted, [found], [])[0]
+        self.assertEqual(list(step.changes), ["tile.join.excluded"])
+        strongest = [
+            describe_repeat_artifacts(one)["places"][0]["strength"]
+            for one in (spotted, spotted.with_changes(step.changes))
+        ]
+        self.assertLess(strongest[1], 0.7 * strongest[0])
+        # Nothing is planned, or the few pieces a tile shows are all there are.
+        blended = spotted.with_changes({"tile.join.method": "blend"})
+        self.assertEqual(next_steps(blended, [found], [])[0].changes, {})
+        joined = spotted.with_changes({"tile.join.method": "joints"})
+        with mock.patch("amber_thicket.service.next_steps.broken_by_joins", return_value={"shown": 8}):
+            self.assertEqual(next_steps(joined, [found], [])[0].changes, {})
 
     def test_a_fix_that_is_offered_settles_what_it_is_offered_for(self) -> None:
         """Where it does, it is not asked for again; where it does not, Check still says so."""
@@ -87,7 +114,7 @@ class NextStepsTest(unittest.TestCase):
             if step.rule and step.changes:
                 after = start.with_changes(step.changes)
                 again = {f"{one['rule']}/{one['map'] or ''}": one["level"] for one in check(after, "wall")}
-                mended += again.get(step.id) not in ("blocked", "attention")
+                mended += again.get(f"{step.rule}/{step.map or ''}") not in ("blocked", "attention")
         self.assertGreaterEqual(mended, 1)
 
     def test_every_rule_says_what_is_so_when_it_does_not_hold(self) -> None:

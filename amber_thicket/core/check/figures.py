@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from functools import partial
 from typing import NamedTuple
 
@@ -17,7 +18,7 @@ from amber_thicket.core.roles import ROLES
 
 SCALES = (1, 2, 4, 8)
 PASS, BLOCKED = 4.0, 8.0
-_OWN_LINES = 4.0
+OWN_LINES = 4.0
 _SMALL = 96
 
 
@@ -31,7 +32,7 @@ class Seam(NamedTuple):
     @property
     def passes(self) -> bool:
         """Below the limit, or no worse than the surface's own lines."""
-        return self.border < PASS or (self.inner > _OWN_LINES and self.border <= self.inner)
+        return self.border < PASS or (self.inner > OWN_LINES and self.border <= self.inner)
 
     @property
     def by_own_lines(self) -> bool:
@@ -98,10 +99,9 @@ def _bends_across(lines, channels, total, first, last):  # type: ignore[no-untyp
             total[i] += abs(np.float32(1.5) * (line[i] - one) + np.float32(0.5) * (two - after))
 
 
-def _z(e: Pixels) -> Pixels:
+def _spread(e: Pixels) -> float:
     middle = float(np.median(e))
-    mad = float(np.median(np.abs(e - middle)))
-    return (e - middle) / (1.4826 * mad + 0.02 * middle + 1e-9)
+    return 1.4826 * float(np.median(np.abs(e - middle))) + 0.02 * middle + 1e-9
 
 
 def seam(values: Pixels, *, axis: int) -> Seam:
@@ -112,28 +112,69 @@ def seam(values: Pixels, *, axis: int) -> Seam:
     return _over_scales(values, (axis,))[0]
 
 
-def seams(values: Pixels) -> tuple[Seam, Seam]:
-    """seam() of both axes. values: (H, W[, C])."""
-    across, down = _over_scales(values, (0, 1))
+def seams(values: Pixels, like: Pixels | None = None) -> tuple[Seam, Seam]:
+    """seam() of both axes. values: (H, W[, C]). like: a picture of the same surface, as fine; where its lines differ
+    more among each other, that counts: in a tile of few pieces it may come out small by chance."""
+    across, down = _over_scales(values, (0, 1), like)
     return across, down
 
 
-def _over_scales(values: Pixels, axes: tuple[int, ...]) -> list[Seam]:
-    found = [(-np.inf, -np.inf, 0.0)] * len(axes)
+def _scaled(values: Pixels) -> Iterator[Pixels]:
+    """A picture at all scales that are large enough, (H, W, C)."""
     scaled, at_scale = np.ascontiguousarray(values), 1
     for scale in SCALES:
         scaled, at_scale = shrink(scaled, scale // at_scale), scale
-        scaled = scaled[..., None] if scaled.ndim == 2 else scaled
         if min(scaled.shape[:2]) < 16:
-            break
+            return
+        yield _deep(scaled)
+
+
+def _over_scales(values: Pixels, axes: tuple[int, ...], like: Pixels | None = None) -> list[Seam]:
+    found = [(-np.inf, -np.inf, 0.0)] * len(axes)
+    others = iter(()) if like is None else _scaled(like)
+    for scaled in _scaled(values):
+        other = next(others, None)
         for number, axis in enumerate(axes):
-            z = _z(roughness_of_lines(scaled, axis=axis))
+            z = _z(scaled, axis, other)
             border, inner, at = found[number]
             within = z[2:-1]
             if within.max() > inner:
                 inner, at = float(within.max()), float((within.argmax() + 2) / z.size)
             found[number] = max(border, float(z[0])), inner, at
+    for number, axis in enumerate(axes):
+        border, inner, at = found[number]
+        if border >= PASS and OWN_LINES < inner < border:
+            found[number] = border, max(inner, worst_line(values, axis, SCALES[1:], like)), at
     return [Seam(round(border, 2), round(inner, 2), round(at, 4)) for border, inner, at in found]
+
+
+def _z(values: Pixels, axis: int, like: Pixels | None) -> Pixels:
+    """How far each line stands out from the usual one, in spreads of all lines."""
+    e = roughness_of_lines(values, axis=axis)
+    spread = _spread(e)
+    if like is not None:
+        spread = max(spread, _spread(roughness_of_lines(like, axis=axis)))
+    z: Pixels = (e - float(np.median(e))) / spread
+    return z
+
+
+def worst_line(values: Pixels, axis: int, scales: Iterable[int], like: Pixels | None = None) -> float:
+    """z of the worst inner line at some scales, wherever a line of the surface comes to lie among their px: one that
+    falls on a single px stands out more than one that two px share. What the border touches is left out. values:
+    (H, W[, C]); axis, like: as in seam(), seams(). −inf where the picture is too small for all of them."""
+    worst = -np.inf
+    for scale in scales:
+        if min(values.shape[:2]) // scale < 16:
+            break
+        other = None if like is None or min(like.shape[:2]) // scale < 16 else _deep(shrink(like, scale))
+        for by in range(0, scale, max(scale // 4, 1)):
+            moved = _deep(shrink(np.roll(values, by, axis=1 - axis), scale))
+            worst = max(worst, float(_z(moved, axis, other)[3:-1].max()))
+    return worst
+
+
+def _deep(values: Pixels) -> Pixels:
+    return values[..., None] if values.ndim == 2 else values
 
 
 def drift(values: Pixels) -> float:

@@ -106,12 +106,13 @@ def keep_in_place(work: Patchwork, sample: PatchSearch, kept: Mask) -> None:
     work.locked = locked
 
 
-def avoid(work: Patchwork, sample: PatchSearch, unfit: Mask) -> None:
-    """Covers whatever unfit pixels of the sample show with other parts of it. The joins lie in a ring around them."""
+def avoid(work: Patchwork, sample: PatchSearch, unfit: Mask, *, tries: int = 1, wide: float = 0.0) -> None:
+    """Covers whatever unfit pixels of the sample show with other parts of it. The joins lie in a ring around them.
+    tries: as in grow(); wide: of the ring at least, px."""
     height, width = work.labels.shape
     rows, columns = unfit.shape
     least = min(width, height)
-    ring = max(6, round(_AVOID_RING * width))
+    ring = max(6, round(_AVOID_RING * width), round(wide))
     most = int(min(0.6 * least, _MOST_OF_SAMPLE * columns, _MOST_OF_SAMPLE * rows)) - 2 * ring
     given_up = np.zeros((height, width), bool)
     for number in range(_MOST_AVOIDED):
@@ -126,9 +127,9 @@ def avoid(work: Patchwork, sample: PatchSearch, unfit: Mask) -> None:
         around = _window_on(shown, max(most, 8), ring)
         must = cv2.dilate(shown[around.on(shown.shape)].astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
         must &= _core(around, ring // 2)
-        found = sample.find(work, around, ~must, must, apart=0.3 * width)
+        found = sample.find(work, around, ~must, must, apart=0.3 * width, count=tries)
         if found:
-            put(work, sample, unfit, around, found[0], must=must)
+            put(work, sample, unfit, around, _cheapest(work, sample, unfit, around, found, must), must=must)
         # What a piece could not cover with anything better is left as it is.
         given_up[around.on(shown.shape)] |= must
 

@@ -14,7 +14,7 @@ from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.oklab import to_oklab
 from amber_thicket.core.numeric.vectors import unit
-from amber_thicket.core.operation import Operation
+from amber_thicket.core.operation import Operation, unexposed
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import Colour, OperationSettings, setting
 from amber_thicket.core.strokes import MOST, Stroke, drawn
@@ -22,7 +22,7 @@ from amber_thicket.core.synthesis.cut import features
 from amber_thicket.core.synthesis.framing import framed
 from amber_thicket.core.synthesis.mosaic import Mosaic, Placement, mosaic, moved, render_mosaic
 from amber_thicket.core.synthesis.patch_search import PatchSearch, Steps, find_steps
-from amber_thicket.core.synthesis.patchwork import Mask, Patchwork, composed, squared
+from amber_thicket.core.synthesis.patchwork import Mask, Patchwork, Price, composed, squared
 from amber_thicket.core.synthesis.regrow import avoid, features_with_height, grow, keep_in_place, mend
 from amber_thicket.core.synthesis.tile_plan import FEATHER, TilePlan, render
 from amber_thicket.core.tile.joints.arrange import Arrangement, Brushed, arrangements
@@ -47,6 +47,8 @@ JOINTS_OVER = 0.36
 _ALONG_JOINTS = 0.7
 # So many arrangements are kept where parts must be replaced in each.
 _BRUSHED = 3
+# How far joins round a part that is replaced may lie from it, in usual pieces.
+_OF_PIECE = 0.5
 # Tiles of so many px are laid channel by channel.
 _BY_CHANNEL = 5000 * 5000
 _Method = Literal["none", "blend", "cut", "lattice", "regrow", "strew", "stochastic", "joints"]
@@ -342,11 +344,11 @@ def _along_joints(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan 
         return _overlapped(sample, frame, chosen)
     if brushed.unfit is not None and brushed.unfit.any():
         made = made[:_BRUSHED]
-    return Arranged(tuple((one, _plan_of(one, sample, tile)) for one in made))
+    return Arranged(tuple((one, _plan_of(one, sample, tile, pieces)) for one in made))
 
 
-def _plan_of(arrangement: Arrangement, sample: _Sample, tile: tuple[int, int]) -> PiecePlan:
-    """The plan of one arrangement; what should not show and still would is replaced by other parts."""
+def _plan_of(arrangement: Arrangement, sample: _Sample, tile: tuple[int, int], pieces: Pieces) -> PiecePlan:
+    """The plan of one arrangement; what should not show and still would is replaced by other parts, along joints."""
     came = arrangement.outcome
     evidence: dict[str, Any] = {
         "pieces": came.shown,
@@ -358,15 +360,20 @@ def _plan_of(arrangement: Arrangement, sample: _Sample, tile: tuple[int, int]) -
         "span": round(arrangement.framing.scale / (1 + JOINTS_OVER), 4),
     }
     if came.unfit and sample.unfit is not None:
-        seen = framed(sample.pixels, arrangement.framing, tile)
+        size = (sample.pixels.shape[1], sample.pixels.shape[0])
+        planes = np.moveaxis(piece_features(pieces, size), -1, 0)
+        seen = np.stack([framed(np.ascontiguousarray(plane), arrangement.framing, tile) for plane in planes], -1)
         masks = [
             None if mask is None else framed(mask.astype(np.float32), arrangement.framing, tile) > 0.5
             for mask in (sample.unfit, sample.kept)
         ]
-        work = _from_copies(arrangement.labels, seen.shape[:2], features(seen), masks[1])
+        work = _from_copies(arrangement.labels, seen.shape[:2], seen, masks[1], along_joints)
         assert masks[0] is not None
-        avoid(work, PatchSearch(features(seen), masks[0], find_steps(seen, tile)), masks[0])
-        return _laid(work, features(seen), evidence)
+        # Wide enough for joins to run round a piece.
+        wide = _OF_PIECE * pieces.typical / pieces.scale / arrangement.framing.scale
+        steps = find_steps(framed(sample.pixels, arrangement.framing, tile), tile)
+        avoid(work, PatchSearch(seen, masks[0], steps), masks[0], tries=TRIES, wide=wide)
+        return _laid(work, seen, evidence)
     return PiecePlan(arrangement.labels, None, None, evidence)
 
 
@@ -412,20 +419,29 @@ def _overlapped(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan | 
     return PiecePlan(labels, None, shifts, evidence)
 
 
-def _from_copies(labels: NDArray[np.uint8], sample: tuple[int, ...], seen: Pixels, kept: Mask | None) -> Patchwork:
+def _from_copies(
+    labels: NDArray[np.uint8], sample: tuple[int, ...], seen: Pixels, kept: Mask | None, price: Price = squared
+) -> Patchwork:
     """The patchwork of a cut: its four copies as pieces."""
     height, width = labels.shape
     over_x, over_y = sample[1] - width, sample[0] - height
-    across = ((0, width // 2), (width // 2 - width, width - width // 2 + over_x))
-    down = ((0, height // 2), (height // 2 - height, height - height // 2 + over_y))
+    # Past the overlap both copies show the same pixels, and from somewhere on the shifted one is said to.
+    from_x, from_y = _from_here_on(labels & 1), _from_here_on((labels & 2).T)
+    across = ((0, from_x), (from_x - width, width - from_x + over_x))
+    down = ((0, from_y), (from_y - height, height - from_y + over_y))
     placements: list[Placement] = [
         moved(a * width, b * height, (across[a][0], down[b][0], across[a][1], down[b][1])) for a, b in PIECES
     ]
-    work = composed(seen, labels, placements)
+    work = composed(seen, labels, placements, price)
     if kept is not None and kept.any():
         at = work.sources().astype(np.int64)
         work.locked = kept[at[..., 1].clip(0, sample[0] - 1), at[..., 0].clip(0, sample[1] - 1)]
     return work
+
+
+def _from_here_on(further: NDArray[Any]) -> int:
+    """The first column from which on all are set, in every row. further: (H, W)."""
+    return int(np.flatnonzero(~further.astype(bool).all(axis=0))[-1]) + 1
 
 
 def _laid(work: Patchwork, seen: Pixels, evidence: dict[str, Any], shifts: Pixels | None = None) -> PiecePlan:
@@ -544,6 +560,12 @@ def _decides_by(chosen: Settings) -> tuple[str, ...]:
     return tuple(name for name in Settings.model_fields if name not in later)
 
 
+def _decides_with(chosen: Settings) -> dict[str, float]:
+    """Joins lie where they lie however bright the picture is made. Colours that are left out were picked as they are
+    seen."""
+    return {} if chosen.excluded_colours else unexposed(chosen)
+
+
 OPERATION = Operation(
     id="tile.join",
     label="Join",
@@ -555,7 +577,8 @@ OPERATION = Operation(
     apply=join,
     decide=decide_join,
     decides_by=_decides_by,
+    decides_with=_decides_with,
     settle=finalize_plan,
     idle=lambda s: s.method == "none",
-    version=5,
+    version=6,
 )

@@ -87,12 +87,8 @@ def find_pieces(
     size = (max(round(width * scale), 16), max(round(height * scale), 16))
     lab = linear_to_lab(np.ascontiguousarray(cv2.resize(sample, size, interpolation=cv2.INTER_AREA), np.float32))
     lab = np.ascontiguousarray(lab, np.float32)
-    calm = lab
-    for _ in range(2):
-        # The grain of a stone goes, its joints stay.
-        calm = cv2.bilateralFilter(calm, 9, 14.0, 3.0)
     joint = reading.joint * _SIDE
-    joints = joint_strength(calm, joint)
+    joints = joint_strength(_calmed(lab), joint)
     labels = flooded(blur(joints, 0.4 * joint, wraps=False))
     labels = merged(labels, joints, weakest=reading.one_piece)
     labels = merged(labels, joints, least_area=(_LEAST_AREA * joint) ** 2)
@@ -159,6 +155,18 @@ def _usual_area(labels: Labels) -> float:
     """Half of the picture lies in pieces of this area or more, px."""
     areas = np.sort(np.bincount(labels.reshape(-1)))
     return float(areas[np.searchsorted(np.cumsum(areas), areas.sum() / 2)])
+
+
+def _calmed(lab: Pixels) -> Pixels:
+    """The grain of a stone goes, its joints stay."""
+    for _ in range(2):
+        lab = cv2.bilateralFilter(lab, 9, 14.0, 3.0)
+    return lab
+
+
+def joints_of(pixels: Pixels, joint: float) -> Pixels:
+    """joint_strength() of a picture, linear RGB (H, W, 3). joint: width of one, px."""
+    return joint_strength(_calmed(np.ascontiguousarray(linear_to_lab(pixels), np.float32)), joint)
 
 
 def joint_strength(lab: Pixels, joint: float) -> Pixels:

@@ -107,12 +107,12 @@ def find_repeat_artifacts(tile: Pixels) -> list[RepeatArtifact]:
     return list(find_repeats(tile).places)
 
 
-def unfit(found: Sequence[RepeatArtifact]) -> list[tuple[float, float, float]]:
-    """(x, y, radius) of the places nothing should be filled from."""
+def unfit(found: Sequence[RepeatArtifact], least: float = _NO_SOURCE * ALARM) -> list[tuple[float, float, float]]:
+    """(x, y, radius) of the places nothing should be filled from: those of this strength and more."""
     return [
         (*at, place.radius)
         for place in found
-        if place.strength >= _NO_SOURCE * ALARM
+        if place.strength >= least
         for at in (place.points or ((place.x, place.y),))
     ]
 

@@ -15,7 +15,7 @@ import numpy as np
 from amber_thicket.core.numeric.filters import blur, fill_by_normalized_convolution, pad
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.vectors import unit
-from amber_thicket.core.operation import Operation
+from amber_thicket.core.operation import Operation, unexposed
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
 from amber_thicket.core.strokes import MOST, Coordinate, Stroke, drawn, local, softened
@@ -164,6 +164,7 @@ OPERATION = Operation(
     carries="touched",
     apply=retouch,
     decide=decide_retouch,
+    decides_with=unexposed,
     idle=lambda s: not s.strokes,
     version=2,
 )

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.oklab import to_oklab
 from amber_thicket.core.numeric.vectors import unit
-from amber_thicket.core.operation import Operation
+from amber_thicket.core.operation import Operation, unexposed
 from amber_thicket.core.progress import part_of_progress
 from amber_thicket.core.raster import Frame, Pixels, Raster
 from amber_thicket.core.settings import OperationSettings, setting
@@ -267,6 +267,7 @@ OPERATION = Operation(
     carries="tiled",
     apply=relay,
     decide=decide_set,
+    decides_with=unexposed,
     decides_by=("count", "border", "seed"),
     settle=finalize_set,
     idle=lambda s: s.count < 2,

@@ -18,7 +18,7 @@ interface Left {
 }
 const keyOf = (material: string) => `views-of-${material}-left`;
 /** How often one thing is done by its button: what is better and still there may be done again. */
-const MOST_TRIES = 3;
+const MOST_TRIES = 5;
 /** What is evident is not judged by what Check finds after it. */
 const isEvident = ({ id, label }: NextStep) => id === "corners" || (id === "tile" && label.startsWith("Use"));
 /** The same thing with another figure is another question. */

@@ -12,6 +12,8 @@ from amber_thicket.core.tile.repeat_artifacts import ALARM, PERHAPS, RepeatArtif
 from amber_thicket.core.tile.retouch import fill_strokes
 from amber_thicket.errors import BadSetting
 
+# Of the drift that is taken out, %.
+_STEP = 50.0
 LIMIT = f"under {ALARM:g}: not seen in the repeat"
 
 
@@ -30,11 +32,13 @@ def look(subject: Subject) -> Iterable[Finding]:
         yield Finding("pass", _said(found), LIMIT, map="base_color", ratio=found.figure / ALARM)
         return
     box = _box(first)
+    # What is evened may be joined otherwise, so that is settled before places are filled.
+    even = _even(subject) if found.blotches >= ALARM else None
     if found.figure < ALARM:
         yield Finding("unknown", f"perhaps: {_said(found)}", LIMIT, map="base_color", box=box)
     elif strong:
         places = "1 place" if len(strong) == 1 else f"{len(strong)} places"
-        fix = _fix(subject, list(found.places), strong)
+        fix = even or _fix(subject, list(found.places), strong)
         yield Finding(
             "attention",
             f"{places}: {_said(found)}",
@@ -45,11 +49,16 @@ def look(subject: Subject) -> Iterable[Finding]:
             ratio=found.figure / ALARM,
         )
     else:
-        amount = subject.recipe.settings("even.drift").amount
-        fix = Fix("Even the drift", {"even.drift.amount": 100.0}) if amount < 100 else None
+        fix = even or _even(subject)
         yield Finding(
             "attention", f"slow blotches: {_said(found)}", LIMIT, map="base_color", fix=fix, ratio=found.figure / ALARM
         )
+
+
+def _even(subject: Subject) -> Fix | None:
+    """Evens slow blotches, half of what there is at a time: often that is enough, and more of the surface stays."""
+    amount = subject.recipe.settings("even.drift").amount
+    return Fix("Even the drift", {"even.drift.amount": min(amount + _STEP, 100.0)}) if amount < 100 else None
 
 
 def _box(place: RepeatArtifact) -> tuple[float, float, float, float]:
@@ -66,8 +75,8 @@ def _said(found: Repeats) -> str:
 
 
 def _fix(subject: Subject, found: list[RepeatArtifact], strong: list[RepeatArtifact]) -> Fix | None:
-    """Fills them; None where so much stands out that nothing is left to fill it from, and for a tile of a set, which is
-    filled where all of them are made."""
+    """Fills them, as far as that is not seen itself; None where so much stands out that nothing is left to fill it
+    from, and for a tile of a set, which is filled where all of them are made."""
     if subject.recipe.settings("tile.tileset").count > 1:
         return None
     now, tile = subject.recipe.settings("tile.repair").spots, subject.maps["base_color"].pixels
@@ -76,7 +85,9 @@ def _fix(subject: Subject, found: list[RepeatArtifact], strong: list[RepeatArtif
     changes: dict[str, Any] = {}
     try:
         if places:
-            changes["tile.repair.spots"] = as_plain(with_filled(now, tile, places, unfit(found)))
+            changes["tile.repair.spots"] = as_plain(
+                with_filled(now, tile, places, unfit(found), unfit(found, ALARM), unseen=True)
+            )
     except BadSetting:
         return None
     if lines:

@@ -16,7 +16,8 @@ def look(subject: Subject) -> Iterable[Finding]:
         return
     tile = coded(subject.maps["base_color"].pixels, "base_color")
     sample = coded(subject.sample.pixels, "base_color")
-    for axis, (name, inner, before) in enumerate(zip(("across", "down"), seams(tile), seams(sample), strict=True)):
+    both = zip(("across", "down"), seams(tile, like=sample), seams(sample), strict=True)
+    for axis, (name, inner, before) in enumerate(both):
         own = max(before.inner, 3.0)
         share = inner.inner / own
         box = (inner.at - 0.01, 0.0, 0.02, 1.0) if axis == 0 else (0.0, inner.at - 0.01, 1.0, 0.02)

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from amber_thicket.core.check.figures import PASS, coded, seams
+from amber_thicket.core.check.figures import OWN_LINES, PASS, SCALES, coded, seams, worst_line
 from amber_thicket.core.check.rule import NOT_REPEATED, Finding, Level, Rule, Subject
 from amber_thicket.core.numeric.filters import shrink
 
 LEVELS = (1, 2, 3, 4)
+# A joint at the border may stand out by so much more than the others do.
+_LIKE = 1.25
 
 
 def look(subject: Subject) -> Iterable[Finding]:
@@ -18,11 +20,16 @@ def look(subject: Subject) -> Iterable[Finding]:
     values, sample = (coded(r.pixels, "base_color") for r in (subject.maps["base_color"], subject.sample))
     worst, at = -1e9, 0
     for level in LEVELS:
-        small = shrink(values, 1 << level)
+        small, like = (shrink(each, 1 << level) for each in (values, sample))
         if min(small.shape[:2]) < 32:
             break
-        for found, before in zip(seams(small), seams(shrink(sample, 1 << level)), strict=True):
-            worst, at = max((worst, at), (found.border - max(before.inner - PASS, 0), level))
+        for axis, (found, before) in enumerate(zip(seams(small, like=like), seams(like), strict=True)):
+            over = found.border - max(before.inner - PASS, 0)
+            if over > PASS:
+                scales = [scale << level for scale in SCALES]
+                own = max(worst_line(each, axis, scales, sample) for each in (values, sample))
+                over = found.border - max(own - PASS, _LIKE * own if own > OWN_LINES else 0)
+            worst, at = max((worst, at), (over, level))
     if at:
         level_of: Level = "attention" if worst > PASS else "pass"
         yield Finding(
