@@ -12,7 +12,7 @@ import numpy as np
 
 from amber_thicket.service.bake import check
 from amber_thicket.service.next_steps import NextStep, next_steps
-from amber_thicket.service.pictured import described_picture
+from amber_thicket.service.pictured import triage_of
 from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph
 from amber_thicket.standins.capture_rig.kinds import KINDS
 from bench.timing import table
@@ -71,7 +71,7 @@ def _followed(library: Any, id: str) -> list[str]:
             done = None
             continue
         done = None
-        steps = next_steps(evaluation, findings, described_picture(material, evaluation)["findings"])
+        steps = next_steps(evaluation, findings, triage_of(material, evaluation))
         step = next((one for one in steps if f"{one.id}: {one.words}" not in left), None)
         if step is None:
             break

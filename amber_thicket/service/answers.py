@@ -454,7 +454,7 @@ class Origin(Answer):
 
 
 class CaptureSource(BriefSource):
-    """The first file of a material."""
+    """The first file of a material. findings: None where nobody has looked at it yet."""
 
     key: str
     blob: str
@@ -462,7 +462,7 @@ class CaptureSource(BriefSource):
     bytes: int
     floating: bool
     notes: tuple[str, ...]
-    findings: tuple[SourceFinding, ...]
+    findings: tuple[SourceFinding, ...] | None
     role: str = "photo"
     why: str = ""
     origin: Origin | None = None
@@ -861,6 +861,12 @@ class Finding(Answer):
 class Checks(Answer):
     revision: int
     findings: tuple[Finding, ...]
+
+
+class Triage(Answer):
+    """What a capture is good for."""
+
+    findings: tuple[SourceFinding, ...]
 
 
 class NextStep(Answer):

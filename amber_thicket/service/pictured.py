@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from amber_thicket.core.gather.orient import turned_box
 from amber_thicket.core.gather.triage import triage
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.service.sources import file_key, files_of
@@ -11,17 +12,15 @@ from amber_thicket.store.models import Material
 
 
 def described_picture(material: Material, evaluation: Evaluation) -> dict[str, Any]:
-    """As describe() tells of a capture, for the picture that is worked on: its files, size, depth and findings.
-
-    Findings of a picture that was not looked at yet are worked out and kept with the material.
-    """
-    infos = {file_key(info["blob"]): info for info in files_of(material.source)}
-    taken = evaluation.inputs
-    info = infos.get(taken.photograph, material.source)
+    """As describe() tells of a capture, for the picture that is worked on: its files, size, depth and findings, None
+    where nobody has looked at it yet."""
+    info = _file_of(material, evaluation)
     shown = {key: value for key, value in info.items() if key not in ("more", "measured", "card")}
     shown["key"] = file_key(info["blob"])
-    if taken.joined:
-        parts = [info, *(infos[key] for key in taken.joined)]
+    joined = evaluation.inputs.joined
+    if joined:
+        infos = {file_key(one["blob"]): one for one in files_of(material.source)}
+        parts = [info, *(infos[key] for key in joined)]
         shown |= {
             "file": " + ".join(part["file"] for part in parts),
             "bytes": sum(part["bytes"] for part in parts),
@@ -30,20 +29,43 @@ def described_picture(material: Material, evaluation: Evaluation) -> dict[str, A
             "bits": min(part["bits"] for part in parts),
             "notes": list(dict.fromkeys(note for part in parts for note in part["notes"])),
         }
-    if taken.joined or "findings" not in info:
-        shown["findings"] = _findings(material, evaluation, info)
+    shown["findings"] = _known(material, evaluation, info)
     return shown
 
 
-def _findings(material: Material, evaluation: Evaluation, info: dict[str, Any]) -> list[dict[str, Any]]:
+def triage_of(material: Material, evaluation: Evaluation) -> list[dict[str, Any]]:
+    """What the picture that is worked on is good for. Looked at once; what was found is kept with the material."""
+    info = _file_of(material, evaluation)
+    known = _known(material, evaluation, info)
+    if known is not None:
+        return known
     source = evaluation.inputs.picture
-    known = material.source.get("measured", {})
-    if source.key not in known:
-        known = {
-            **known,
-            source.key: triage(source.read(0).pixels, bits=info["bits"], floating=info["floating"]),
-        }
-        material.source = {**material.source, "measured": known}
-        Material.update(source=material.source).where(Material.id == material.id).execute()
-    found: list[dict[str, Any]] = known[source.key]
+    found = triage(source.read(0).pixels, bits=info["bits"], floating=info["floating"])
+    database: Any = Material._meta.database
+    with database.atomic("IMMEDIATE"):
+        # Files may have come meanwhile.
+        newest = Material.get_by_id(material.id).source
+        newest["measured"] = {**newest.get("measured", {}), source.key: found}
+        Material.update(source=newest).where(Material.id == material.id).execute()
+    material.source = newest
     return found
+
+
+def turned_findings(findings: list[dict[str, Any]], evaluation: Evaluation) -> list[dict[str, Any]]:
+    """What was seen on a capture, with its places turned as the capture is turned."""
+    way = evaluation.recipe.settings("gather.orient")
+    boxes = [finding.get("box") for finding in findings]
+    turned = [turned_box(box, way.turn, way.mirror) if box else None for box in boxes]
+    return [{**finding, "box": box} for finding, box in zip(findings, turned, strict=True)]
+
+
+def _file_of(material: Material, evaluation: Evaluation) -> dict[str, Any]:
+    infos = {file_key(info["blob"]): info for info in files_of(material.source)}
+    found: dict[str, Any] = infos.get(evaluation.inputs.photograph, material.source)
+    return found
+
+
+def _known(material: Material, evaluation: Evaluation, info: dict[str, Any]) -> list[dict[str, Any]] | None:
+    found: list[dict[str, Any]] | None = material.source.get("measured", {}).get(evaluation.inputs.picture.key)
+    # Materials of older versions have them with their file.
+    return info.get("findings") if found is None and not evaluation.inputs.joined else found

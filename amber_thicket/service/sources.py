@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 
 from amber_thicket.core.gather.roles import Guess
-from amber_thicket.core.gather.triage import triage
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Pixels, Raster
@@ -95,12 +94,8 @@ def describe_map(picture: Picture, blob: str, length: int, name: str, guess: Gue
 
 
 def describe(picture: Picture, blob: str, length: int, name: str) -> dict[str, Any]:
-    """What the database keeps of a capture."""
-    return {
-        **_facts(picture, blob, length, name),
-        "notes": list(picture.notes),
-        "findings": triage(picture.pixels, bits=picture.bits, floating=picture.floating),
-    }
+    """What the database keeps of a capture; what it is good for is found out when somebody asks."""
+    return {**_facts(picture, blob, length, name), "notes": list(picture.notes)}
 
 
 def _facts(picture: Picture, blob: str, length: int, name: str) -> dict[str, Any]:

@@ -12,7 +12,6 @@ from flask import Blueprint, Response, request
 from pydantic import Field, field_validator
 
 from amber_thicket.core.files.file_plan import profile_of, stem_of
-from amber_thicket.core.gather.orient import turned_box
 from amber_thicket.core.gather.roles import PHOTOGRAPHS, families
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.operation import STAGES
@@ -204,12 +203,8 @@ def material_detail(material: Material, evaluation: Evaluation | None = None) ->
 
 def _shown(picture: dict[str, Any], evaluation: Evaluation) -> dict[str, Any]:
     """The picture, with its findings' places turned as the capture is turned."""
-    way = evaluation.recipe.settings("gather.orient")
-    findings = []
-    for finding in picture.get("findings", []):
-        box = finding.get("box")
-        findings.append({**finding, "box": turned_box(box, way.turn, way.mirror) if box else None})
-    return {**picture, "findings": findings}
+    findings = picture["findings"]
+    return {**picture, "findings": None if findings is None else pictured.turned_findings(findings, evaluation)}
 
 
 def announced(material: Material, evaluation: Evaluation | None = None) -> dict[str, Any]:

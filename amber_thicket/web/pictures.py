@@ -23,7 +23,7 @@ from amber_thicket.service import answers, preview, square
 from amber_thicket.service.bake import check, one_file
 from amber_thicket.service.joins import joins
 from amber_thicket.service.next_steps import next_steps
-from amber_thicket.service.pictured import described_picture
+from amber_thicket.service.pictured import triage_of, turned_findings
 from amber_thicket.service.surroundings import own_surroundings, surroundings_bytes
 from amber_thicket.service.zones import suggested_zones
 from amber_thicket.store import cards
@@ -258,13 +258,21 @@ def _checked(evaluation: Evaluation, material: Material) -> list[dict[str, Any]]
     return found
 
 
+@endpoint(blueprint, "GET", "/api/materials/<material_id>/triage", answer=answers.Triage, query=Slotted)
+def what_it_is_good_for(material_id: str, query: Slotted) -> Any:
+    """What was seen on the capture, looked at when this is first asked for."""
+    material = services().library.get(material_id)
+    evaluation = _evaluation(material_id, query)
+    return {"findings": turned_findings(triage_of(material, evaluation), evaluation)}
+
+
 @endpoint(blueprint, "GET", "/api/materials/<material_id>/next", answer=answers.NextSteps, query=Slotted)
 def what_comes_next(material_id: str, query: Slotted) -> Any:
     """What the material needs, what comes first first: squared, tiled, then what Check finds."""
     library = services().library
     material = library.get(material_id)
     evaluation = _evaluation(material_id, query)
-    steps = next_steps(evaluation, _checked(evaluation, material), described_picture(material, evaluation)["findings"])
+    steps = next_steps(evaluation, _checked(evaluation, material), triage_of(material, evaluation))
     packed = cards.packed_head(material.id) == material.head
     return {"revision": material.revision, "steps": [asdict(step) for step in steps], "packed": packed}
 

@@ -9,6 +9,7 @@ import re
 import zipfile
 from pathlib import Path
 from typing import Any, ClassVar
+from unittest import mock
 from xml.etree import ElementTree
 
 import cv2
@@ -18,6 +19,7 @@ from jsonschema import Draft202012Validator
 from openapi_spec_validator import OpenAPIV31SpecValidator
 from PIL import Image
 
+from amber_thicket.core.gather.triage import triage
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.standins.capture_rig.camera import Shot
 from amber_thicket.standins.capture_rig.colour_target import photograph_target
@@ -258,6 +260,21 @@ class RoutesTest(AppTest):
         self.assertGreater(pixels[pixels.shape[0] // 2, pixels.shape[1] // 2], pixels[4, 4] + 40)
         self.assertAlmostEqual(self.ask("GET", f"{at}/figures")["zones"]["a"], np.pi * 0.25**2, delta=0.003)
         self.ask("GET", f"{at}/zones/b.jpg", status=404)
+
+    def test_a_capture_is_looked_at_when_somebody_asks_and_once(self) -> None:
+        with mock.patch("amber_thicket.service.pictured.triage", side_effect=triage) as looked:
+            material = self.bring()
+            at = f"/api/materials/{material['id']}"
+            self.assertIsNone(self.ask("GET", at)["source"]["findings"])
+            looked.assert_not_called()
+            told = self.ask("GET", f"{at}/triage?slot=triage")["findings"]
+            self.assertGreaterEqual(len(told), 4)
+            # Files that come later leave what was found where it is.
+            self.ask("POST", f"{at}/files?file=paint_height.png", data=encoded(np.full((64, 64), 90, np.uint8)))
+            self.assertEqual(self.ask("GET", at)["source"]["findings"], told)
+            self.assertEqual(self.ask("GET", f"{at}/triage")["findings"], told)
+            self.assertEqual(self.ask("GET", f"{at}/next")["revision"], self.ask("GET", at)["revision"])
+        looked.assert_called_once()
 
     def test_history_and_snapshots(self) -> None:
         material = self.bring()

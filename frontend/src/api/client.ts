@@ -57,6 +57,7 @@ import type {
   StillWanted,
   LibraryFacets,
   TilingSuggestion,
+  Triage,
   Walk,
   Wanted,
   Watched,
@@ -167,6 +168,7 @@ export const api = {
   rename: (id: string, name: string) => send<Material>("PATCH", at(id), { name }),
   setAside: (id: string, archived: boolean) => send<Brief>("POST", `${at(id)}/${archived ? "archive" : "restore"}`, {}),
   checks: (id: string, signal?: AbortSignal) => get<Checks>(`${at(id)}/checks?slot=checks`, signal),
+  triage: (id: string, signal?: AbortSignal) => get<Triage>(`${at(id)}/triage?slot=triage`, signal),
   next: (id: string, signal?: AbortSignal) => get<NextSteps>(`${at(id)}/next?slot=next`, signal),
   figures: (id: string, signal?: AbortSignal) => get<Figures>(`${at(id)}/figures?slot=figures`, signal),
   compare: (id: string, one: LayerId, other: LayerId, signal?: AbortSignal) =>

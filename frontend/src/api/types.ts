@@ -545,7 +545,7 @@ export interface CandidateFinding {
   measured: string;
 }
 export type CaptureKind = "photograph" | "light_set" | "two_lights" | "bracket" | "focus" | "walk_by" | "scan" | "cutout" | "maps" | "words";
-/** The first file of a material. */
+/** The first file of a material. findings: None where nobody has looked at it yet. */
 export interface CaptureSource {
   width: number;
   height: number;
@@ -557,7 +557,7 @@ export interface CaptureSource {
   bytes: number;
   floating: boolean;
   notes: string[];
-  findings: SourceFinding[];
+  findings: SourceFinding[] | null;
   role?: string;
   why?: string;
   origin?: Origin | null;
@@ -1649,6 +1649,10 @@ export interface ToTake {
   rows: RowToTake[];
   to?: string;
   gesture?: string;
+}
+/** What a capture is good for. */
+export interface Triage {
+  findings: SourceFinding[];
 }
 /** found: where the camera was held is known. */
 export interface Walk {

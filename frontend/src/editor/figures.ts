@@ -12,6 +12,7 @@ import type {
   Material,
   NextSteps,
   Places,
+  SourceFinding,
   TilingSuggestion,
 } from "../api/types";
 import { busy, whenRested } from "./busy";
@@ -31,6 +32,7 @@ function useMeasured<T>(
   material: Material,
   key: string | number,
   ask: (id: string, signal: AbortSignal) => Promise<T>,
+  enabled = true,
 ): T | undefined {
   const rested = useRested(key, what === "checks");
   const query = useQuery({
@@ -43,6 +45,7 @@ function useMeasured<T>(
         done();
       }
     },
+    enabled,
     placeholderData: keepPreviousData,
     staleTime: Infinity,
     retry: (count, error) => count < (calledOff(error) ? 20 : 1),
@@ -94,6 +97,13 @@ export function useFindings(material: Material): { findings: Finding[] | undefin
   const told = useMeasured("checks", material, material.revision, api.checks);
   const changing = useEditor((state) => state.saving || Object.keys(state.pending).length > 0);
   return { findings: told?.findings, fresh: !changing && told?.revision === material.revision };
+}
+
+/** What was seen on the capture; undefined while it is looked at for the first time. */
+export function useTriage(material: Material): SourceFinding[] | undefined {
+  const { findings, key } = material.source;
+  const told = useMeasured("triage", material, `${key}/${material.keys.gathered}`, api.triage, findings === null);
+  return findings ?? told?.findings;
 }
 
 /** What the material needs, once Check has looked. packs: how many there are. */

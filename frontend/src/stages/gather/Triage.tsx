@@ -1,6 +1,7 @@
 /** What the capture is good for; a finding that lies somewhere shows its place on the photograph. */
 import { Crosshair } from "lucide-react";
 import type { Material, SourceFinding } from "../../api/types";
+import { useTriage } from "../../editor/figures";
 import { Button } from "../../ui/Button";
 import { Level } from "../../ui/Level";
 import { extent } from "../../views/space";
@@ -32,7 +33,9 @@ export function Triage({ material }: { material: Material }) {
       look: null,
     });
   };
-  const findings = [...material.source.findings].sort((one, other) => ORDER[one.level] - ORDER[other.level]);
+  const told = useTriage(material);
+  if (!told) return <p className="py-1.5 text-[12px] text-soft">Looking at the picture …</p>;
+  const findings = [...told].sort((one, other) => ORDER[one.level] - ORDER[other.level]);
   return (
     <ul className="flex flex-col gap-2 py-1.5">
       {findings.map((finding) => (
