@@ -16,7 +16,7 @@ from amber_thicket.core.memory import Memory
 from amber_thicket.formats import apart
 from amber_thicket.formats.picture import read_picture
 from amber_thicket.service.library import Library
-from amber_thicket.store.blobs import Blobs
+from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import open_database
 
 _ROUNDS = 7
@@ -43,7 +43,7 @@ def run(_side: int = 0) -> None:
     }
     with tempfile.TemporaryDirectory() as name:
         database = open_database(Path(name))
-        library = Library(database, Blobs(Path(name) / "blobs"), Memory(500_000_000))
+        library = Library(database, open_blobs(Path(name)), Memory(500_000_000))
         with database.connection_context():
             for number in range(_ROUNDS):
                 for where, reader in (("here", None), ("apart", helpers)):

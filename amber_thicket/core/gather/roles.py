@@ -166,16 +166,17 @@ def _order(role: str) -> int:
 
 def _spread(values: Pixels) -> float:
     """How far the three channels lie apart, typically."""
-    return float(np.percentile(values.max(-1) - values.min(-1), 90))
+    red, green, blue = np.ascontiguousarray(np.moveaxis(values, -1, 0))
+    most, least = np.maximum(np.maximum(red, green), blue), np.minimum(np.minimum(red, green), blue)
+    return float(np.percentile(most - least, 90))
 
 
 def looks_normal(values: Pixels) -> bool:
     """Whether stored numbers look like unit vectors that mostly point outward. values: (H, W, 3) in [0, 1]."""
-    vectors = values * 2 - 1
-    length = np.sqrt((vectors * vectors).sum(-1))
-    near = float(np.mean(np.abs(length - 1) < 0.12))
-    out, sideways = float(vectors[..., 2].mean()), np.abs(vectors[..., :2].mean((0, 1))).max()
-    return near > 0.8 and out > 0.6 and float(sideways) < 0.25
+    x, y, z = np.ascontiguousarray(np.moveaxis(values, -1, 0)) * 2 - 1
+    near = float(np.mean(np.abs(np.sqrt(x * x + y * y + z * z) - 1) < 0.12))
+    sideways = max(abs(float(x.mean())), abs(float(y.mean())))
+    return near > 0.8 and float(z.mean()) > 0.6 and sideways < 0.25
 
 
 def _spoilt_normal(values: Pixels, said: str) -> Guess:
