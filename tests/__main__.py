@@ -31,6 +31,10 @@ def _each(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
             yield item
 
 
+def _is_broken(test: unittest.TestCase) -> bool:
+    return type(test).__module__ == "unittest.loader"
+
+
 def _processors() -> float:
     """Seconds of processors this process and those it started and saw end have used."""
     return sum(sum(resource.getrusage(who)[:2]) for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
@@ -132,8 +136,10 @@ def _apart(names: list[str], times: dict[str, float]) -> tuple[int, int, int]:
     dearest = next((line for line in done.stdout.splitlines() if line.startswith("dearest, ")), "")
     shown = ", ".join(name.removeprefix("tests.") for name in names)
     print(f"{shown}: {said[1] if said else 'broke off'} in {took:.0f} s; {dearest}", flush=True)
-    # A process that broke off counts as one failure.
-    return (int(said[1]), int(said[2]), int(said[3])) if said else (0, 1, 0)
+    # A process that broke off counts as one failure, as does one that was not content and names none.
+    if said is None:
+        return 0, 1, 0
+    return int(said[1]), int(said[2]) or int(done.returncode != 0), int(said[3])
 
 
 def main() -> int:
@@ -145,7 +151,8 @@ def main() -> int:
     # Of whole modules no others are imported.
     modules = [name for name in _modules() if f"{name}." in wanted] if all(w.endswith(".") for w in wanted) else []
     everything = loader.loadTestsFromNames(modules or _modules())
-    suite = unittest.TestSuite(t for t in _each(everything) if any(w in t.id() for w in wanted))
+    # A module that cannot be imported is a test that fails, whatever it is called.
+    suite = unittest.TestSuite(t for t in _each(everything) if any(w in t.id() for w in wanted) or _is_broken(t))
     result = unittest.TextTestRunner(verbosity=1, resultclass=Result, stream=sys.stdout).run(suite)
     assert isinstance(result, Result)
     dearest = sorted(result.times, reverse=True)[:5]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import os
 import tempfile
@@ -83,7 +84,8 @@ class ArraySource:
 
     def __init__(self, pixels: Pixels, key: str = "array") -> None:
         self._pixels = np.ascontiguousarray(pixels, np.float32)
-        self.key = key
+        # By what it holds: evaluations share what they made.
+        self.key = f"{key}-{hashlib.blake2b(self._pixels.tobytes(), digest_size=12).hexdigest()}{pixels.shape}"
         self.height, self.width = pixels.shape[:2]
         self.reads = 0
 
@@ -95,10 +97,15 @@ class ArraySource:
         return Raster(np.ones((self.height >> level, self.width >> level), np.float32))
 
 
-def evaluation(pixels: Pixels, memory: int = 800_000_000, **changes: Any) -> Evaluation:
-    """An evaluation of pixels with changed settings; dots in names are written as two underscores."""
+# What evaluations of one process made, by content key: tests of a module mostly change a setting or two of one picture.
+_MADE = Memory(800_000_000)
+
+
+def evaluation(pixels: Pixels, memory: Memory | None = None, **changes: Any) -> Evaluation:
+    """An evaluation of pixels with changed settings; dots in names are written as two underscores. memory: one of its
+    own, for whoever counts or replaces what is computed; the others share one."""
     recipe = Recipe().with_changes({name.replace("__", "."): value for name, value in changes.items()})
-    return Evaluation(recipe, ArraySource(pixels), Memory(memory))
+    return Evaluation(recipe, ArraySource(pixels), memory or _MADE)
 
 
 def bracketed(surface: Surface, shot: camera.Shot, **changes: Any) -> Evaluation:
@@ -179,12 +186,12 @@ def encoded(codes: NDArray[Any], format: str = "PNG", **options: Any) -> bytes:
 
 @contextmanager
 def temporary_library() -> Iterator[Library]:
-    """A library on a database and blobs of its own."""
+    """A library on a database and blobs of its own; what it made others may have made before."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         database = open_database(folder)
         with database.connection_context():
-            yield Library(database, open_blobs(folder), Memory(400_000_000))
+            yield Library(database, open_blobs(folder), _MADE)
 
 
 def psnr(one: NDArray[Any], other: NDArray[Any], top: float = 255.0) -> float:

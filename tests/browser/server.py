@@ -49,7 +49,10 @@ class BrowserTest(unittest.TestCase):
         cls.browser = _browser()
 
     def setUp(self) -> None:
-        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        # Still pages: what turns while somebody waits is drawn sixty times a second.
+        context = self.browser.new_context(
+            viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
+        )
         self.addCleanup(context.close)
         context.set_default_timeout(45_000)
         self.page: Page = context.new_page()

@@ -10,10 +10,12 @@ import numpy as np
 from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.memory import Memory
+from amber_thicket.core.numeric.alike import alike
 from amber_thicket.core.numeric.colour import decode_srgb, linear_of_hex, luminance
 from amber_thicket.core.numeric.oklab import to_oklab
 from amber_thicket.core.raster import Pixels, Raster
-from amber_thicket.core.response.compared import alike, compared
+from amber_thicket.core.response.compared import compared
+from amber_thicket.core.response.zones import MOST
 from amber_thicket.errors import BadSetting
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from amber_thicket.standins.capture_rig.verdigris_copper import verdigris_copper
@@ -127,7 +129,7 @@ class MaskTest(unittest.TestCase):
             (zone({"kind": "colour", "picks": ["red"]}), "#rrggbb"),
             (zone({"kind": "colour", "tolerance": 1e9}), "tolerance"),
             (zone(RED) + zone(RED), "share an id"),
-            ([{"id": f"z{n}"} for n in range(9)], "at most"),
+            ([{"id": f"z{n}"} for n in range(MOST + 1)], "at most"),
         ):
             with self.subTest(word=word), self.assertRaisesRegex(BadSetting, word):
                 made(response__zones__zones=rows)

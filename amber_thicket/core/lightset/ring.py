@@ -260,6 +260,6 @@ def _off_ring(values: Pixels, places: Pixels, slots: int) -> float:
     """Mean absolute misfit of the values (N, M) to 1, cos and sin of their places in a ring."""
     angle = 2 * np.pi * places / slots
     basis = np.stack([np.ones(len(places)), np.cos(angle), np.sin(angle)], 1)
-    rest = values - basis @ np.linalg.lstsq(basis, values, rcond=None)[0]
+    rest = values - (basis @ np.linalg.pinv(basis)) @ values
     result: float = float(np.mean(np.abs(rest))) * np.sqrt(len(places) / max(len(places) - 3, 1))
     return result

@@ -8,6 +8,7 @@ import numpy as np
 
 from amber_thicket.core.lightset.solve import solve_light_set
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.fitted import fit_rows
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
@@ -181,7 +182,7 @@ def _fields(values: Pixels) -> Pixels:
         weights = np.ones(one.size)
         for _ in range(8):
             root = np.sqrt(weights)
-            fields[k] = np.linalg.lstsq(basis * root[:, None], one * root, rcond=None)[0]
+            fields[k] = fit_rows(basis * root[:, None], one * root)
             weights = 1 / np.maximum(np.abs(one - basis @ fields[k]), 0.02)
     # The constant part is how the surface leans; it stays.
     fields[:, 0] = 0

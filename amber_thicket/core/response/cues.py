@@ -14,6 +14,7 @@ import numpy as np
 
 from amber_thicket.core.numeric.colour import luminance
 from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.fitted import fit_rows
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.raster import Frame, Pixels, Raster
@@ -80,10 +81,9 @@ def decide_cues(tiled: Raster, formed: Raster, *, frame: Frame) -> Measure:
     """How the cues are made even, and how much of the bumps' lightness goes out of each."""
     cues, bumps, found = _fields(tiled, formed, frame, None)
     rows = np.stack([bump.ravel()[::3] for bump in bumps] + [np.ones(bumps[0].ravel()[::3].size, np.float32)], 1)
-    lead = np.zeros((len(CUES), len(bumps)), np.float32)
+    lead = fit_rows(rows, np.stack([cue.ravel()[::3] for cue in cues], 1))[:-1].T.astype(np.float32)
     middles, spreads = np.zeros(len(CUES), np.float32), np.ones(len(CUES), np.float32)
     for number, cue in enumerate(cues):
-        lead[number] = np.linalg.lstsq(rows, cue.ravel()[::3], rcond=None)[0][:-1]
         left = _without(cue, bumps, lead[number])
         middles[number], spreads[number] = left.mean(), max(float(left.std()), 1e-6)
     return Measure(found, lead, middles, spreads)

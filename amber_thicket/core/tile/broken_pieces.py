@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.tile.pieces import Pieces
 
@@ -40,7 +41,8 @@ def broken_pieces(source: NDArray[Any], pieces: Pieces) -> BrokenPieces:
     pieces: of that sample."""
     height, width = source.shape[:2]
     scale = pieces.scale
-    at = source.astype(np.float64) * scale
+    places = np.ascontiguousarray(source, np.float64)
+    at = places * scale
     x = at[..., 0].round().astype(np.int64).clip(0, pieces.labels.shape[1] - 1)
     y = at[..., 1].round().astype(np.int64).clip(0, pieces.labels.shape[0] - 1)
     piece, depth = pieces.labels[y, x], pieces.depth[y, x]
@@ -50,26 +52,40 @@ def broken_pieces(source: NDArray[Any], pieces: Pieces) -> BrokenPieces:
     to = np.zeros((height, width, 2))
     same = _Same(pieces)
     for axis in (0, 1):
-        step = np.array([1.0, 0.0] if axis else [0.0, 1.0])
-        jump = np.roll(source, -1, axis) - source - step
-        # A piece that was turned goes on as it came; a mirrored one, too.
-        came = source - np.roll(source, 1, axis)
-        turned = np.where((np.abs(came) <= 2).all(-1, keepdims=True), jump + step - came, jump)
-        join = np.minimum(np.abs(jump).max(-1), np.abs(turned).max(-1)) > 1.5
+        join = np.empty((height, width), np.bool_)
+        _find_joins(places, axis, join)
         on |= join
-        both = join & deep & np.roll(deep, -1, axis)
-        rows, columns = np.nonzero(both)
-        one, other = piece[rows, columns], np.roll(piece, -1, axis)[rows, columns]
-        moved = (jump[rows, columns] * scale).round().astype(np.int64)
-        apart = ~same.all(one, other, moved)
-        rows, columns = rows[apart], columns[apart]
-        bad[rows, columns] = True
-        to[rows, columns] = jump[rows, columns]
+        rows, columns = np.nonzero(join & deep & np.roll(deep, -1, axis))
+        beyond = ((rows + 1 - axis) % height, (columns + axis) % width)
+        jump = places[beyond] - places[rows, columns] - np.array([1.0, 0.0] if axis else [0.0, 1.0])
+        moved = (jump * scale).round().astype(np.int64)
+        apart = ~same.all(piece[rows, columns], piece[beyond], moved)
+        bad[rows[apart], columns[apart]] = True
+        to[rows[apart], columns[apart]] = jump[apart]
     marks, lengths = _stretches(bad, _LENGTH * pieces.typical / scale)
     cut = [number for number in lengths if not _goes_on(pieces, marks == number, at, to * scale)]
     share = sum(lengths[number] for number in cut) / max(int(on.sum()), 1)
     shown = round(width * height * (scale / pieces.typical) ** 2)
     return BrokenPieces(len(cut), round(share, 4), tuple(_box(marks == number) for number in cut), shown)
+
+
+@compiled()
+def _find_joins(places, axis, join):  # type: ignore[no-untyped-def]
+    """Where the next pixel along an axis shows another place than the sample's next, and no piece that was turned or
+    mirrored goes on as it came."""
+    height, width = join.shape
+    right, down = axis, 1 - axis
+    for y in range(height):
+        for x in range(width):
+            here, after = places[y, x], places[(y + down) % height, (x + right) % width]
+            before = places[y - down, x - right]
+            jump = max(abs(after[0] - here[0] - right), abs(after[1] - here[1] - down))
+            if jump > 1.5:
+                came_x, came_y = here[0] - before[0], here[1] - before[1]
+                if abs(came_x) <= 2.0 and abs(came_y) <= 2.0:
+                    turned = max(abs(after[0] - here[0] - came_x), abs(after[1] - here[1] - came_y))
+                    jump = min(jump, turned)
+            join[y, x] = jump > 1.5
 
 
 class _Same:
