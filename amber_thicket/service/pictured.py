@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 from typing import Any
+
+from peewee import OperationalError
 
 from amber_thicket.core.gather.orient import turned_box
 from amber_thicket.core.gather.triage import triage
 from amber_thicket.core.graph import Evaluation
+from amber_thicket.errors import WriteFailed
 from amber_thicket.service.sources import file_key, files_of
 from amber_thicket.store.models import Material
 
@@ -41,14 +45,20 @@ def triage_of(material: Material, evaluation: Evaluation) -> list[dict[str, Any]
         return known
     source = evaluation.inputs.picture
     found = triage(source.read(0).pixels, bits=info["bits"], floating=info["floating"])
+    # A full disk keeps nobody from looking.
+    with contextlib.suppress(WriteFailed, OperationalError):
+        _keep(material, source.key, found)
+    return found
+
+
+def _keep(material: Material, key: str, found: list[dict[str, Any]]) -> None:
     database: Any = Material._meta.database
     with database.atomic("IMMEDIATE"):
         # Files may have come meanwhile.
         newest = Material.get_by_id(material.id).source
-        newest["measured"] = {**newest.get("measured", {}), source.key: found}
+        newest["measured"] = {**newest.get("measured", {}), key: found}
         Material.update(source=newest).where(Material.id == material.id).execute()
     material.source = newest
-    return found
 
 
 def turned_findings(findings: list[dict[str, Any]], evaluation: Evaluation) -> list[dict[str, Any]]:

@@ -17,6 +17,7 @@ import imagecodecs
 import numpy as np
 from jsonschema import Draft202012Validator
 from openapi_spec_validator import OpenAPIV31SpecValidator
+from peewee import OperationalError
 from PIL import Image
 
 from amber_thicket.core.gather.triage import triage
@@ -275,6 +276,11 @@ class RoutesTest(AppTest):
             self.assertEqual(self.ask("GET", f"{at}/triage")["findings"], told)
             self.assertEqual(self.ask("GET", f"{at}/next")["revision"], self.ask("GET", at)["revision"])
         looked.assert_called_once()
+        # What cannot be kept is told all the same.
+        with mock.patch("amber_thicket.service.pictured._keep", side_effect=OperationalError("disk full")):
+            other = self.bring(encoded(np.full((64, 64), 60, np.uint8)), "other.png")
+            self.assertGreaterEqual(len(self.ask("GET", f"/api/materials/{other['id']}/triage")["findings"]), 4)
+        self.assertIsNone(self.ask("GET", f"/api/materials/{other['id']}")["source"]["findings"])
 
     def test_history_and_snapshots(self) -> None:
         material = self.bring()
