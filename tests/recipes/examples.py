@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import sys
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -106,18 +107,27 @@ def surface(name: str) -> Pixels:
     return made[name]() if name in made else linear_photograph(name)
 
 
-def evaluation_of_example(name: str, recipe: Recipe) -> Evaluation:
-    """A recipe on the surface of an example, with the files that go with it."""
-    first = ArraySource(surface(EXAMPLES[name][0]), KEYS["first"])
+# What examples have in common is made once.
+_MADE = Memory(800_000_000)
+
+
+@cache
+def _beside() -> dict[str, ArraySource]:
+    """The files that may go with an example, by the names recipes have for them."""
     height = np.repeat(bumps(512, 90, 8)[..., None], 3, -1)
     dy, dx = np.gradient(height[..., 0] * 20)
     normal = np.dstack([-dx, -dy, np.ones_like(dx)])
     normal = (normal / np.linalg.norm(normal, axis=-1, keepdims=True) * 0.5 + 0.5).astype(np.float32)
-    files = {KEYS["first"]: first, KEYS["height"]: ArraySource(height, KEYS["height"]), KEYS["normal"]: ArraySource(normal, KEYS["normal"])}  # fmt: skip
-    files[KEYS["back"]] = ArraySource(np.ascontiguousarray(_thing()[:, ::-1] * 0.8), KEYS["back"])
+    files = {"height": height, "normal": normal, "back": np.ascontiguousarray(_thing()[:, ::-1] * 0.8)}
     for number, lamp in enumerate(("one", "two", "three", "four")):
-        files[KEYS[lamp]] = ArraySource(_lit(number * np.pi / 2), KEYS[lamp])
-    return Evaluation(recipe, first, Memory(400_000_000), None, files)
+        files[lamp] = _lit(number * np.pi / 2)
+    return {KEYS[name]: ArraySource(pixels, KEYS[name]) for name, pixels in files.items()}
+
+
+def evaluation_of_example(name: str, recipe: Recipe) -> Evaluation:
+    """A recipe on the surface of an example, with the files that go with it."""
+    first = ArraySource(surface(EXAMPLES[name][0]), KEYS["first"])
+    return Evaluation(recipe, first, _MADE, None, {KEYS["first"]: first, **_beside()})
 
 
 def picture(made: Evaluation) -> Any:
