@@ -1,5 +1,6 @@
 """The queue on a Redis server, a real one: away, back and empty, and two workers on one shared folder."""
 
+import json
 import os
 import shutil
 import signal
@@ -8,7 +9,12 @@ import sys
 import tempfile
 import time
 import unittest
+import urllib.request
 from pathlib import Path
+from typing import Any
+from unittest import mock
+
+import yaml
 
 from amber_thicket.errors import ThicketError
 from amber_thicket.jobs.queue import open_queue, shown_url
@@ -87,6 +93,42 @@ class RedisTest(unittest.TestCase):
 
     def state(self, program: Program, job: str) -> dict:  # type: ignore[type-arg]
         return next(row for row in program.ask("/api/jobs").json if row["id"] == job)
+
+    def test_the_commands_of_the_compose_file_do_a_batch_together(self) -> None:
+        """As they stand there, but for the places: no images are built here."""
+        services = yaml.safe_load((ROOT / "compose.yaml").read_text())["services"]
+        library = self.folder / "library"
+        here = {
+            "/data": str(library),
+            "redis://redis:6379/0": self.url,
+            "0.0.0.0": "127.0.0.1",
+            "${THICKET_NAME:-localhost}": "localhost",
+        }
+        web, worker = ([here.get(word, word) for word in services[name]["command"]] for name in ("web", "worker"))
+        self.assertEqual((web[:3], worker[0]), (["serve", "--data", str(library)], "worker"))
+        self.start_redis()
+        token = "a-long-random-word-of-the-studio"
+        with mock.patch.dict(os.environ, {"AMBER_THICKET_TOKEN": token}):
+            program = Program(library, *web[3:])
+            program.start()
+        self.addCleanup(program.kill)
+        for _ in range(services["worker"]["deploy"]["replicas"]):
+            at_work = subprocess.Popen([sys.executable, "-m", "amber_thicket.cli", *worker], cwd=ROOT)
+            self.addCleanup(at_work.wait)
+            self.addCleanup(at_work.kill)
+
+        def ask(path: str, data: bytes | None = None) -> Any:
+            address = f"http://127.0.0.1:{program.port}{path}"
+            request = urllib.request.Request(address, data, {"Authorization": f"Bearer {token}"})
+            if data and data is not PHOTO:
+                request.add_header("Content-Type", "application/json")
+            with urllib.request.urlopen(request, timeout=60) as answer:
+                return json.load(answer)
+
+        ids = [ask(f"/api/materials?file=m{n}.png", PHOTO)["id"] for n in range(2)]
+        batch = ask("/api/batches", json.dumps({"materials": ids, "size": 256, "suggested": "none"}).encode())["id"]
+        retry(lambda: not ask(f"/api/batches/{batch}")["left"], 120)
+        self.assertEqual([row["state"] for row in ask("/api/jobs")], ["done", "done"])
 
     def test_away_is_told_and_leaves_no_ghost_and_back_empty_is_filled_again(self) -> None:
         done = run_command("serve", "--data", str(self.folder / "library"), "--port", "0", "--queue", self.url)

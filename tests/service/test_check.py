@@ -10,6 +10,7 @@ from unittest import mock
 import cv2
 import numpy as np
 
+from amber_thicket.core.check.figures import Seam, seams
 from amber_thicket.core.check.registry import RULES, examine
 from amber_thicket.core.check.rule import Finding, Subject
 from amber_thicket.core.graph import Evaluation
@@ -19,6 +20,7 @@ from amber_thicket.core.pack.profiles import PROFILES
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.core.shading.horizon import open_sky
+from amber_thicket.core.tile.repeat_artifacts import find_repeats
 from amber_thicket.service.bake import subject_of
 from amber_thicket.standins.capture_rig.camera import Shot, photograph
 from amber_thicket.standins.capture_rig.coir_matting import coir_matting
@@ -371,6 +373,39 @@ class RuleTest(unittest.TestCase):
             of(**{k.replace(".", "__"): v for k, v in finding.fix.changes.items()}), "tiling.giveaways"
         )
         self.assertNotIn("attention", [f.level for f in after], after)
+
+    def test_blotches_are_evened_before_places_are_filled_and_by_halves(self) -> None:
+        spoiled = planted(self.good.maps["base_color"].pixels)
+        found = find_repeats(spoiled)
+        for blotches, amount, offered in (
+            (1.09, 0.0, "tile.repair.spots"), (1.1, 0.0, 50.0), (1.1, 50.0, 100.0), (1.1, 80.0, 100.0), (1.1, 100.0, "tile.repair.spots"),
+        ):  # fmt: skip
+            recipe = self.good.recipe.with_changes({"even.drift.amount": amount})
+            of = replace(with_map(self.good, "base_color", spoiled), recipe=recipe)
+            with mock.patch(
+                "amber_thicket.core.check.rules.tiling_giveaways.find_repeats",
+                return_value=replace(found, blotches=blotches),
+            ):
+                fix = self.assert_bad(of, "tiling.giveaways").fix
+            assert fix
+            with self.subTest(blotches=blotches, amount=amount):
+                self.assertEqual(fix.changes.get("even.drift.amount", next(iter(fix.changes))), offered)
+
+    def test_a_joint_at_the_border_may_stand_out_a_quarter_more_than_the_others(self) -> None:
+        """At smaller sizes; the lines of the tile are set against those of the picture it comes from."""
+        rule = "amber_thicket.core.check.rules.tiling_mips"
+        for border, own, level in (
+            (24.9, 20.0, "pass"),
+            (25.1, 20.0, "attention"),
+            (3.9, 4.0, "pass"),
+            (4.1, 4.0, "attention"),
+        ):
+            both = (Seam(border, 1.0, 0.5), Seam(0.0, 1.0, 0.5))
+            with mock.patch(f"{rule}.seams", return_value=both), mock.patch(f"{rule}.worst_line", return_value=own):
+                self.assertEqual([one.level for one in self.findings(self.good, "tiling.mips")], [level], (border, own))
+        with mock.patch("amber_thicket.core.check.rules.tiling_hidden_seam.seams", side_effect=seams) as asked:
+            self.findings(self.good, "tiling.hidden_seam")
+        self.assertEqual(["like" in call.kwargs for call in asked.call_args_list], [True, False])
 
     def test_where_nothing_is_left_to_fill_from_there_is_no_fix_and_the_check_goes_on(self) -> None:
         spoiled = with_map(self.good, "base_color", planted(self.good.maps["base_color"].pixels))

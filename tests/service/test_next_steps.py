@@ -103,8 +103,9 @@ class NextStepsTest(unittest.TestCase):
         blended = spotted.with_changes({"tile.join.method": "blend"})
         self.assertEqual(next_steps(blended, [found], [])[0].changes, {})
         joined = spotted.with_changes({"tile.join.method": "joints"})
-        with mock.patch("amber_thicket.service.next_steps.broken_by_joins", return_value={"shown": 8}):
-            self.assertEqual(next_steps(joined, [found], [])[0].changes, {})
+        for shown, offered in ((15, False), (16, True)):
+            with mock.patch("amber_thicket.service.next_steps.broken_by_joins", return_value={"shown": shown}):
+                self.assertEqual(bool(next_steps(joined, [found], [])[0].changes), offered)
 
     def test_a_fix_that_is_offered_settles_what_it_is_offered_for(self) -> None:
         """Where it does, it is not asked for again; where it does not, Check still says so."""

@@ -49,7 +49,7 @@ def look(subject: Subject) -> Iterable[Finding]:
             ratio=found.figure / ALARM,
         )
     else:
-        fix = even or _even(subject)
+        fix = _even(subject)
         yield Finding(
             "attention", f"slow blotches: {_said(found)}", LIMIT, map="base_color", fix=fix, ratio=found.figure / ALARM
         )

@@ -28,7 +28,7 @@ def look(subject: Subject) -> Iterable[Finding]:
             if over > PASS:
                 scales = [scale << level for scale in SCALES]
                 own = max(worst_line(each, axis, scales, sample) for each in (values, sample))
-                over = found.border - max(own - PASS, _LIKE * own if own > OWN_LINES else 0)
+                over = found.border - max((_LIKE * own if own > OWN_LINES else own) - PASS, 0)
             worst, at = max((worst, at), (over, level))
     if at:
         level_of: Level = "attention" if worst > PASS else "pass"
