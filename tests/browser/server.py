@@ -54,7 +54,7 @@ class BrowserTest(unittest.TestCase):
             viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
         )
         self.addCleanup(context.close)
-        context.set_default_timeout(45_000)
+        context.set_default_timeout(120_000)
         self.page: Page = context.new_page()
         self.trouble: list[str] = []
         self.page.on("pageerror", lambda error: self.trouble.append(str(error)))

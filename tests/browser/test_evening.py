@@ -104,7 +104,7 @@ class EveningTest(BrowserTest):
         again = {row["material"]: row["job"] for row in self.server.ask(f"/api/batches/{batch}").json["rows"]}
         changed = {row["material"] for row in told if again[row["material"]] != row["job"]}
         self.assertEqual(changed, {row["material"] for row in needs})
-        with page.expect_download(timeout=60_000) as download:
+        with page.expect_download(timeout=120_000) as download:
             page.get_by_role("link", name="All packs").click()
         packs = self.folder / "packs.zip"
         download.value.save_as(packs)

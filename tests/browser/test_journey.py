@@ -471,7 +471,7 @@ class RestartTest(BrowserTest):
         self.trouble.clear()
         self.page.wait_for_selector("nav button:has-text('Relief'):has-text('1 edit')")
         self.stage("Pack")
-        self.page.wait_for_selector("li[data-job=done]", timeout=90_000)
+        self.page.wait_for_selector("li[data-job=done]", timeout=120_000)
         self.page.keyboard.press("Control+z")
         self.page.wait_for_selector("nav button:has-text('Relief'):has-text('as set')")
 

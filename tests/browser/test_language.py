@@ -19,7 +19,7 @@ class LanguageTest(BrowserTest):
     def german(self, **options: Any) -> Page:
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, locale="de-DE", **options)
         self.addCleanup(context.close)
-        context.set_default_timeout(45_000)
+        context.set_default_timeout(120_000)
         page = context.new_page()
         page.on("pageerror", lambda error: self.trouble.append(str(error)))
         return page
