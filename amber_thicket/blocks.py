@@ -1,10 +1,11 @@
-"""Memory of the process: freed picture-sized blocks are kept, so that the next picture pays for no fresh pages, and go
-back when nobody works; how much results may take on this machine."""
+"""Memory and threads of the process: freed picture-sized blocks are kept, so that the next picture pays for no fresh
+pages, and go back when nobody works; how much results may take on this machine."""
 
 from __future__ import annotations
 
 import contextlib
 import ctypes
+import os
 from pathlib import Path
 
 import psutil
@@ -24,6 +25,16 @@ def keep_blocks() -> None:
         mallopt(_ARENA_MAX, 1)
         mallopt(_TRIM_THRESHOLD, 512 << 20)
         mallopt(_TOP_PAD, 64 << 20)
+
+
+def one_thread_for_algebra() -> None:
+    """Ask OpenBLAS for one thread; to be called before NumPy is imported.
+
+    The products taken here are small and many: between two of them its other threads wait spinning, which costs a
+    processor and gains nothing (the search for places that stand out: the same time, twice the processors). Rows are
+    shared out by core.numeric.parallel. Who sets OPENBLAS_NUM_THREADS has the last word.
+    """
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 
 def give_back() -> None:

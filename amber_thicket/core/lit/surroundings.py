@@ -9,11 +9,14 @@ for irradiance environment maps", SIGGRAPH 2001; Walter et al., EGSR 2007 (GGX).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
 WIDTH, HEIGHT = 128, 64
@@ -128,14 +131,30 @@ def _convolved(
     """∫ L (n·l) D(h) dl / ∫ (n·l) D(h) dl with n = v."""
     alpha2 = np.float32(max(roughness, 0.05) ** 4)
     result = np.empty((towards.shape[0], 3), np.float32)
-    for first in range(0, towards.shape[0], 1024):
-        cosine = np.clip(towards[first : first + 1024] @ vectors.T, -1, 1)
-        # The half vector of n and l makes half their angle: cos² of it is (1 + n·l) / 2.
-        half2 = (1 + cosine) / 2
-        spread = half2 * (alpha2 - 1) + 1
-        kernel = np.where(cosine > 0, cosine * alpha2 / (spread * spread), 0).astype(np.float32)
-        result[first : first + 1024] = (kernel @ weighted) / np.maximum(kernel @ angle, 1e-9)[:, None]
+    # One array for each number, so that several directions are summed at once.
+    parts = tuple(np.ascontiguousarray(part, np.float32) for part in (*vectors.T, *weighted.T, angle))
+    over_rows(partial(_sum_lobes, np.ascontiguousarray(towards, np.float32), parts, alpha2, result), len(result))
     return result.reshape(HEIGHT, WIDTH, 3)
+
+
+@compiled(loose=True)
+def _sum_lobes(towards, parts, alpha2, out, first, last):  # type: ignore[no-untyped-def]
+    x, y, z, red, green, blue, angle = parts
+    one = np.float32(1)
+    for i in range(first, last):
+        tx, ty, tz = towards[i, 0], towards[i, 1], towards[i, 2]
+        r = g = b = total = np.float32(0)
+        for k in range(x.size):
+            cosine = min(max(tx * x[k] + ty * y[k] + tz * z[k], np.float32(0)), one)
+            # The half vector of n and l makes half their angle: cos² of it is (1 + n·l) / 2.
+            spread = (one + cosine) * np.float32(0.5) * (alpha2 - one) + one
+            share = cosine * alpha2 / (spread * spread)
+            r += share * red[k]
+            g += share * green[k]
+            b += share * blue[k]
+            total += share * angle[k]
+        total = max(total, np.float32(1e-9))
+        out[i, 0], out[i, 1], out[i, 2] = r / total, g / total, b / total
 
 
 def _harmonics(source: Pixels) -> Pixels:

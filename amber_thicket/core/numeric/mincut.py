@@ -29,8 +29,8 @@ def cheapest_cut(
     Returns (taken, cost). Nodes for which both are as cheap are kept.
     """
     unit = _SCALE / max(float(np.mean(right) + np.mean(down)), 1e-12)
-    whole = [np.minimum(np.asarray(part, np.float64) * unit, _MOST).astype(np.int64) for part in (keep, take)]
-    across = [np.minimum(np.asarray(part, np.float64) * unit, _MOST).astype(np.int64) for part in (right, down)]
+    whole = [np.minimum(np.asarray(part, np.float64) * unit, _MOST).astype(np.int32) for part in (keep, take)]
+    across = [np.minimum(np.asarray(part, np.float64) * unit, _MOST).astype(np.int32) for part in (right, down)]
     taken, flow = _cut(whole[0], whole[1], across[0], across[1])
     return taken, float(flow) / unit
 
@@ -46,11 +46,11 @@ def _cut(keep, take, right, down):  # type: ignore[no-untyped-def]
     # distance from the root was seen last, and that distance.
     parent = np.full(count, _NONE, np.int8)
     of_take = root < 0
-    seen = np.zeros(count, np.int64)
-    far = np.zeros(count, np.int64)
+    seen = np.zeros(count, np.int32)
+    far = np.zeros(count, np.int32)
     tree = (parent, of_take, seen, far)
     # A ring of nodes whose neighbours are still to be looked at; each is in it once at most. ends: its head and tail.
-    queue = np.empty(count + 1, np.int64)
+    queue = np.empty(count + 1, np.int32)
     queued = np.zeros(count, np.bool_)
     ends = np.zeros(2, np.int64)
     for at in range(count):
@@ -58,7 +58,7 @@ def _cut(keep, take, right, down):  # type: ignore[no-untyped-def]
             parent[at] = _ROOT
             far[at] = 1
             _enqueue(at, queue, queued, ends)
-    orphans = np.empty(count, np.int64)
+    orphans = np.empty(count, np.int32)
     time = 0
     current = -1
     while True:
@@ -86,9 +86,9 @@ def _capacities(keep, take, right, down):  # type: ignore[no-untyped-def]
     """What may still flow from each node to its neighbours (count, 4) and from its root (count), and what flows now."""
     height, width = keep.shape
     # To the right, left, lower, upper neighbour; the reverse of d is d ^ 1.
-    rest = np.zeros((height * width, 4), np.int64)
+    rest = np.zeros((height * width, 4), np.int32)
     # Taking a node costs `take`: that is the edge from the "keep" root to it being cut. < 0: from the "take" root.
-    root = np.empty(height * width, np.int64)
+    root = np.empty(height * width, np.int32)
     flow = 0
     for y in range(height):
         for x in range(width):

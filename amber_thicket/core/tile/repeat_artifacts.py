@@ -214,13 +214,20 @@ def _least_apart(  # type: ignore[no-untyped-def]
     products, lengths, first: int, columns: int, step: int, extent, near: float, found: NDArray[Any]
 ) -> None:
     """Distance to the most alike of all places that lie further than √near px away on the torus."""
-    count = len(lengths)
     for i in range(len(products)):
         row, column = divmod(first + i, columns)
         least = np.float32(np.inf)
-        for other in range(count):
-            down, across = abs(other // columns - row) * step, abs(other % columns - column) * step
-            down, across = min(down, extent[0] - down), min(across, extent[1] - across)
-            if down * down + across * across >= near:
-                least = min(least, lengths[other] - np.float32(2.0) * products[i, other])
+        for other in range(len(lengths) // columns):
+            down = abs(other - row) * step
+            down = min(down, extent[0] - down)
+            start = other * columns
+            if down * down >= near:
+                for at in range(start, start + columns):
+                    least = min(least, lengths[at] - np.float32(2.0) * products[i, at])
+                continue
+            for at in range(start, start + columns):
+                across = abs(at - start - column) * step
+                across = min(across, extent[1] - across)
+                if down * down + across * across >= near:
+                    least = min(least, lengths[at] - np.float32(2.0) * products[i, at])
         found[first + i] = np.sqrt(max(least + lengths[first + i], np.float32(0.0)))

@@ -81,6 +81,8 @@ def strew(
     small = cv2.resize(
         np.ascontiguousarray(seen[..., :3]), None, fx=1 / _COARSER, fy=1 / _COARSER, interpolation=cv2.INTER_AREA
     )
+    # OpenCV looks up four channels at once at the most.
+    layers = [np.ascontiguousarray(seen[..., i : i + 4]) for i in range(0, seen.shape[2], 4)]
     bad = None if unfit is None else cv2.blur(unfit.astype(np.float32), (9, 9)) > 0
     spots = _spots(wide, tall, limits.size, choose)
     for number, (x, y) in enumerate(spots):
@@ -90,16 +92,16 @@ def strew(
         bare = None if drawn is None or whole is None else work.labels[drawn.around.on(work.labels.shape)] < 0
         piece = None if drawn is None else _grouped(drawn, whole, bare, _LEAST_BARE)
         if piece is not None:
-            _lay(work, seen, piece, cover=False)
+            _lay(work, layers, piece, cover=False)
     if whole is not None:
-        _cover(work, seen, small, bad, limits, choose, whole)
-        _fill_gaps(work, seen, whole)
+        _cover(work, layers, small, bad, limits, choose, whole)
+        _fill_gaps(work, layers, whole)
         # What is still bare lies between pieces: no more than that is filled.
         limits = replace(limits, tight=True)
-    _cover(work, seen, small, bad, limits, choose)
+    _cover(work, layers, small, bad, limits, choose)
 
 
-def _fill_gaps(work: Patchwork, layers: Pixels, whole: WholePieces) -> None:
+def _fill_gaps(work: Patchwork, layers: list[Pixels], whole: WholePieces) -> None:
     """Fills what lies between pieces with what lies between pieces in the sample: joints, ground, small bits."""
     height, width = work.labels.shape
     depth = cv2.resize(whole.depth, None, fx=1 / _COARSER, fy=1 / _COARSER, interpolation=cv2.INTER_AREA)
@@ -244,30 +246,28 @@ def _windowed(matrix: NDArray[np.float64], around: Window) -> NDArray[np.float64
 
 def _looked_up(picture: Pixels, matrix: NDArray[np.float64], size: tuple[int, int]) -> Pixels:
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-    if picture.ndim == 3 and picture.shape[2] > 4:
-        parts = [
-            _looked_up(np.ascontiguousarray(picture[..., i : i + 4]), matrix, size)
-            for i in range(0, picture.shape[2], 4)
-        ]
-        return np.concatenate([part if part.ndim == 3 else part[..., None] for part in parts], -1)
     return np.asarray(cv2.warpAffine(picture, matrix, size, flags=flags, borderMode=cv2.BORDER_REFLECT_101))
 
 
-def _lay(work: Patchwork, layers: Pixels, piece: _Piece, *, cover: bool) -> None:
-    """Cuts a piece in. cover: it has to fill whatever is bare under it."""
+def _lay(work: Patchwork, layers: list[Pixels], piece: _Piece, *, cover: bool) -> None:
+    """Cuts a piece in. layers: the sample's features, up to four to a picture. cover: it has to fill whatever is bare
+    under it."""
     around = piece.around
     at = around.on(work.labels.shape)
-    found = _looked_up(layers, _windowed(piece.matrix, around), (around.width, around.height))
+    size = (around.width, around.height)
+    local = _windowed(piece.matrix, around)
+    found = np.concatenate([_looked_up(part, local, size).reshape(*size[::-1], -1) for part in layers], -1)
     # Slopes turn with the picture: those of z(A u) are Aᵀ ∇z.
-    slopes = found[..., 3:9].reshape(*found.shape[:2], 2, 3)
-    found[..., 3:9] = np.einsum("ij,hwik->hwjk", piece.matrix[:, :2], slopes).reshape(*found.shape[:2], 6)
+    along, down = found[..., 3:6].copy(), found[..., 6:9].copy()
+    (xx, xy), (yx, yy) = piece.matrix[:, :2].astype(np.float32)
+    found[..., 3:6], found[..., 6:9] = xx * along + yx * down, xy * along + yy * down
     inside = piece.outline < 1
     inside[[0, -1]] = inside[:, [0, -1]] = False
     must = inside & (work.labels[at] < 0) if cover else piece.outline < _CORE
     if piece.must is not None:
         must = piece.must & inside
     dear = None
-    if layers.shape[2] > 9:
+    if found.shape[2] > 9:
         dear = (work.features[at][..., 9] - found[..., 9]) * np.float32(_HEIGHT_COUNTS * float(found.std()))
         dear = np.where(work.labels[at] < 0, 0, dear)
     work.lay(around, found, Placement(piece.matrix, around.as_tuple), must=must, may=inside, dear=dear)
@@ -275,7 +275,7 @@ def _lay(work: Patchwork, layers: Pixels, piece: _Piece, *, cover: bool) -> None
 
 def _cover(
     work: Patchwork,
-    layers: Pixels,
+    layers: list[Pixels],
     small: Pixels,
     bad: Any,
     limits: Limits,
