@@ -84,6 +84,47 @@ def _fit(values, lamps, weights, out):  # type: ignore[no-untyped-def]
     return True
 
 
+@compiled()
+def _median(values):  # type: ignore[no-untyped-def]
+    """Of numbers that are put in another order by it (Hoare's selection): the middle, or the mean of both middles."""
+    low, high, middle = 0, values.size - 1, values.size // 2
+    while low < high:
+        pivot = values[(low + high) // 2]
+        left, right = low, high
+        while left <= right:
+            while values[left] < pivot:
+                left += 1
+            while values[right] > pivot:
+                right -= 1
+            if left <= right:
+                values[left], values[right] = values[right], values[left]
+                left += 1
+                right -= 1
+        if middle <= right:
+            high = right
+        elif middle >= left:
+            low = left
+        else:
+            break
+    found = values[middle]
+    if values.size % 2 == 0:
+        below = values[0]
+        for k in range(1, middle):
+            below = max(below, values[k])
+        found = 0.5 * (found + below)
+    return found
+
+
+@compiled()
+def _drop(values, sign, weights):  # type: ignore[no-untyped-def]
+    """Sets the weight of the value that is largest after the sign, among those that count, to 0."""
+    found = -1
+    for k in range(values.size):
+        if weights[k] > 0.0 and (found < 0 or sign * values[k] > sign * values[found]):
+            found = k
+    weights[found] = 0.0
+
+
 @compiled(inline=True)
 def _direct(g, good, n):  # type: ignore[no-untyped-def]
     """Puts the direction of g into n: straight up where there is none, and never steeper than can be seen."""
@@ -101,24 +142,24 @@ def _direct(g, good, n):  # type: ignore[no-untyped-def]
 @compiled()
 def _rows(photos, lamps, low, high, level, normal, albedo, residual, glint, first, last):  # type: ignore[no-untyped-def]
     count, columns = photos.shape[0], photos.shape[2]
-    values, weights, off = np.empty(count), np.empty(count), np.empty(count)
+    values, weights, off, size = np.empty(count), np.empty(count), np.empty(count), np.empty(count)
     g, n = np.zeros(3), np.zeros(3)
     for row in range(first, last):
         for column in range(columns):
             for k in range(count):
                 values[k] = (photos[k, row, column, 0] + photos[k, row, column, 1] + photos[k, row, column, 2]) / 3.0
                 weights[k] = 1.0
-            order = np.argsort(values)
-            for k in range(low):
-                weights[order[k]] = 0.0
-            for k in range(high):
-                weights[order[count - 1 - k]] = 0.0
+            for _ in range(low):
+                _drop(values, -1.0, weights)
+            for _ in range(high):
+                _drop(values, 1.0, weights)
             good = _fit(values, lamps, weights, g)
             spread = 0.0
             for _ in range(_ROUNDS if good and count > 3 else 0):
                 for k in range(count):
                     off[k] = values[k] - (lamps[k, 0] * g[0] + lamps[k, 1] * g[1] + lamps[k, 2] * g[2])
-                spread = 1.4826 * np.median(np.abs(off)) + 1e-5
+                    size[k] = abs(off[k])
+                spread = 1.4826 * _median(size) + 1e-5
                 for k in range(count):
                     away = off[k] / (2.0 * spread)
                     weights[k] = 1.0 / (1.0 + away * away)
