@@ -1,6 +1,7 @@
 """A newcomer who only does what *Next step* says, on captures made for this alone: what is pressed, and how each ends.
 
-What has a button that does it is pressed. What somebody would have to look at is left as it is. At the end it is packed.
+What has a button that does it is pressed. What nothing mends and only wants attention is looked at in Check and let be,
+as its guide says; what it was is printed. What else somebody would have to look at is left as it is.
 """
 
 from __future__ import annotations
@@ -10,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from amber_thicket.core.settings import as_plain
 from amber_thicket.service.bake import check
 from amber_thicket.service.next_steps import NextStep, next_steps
 from amber_thicket.service.pictured import triage_of
@@ -83,6 +85,14 @@ def _followed(library: Any, id: str) -> list[str]:
             done = (step, blocked, open)
         else:
             left.add(f"{step.id}: {step.words}")
+            seen = [f for f in findings if (f["rule"], f["map"], f["level"]) == (step.rule, step.map, "attention")]
+            if seen:
+                now = as_plain(material.recipe.settings("check.limits").let_be)
+                more = [{"map": f["map"] or "", **{key: f[key] for key in ("rule", "ratio", "measured")}} for f in seen]
+                library.edit(id, material.revision, {"check.limits.let_be": [*now, *more]}, label="Let be", gesture="")
+                pressed += ["See it in Check", *["Let it be"] * len(seen)]
+                for one in seen:
+                    print("  let be:", one["rule"], one["map"], one["measured"], flush=True)
     after = _levels(findings)
     for one in findings:
         if one["level"] in ("blocked", "attention"):

@@ -115,6 +115,8 @@ def _with_zones(page: Page) -> None:
     page.click("nav button:has-text('Response')")
     _rest(page)
     page.get_by_role("button", name="Suggest").click()
+    # Suggested ones are looked at before they are taken.
+    page.get_by_role("button", name="Take all").click()
     zone = page.locator("ul[aria-label='Zones there are'] li").first
     zone.wait_for()
     zone.get_by_role("button").first.click()
@@ -182,6 +184,7 @@ def sliders(_side: int) -> None:
                     waits = [wait for wait in waits if wait >= 0]
                     every += waits
                     rows.append((statistics.median(waits), _told(f"{stage}: {slider}", waits)))
+                    print(*rows[-1][1], sep=" | ", flush=True)
                     left.remove(slider)
                     if stage != "Response":
                         # Undo would take the zones away as well.

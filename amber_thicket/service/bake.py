@@ -185,7 +185,6 @@ def _same(codes: Any, back: Any) -> bool:
 
 def finding_json(rule: Rule, finding: Finding, size: tuple[int, int]) -> dict[str, Any]:
     """One answer as plain data, for the page, the manifest and the command line. size: of the maps looked at, px."""
-    said = {name: value for name, value in asdict(finding).items() if name != "ratio"}
     return {
         "rule": rule.id,
         "title": rule.title,
@@ -194,7 +193,8 @@ def finding_json(rule: Rule, finding: Finding, size: tuple[int, int]) -> dict[st
         "source": rule.source,
         "sure": rule.certainty(finding),
         "evidence": rule.evidence(size),
-        **said,
+        **asdict(finding),
+        "ratio": finding.times_limit,
     }
 
 

@@ -14,6 +14,7 @@ from amber_thicket.core.check.figures import Seam, seams
 from amber_thicket.core.check.registry import RULES, examine
 from amber_thicket.core.check.rule import Finding, Subject
 from amber_thicket.core.graph import Evaluation
+from amber_thicket.core.limits import LetBe
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
 from amber_thicket.core.pack.profiles import PROFILES
@@ -373,6 +374,47 @@ class RuleTest(unittest.TestCase):
             of(**{k.replace(".", "__"): v for k, v in finding.fix.changes.items()}), "tiling.giveaways"
         )
         self.assertNotIn("attention", [f.level for f in after], after)
+
+    def test_what_was_let_be_is_a_note_until_it_is_worse(self) -> None:
+        stone = planted(linear_photograph("gravel"))
+
+        def found(*let_be: dict[str, Any]) -> Finding:
+            one = evaluation(stone, **size_of(256), tile__join__method="blend", check__limits__let_be=list(let_be))
+            seen = [f for rule, f in examine(subject_of(one, "gravel", 256)) if rule.id == "tiling.giveaways"]
+            self.assertEqual(len(seen), 1)
+            return seen[0]
+
+        first = found()
+        self.assertEqual((first.level, first.let_be), ("attention", False))
+        ratio = first.times_limit
+        assert ratio is not None
+        here = {"rule": "tiling.giveaways", "map": "base_color", "ratio": ratio, "measured": first.measured}
+        self.assertEqual((found(here).level, found(here).let_be, found(here).box), ("note", True, first.box))
+        # It may measure a twentieth more after other changes, and no more.
+        self.assertEqual(found({**here, "ratio": ratio / 1.04}).level, "note")
+        self.assertEqual(found({**here, "ratio": ratio / 1.06}).level, "attention")
+        for other in ({"map": "height"}, {"rule": "tiling.drift"}, {"ratio": None}):
+            self.assertEqual(found({**here, **other}).level, "attention", other)
+
+    def test_what_is_yes_or_no_is_let_be_in_its_own_words(self) -> None:
+        at = ("set.powers", "", None, "300 × 300 px")
+        one = LetBe(rule="set.powers", ratio=None, measured="300 × 300 px")
+        self.assertTrue(one.covers(*at))
+        self.assertFalse(one.covers(*at[:3], "200 × 300 px"))
+        self.assertFalse(one.covers(*at[:2], 1.2, at[3]))
+
+    def test_what_is_blocked_cannot_be_let_be(self) -> None:
+        base = subject()
+        normal = base.maps["normal"].pixels.copy()
+        normal[..., 2] = -np.abs(normal[..., 2])
+        rows = [(rule, f) for rule, f in examine(with_map(base, "normal", normal)) if f.level == "blocked"]
+        self.assertTrue(rows)
+        let_be = [
+            {"rule": rule.id, "map": f.map or "", "ratio": f.times_limit, "measured": f.measured} for rule, f in rows
+        ]
+        recipe = base.recipe.with_changes({"check.limits.let_be": let_be})
+        again = [f for _, f in examine(with_map(replace(base, recipe=recipe), "normal", normal)) if f.level == "blocked"]
+        self.assertEqual(len(again), len(rows))
 
     def test_blotches_are_evened_before_places_are_filled_and_by_halves(self) -> None:
         spoiled = planted(self.good.maps["base_color"].pixels)

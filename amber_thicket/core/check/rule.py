@@ -37,7 +37,7 @@ class Fix:
 class Finding:
     """One answer of a rule. measured, limit: in words with units. map: the role it is about. box: where, as left, top,
     width, height in fractions of the tile. ratio: what was measured over its limit, 1 at the limit, more is worse; None
-    where the answer is yes or no."""
+    where the answer is yes or no. let_be: somebody looked at it and let it be; it is a note then."""
 
     level: Level
     measured: str
@@ -46,6 +46,12 @@ class Finding:
     box: tuple[float, float, float, float] | None = None
     fix: Fix | None = None
     ratio: float | None = None
+    let_be: bool = False
+
+    @property
+    def times_limit(self) -> float | None:
+        """The ratio as a plain number; None where there is none, or what was measured is beyond all bounds."""
+        return float(self.ratio) if self.ratio is not None and np.isfinite(self.ratio) else None
 
 
 @dataclass(frozen=True)

@@ -270,6 +270,7 @@ export interface SettingValues {
   "response.on_base_color.in_zones": Record<string, ColourChange>;
   "response.on_base_color.strokes": ColourStroke[];
   "check.limits.base_color": "usual" | "strict";
+  "check.limits.let_be": LetBe[];
   "pack.files.profile": "separate_y_plus" | "separate_y_minus" | "gltf" | "mask_packed" | "albedo_smoothness" | "specular_gloss" | "cut_out" | "own";
   "pack.files.height_bits": "16" | "8";
   "pack.files.format": "png" | "tiff" | "exr" | "jpeg" | "webp" | "tga";
@@ -841,7 +842,7 @@ export interface FilledPlace {
   from_x: number;
   from_y: number;
 }
-/** What a rule says. title: what holds when it passes; fault: what is so when it does not. sure: counted, clear of the limit, close to it, likely, or open; evidence: what it rests on. measured, limit: in words with units. box: left, top, width, height in tiles. */
+/** What a rule says. title: what holds when it passes; fault: what is so when it does not. sure: counted, clear of the limit, close to it, likely, or open; evidence: what it rests on. measured, limit: in words with units. box: left, top, width, height in tiles. ratio: what was measured over its limit, None where the answer is yes or no. let_be: somebody looked at it and let it be; it is a note then. */
 export interface Finding {
   rule: string;
   title: string;
@@ -856,6 +857,8 @@ export interface Finding {
   map: AnyRole | null;
   box: [number, number, number, number] | null;
   fix: Fix | null;
+  ratio: number | null;
+  let_be: boolean;
 }
 export interface Fix {
   label: string;
@@ -994,6 +997,13 @@ export interface LeftOutSetting {
   path: SettingPath;
   what: string;
   why: string;
+}
+/** What a rule draws attention to and somebody let be. map: the role it is about, "" for none. ratio: what was measured over its limit, None where the answer is yes or no; then measured, in the rule's own words, says what it was. */
+export interface LetBe {
+  rule: string;
+  map?: string;
+  ratio?: number | null;
+  measured?: string;
 }
 export type Level = "pass" | "note" | "attention" | "blocked" | "unknown";
 /** How many materials there are of each. */

@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 /** The top line tells what is kept aside, what is not saved, and what is to settle. */
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { fireEvent, screen } from "@testing-library/react";
+import { act, fireEvent, screen } from "@testing-library/react";
 import { api, Problem } from "../api/client";
 import { drawn, material, opened } from "../testing/page";
 
@@ -65,6 +65,22 @@ describe("the top line", () => {
     expect((screen.getByRole("button", { name: "Undo" }) as HTMLButtonElement).disabled).toBe(false);
     expect(screen.getByRole("button", { name: "Undo" }).title).toBe("Undo: Overlap");
     expect((screen.getByRole("button", { name: "Redo" }) as HTMLButtonElement).disabled).toBe(true);
+  });
+
+  it("tells of saving only when it takes long", async () => {
+    line({});
+    vi.useFakeTimers();
+    try {
+      act(() => useEditor.setState({ saving: true }));
+      act(() => void vi.advanceTimersByTime(390));
+      expect(screen.queryByText("Saving")).toBeNull();
+      act(() => void vi.advanceTimersByTime(20));
+      expect(screen.getByText("Saving")).toBeTruthy();
+      act(() => useEditor.setState({ saving: false }));
+      expect(screen.queryByText("Saving")).toBeNull();
+    } finally {
+      vi.useRealTimers();
+    }
   });
 
   it("tells why changes are not saved, and tries again when asked to", async () => {

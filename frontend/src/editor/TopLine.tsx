@@ -1,5 +1,5 @@
 import { Keyboard, Redo2, TriangleAlert, Undo2 } from "lucide-react";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { usePlace, go } from "../app/router";
 import { useKeysPage } from "../app/keys";
 import type { Material } from "../api/types";
@@ -15,8 +15,6 @@ import { ThemeButton } from "../app/ThemeButton";
 
 export function TopLine({ material }: { material: Material }) {
   const { findings, fresh } = useFindings(material);
-  const saving = useEditor((state) => state.saving);
-  const unsaved = useEditor((state) => state.unsaved);
   const place = usePlace();
   const count = (level: string) => findings?.filter((f) => f.level === level).length ?? 0;
   const [blocked, attention, unknown] = [count("blocked"), count("attention"), count("unknown")];
@@ -47,9 +45,7 @@ export function TopLine({ material }: { material: Material }) {
       </span>
       <KeptAside material={material} />
       <span className="flex-1" />
-      <span aria-live="polite" className="text-[12px] text-soft">
-        {saving && !unsaved ? "Saving" : ""}
-      </span>
+      <Saving />
       <Button
         look="quiet"
         disabled={!material.undo}
@@ -96,6 +92,27 @@ export function TopLine({ material }: { material: Material }) {
         Pack
       </Button>
     </header>
+  );
+}
+
+/** Most changes are saved before a word could be read: it is told, and announced, where it takes longer. */
+const LONG_MS = 400;
+
+function Saving() {
+  const saving = useEditor((state) => state.saving && !state.unsaved);
+  const [long, setLong] = useState(false);
+  useEffect(() => {
+    if (!saving) return;
+    const timer = setTimeout(() => setLong(true), LONG_MS);
+    return () => {
+      clearTimeout(timer);
+      setLong(false);
+    };
+  }, [saving]);
+  return (
+    <span aria-live="polite" className="text-[12px] text-soft">
+      {long ? "Saving" : ""}
+    </span>
   );
 }
 

@@ -1,7 +1,7 @@
 import { tileSetOf } from "../../views/useTileSet";
 import { useEffect, useState } from "react";
 import { useFindings } from "../../editor/figures";
-import { change } from "../../editor/store";
+import { change, useEditor, valueOf } from "../../editor/store";
 import type { Finding, Level as LevelName, Material, SettingPath, Value } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { Level } from "../../ui/Level";
@@ -125,6 +125,7 @@ function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onT
         <span className="text-[12px] text-soft">{finding.map ? layerName(finding.map) : ""}</span>
         <span className="col-span-2 col-start-2 text-soft">
           <span className="figures">{finding.measured}</span>
+          {finding.let_be && " · let be"}
           {finding.sure === "close" && " · close to the limit"}
         </span>
       </button>
@@ -137,17 +138,44 @@ function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onT
           <p className="text-soft">
             How sure: <span className="text-text">{SURE[finding.sure]}</span>; {finding.evidence}.
           </p>
-          {finding.fix && (
-            <Button
-              look="main"
-              className="self-start"
-              onClick={() => change(finding.fix!.changes as Record<SettingPath, Value | null>, finding.fix!.label)}
-            >
-              {finding.fix.label}
-            </Button>
-          )}
+          <div className="flex flex-wrap items-center gap-2">
+            {finding.fix && (
+              <Button
+                look="main"
+                onClick={() => change(finding.fix!.changes as Record<SettingPath, Value | null>, finding.fix!.label)}
+              >
+                {finding.fix.label}
+              </Button>
+            )}
+            {(finding.level === "attention" || finding.let_be) && <LetBe finding={finding} />}
+          </div>
         </div>
       )}
     </li>
+  );
+}
+
+/** Somebody looked, and it may stay: a note from now on, until it is worse. */
+function LetBe({ finding }: { finding: Finding }) {
+  const now = useEditor((state) => valueOf(state, "check.limits.let_be"));
+  const { rule, measured, ratio } = finding;
+  const map = finding.map ?? "";
+  if (finding.let_be)
+    return (
+      <Button
+        onClick={() =>
+          change({ "check.limits.let_be": now.filter((one) => one.rule !== rule || one.map !== map) }, "No longer let be")
+        }
+      >
+        Draw attention to it again
+      </Button>
+    );
+  return (
+    <Button
+      title="You looked at it and it may stay. It comes up again when it gets worse."
+      onClick={() => change({ "check.limits.let_be": [...now, { rule, map, ratio, measured }] }, "Let be")}
+    >
+      Let it be
+    </Button>
   );
 }
