@@ -395,6 +395,17 @@ class JourneyTest(BrowserTest):
         self.page.wait_for_selector("[data-testid=evidence]")
         self.page.click("button:has-text('Join by cut')")
         self.page.wait_for_selector(row, state="detached")
+        # What only wants attention is looked at and let be; what is blocked is not.
+        bounds = self.page.locator("li[data-rule='base_color.bounds']")
+        self.page.wait_for_selector("li[data-rule='base_color.bounds'][data-level=attention]")
+        to_settle = int(self.page.get_by_title("Open Check").inner_text().split()[0])
+        bounds.get_by_role("button").first.click()
+        bounds.get_by_role("button", name="Let it be").click()
+        self.page.wait_for_selector("li[data-rule='base_color.bounds'][data-level=note]")
+        retry(lambda: self.page.get_by_title("Open Check").inner_text().startswith(str(to_settle - 1)))
+        self.assertIn("let be", bounds.inner_text())
+        bounds.get_by_role("button", name="Draw attention to it again").click()
+        self.page.wait_for_selector("li[data-rule='base_color.bounds'][data-level=attention]")
 
     def test_fitted_by_eye_and_taken_back(self) -> None:
         self.bring(self.photo("gravel"))

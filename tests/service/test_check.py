@@ -413,7 +413,9 @@ class RuleTest(unittest.TestCase):
             {"rule": rule.id, "map": f.map or "", "ratio": f.times_limit, "measured": f.measured} for rule, f in rows
         ]
         recipe = base.recipe.with_changes({"check.limits.let_be": let_be})
-        again = [f for _, f in examine(with_map(replace(base, recipe=recipe), "normal", normal)) if f.level == "blocked"]
+        again = [
+            f for _, f in examine(with_map(replace(base, recipe=recipe), "normal", normal)) if f.level == "blocked"
+        ]
         self.assertEqual(len(again), len(rows))
 
     def test_blotches_are_evened_before_places_are_filled_and_by_halves(self) -> None:

@@ -10,6 +10,7 @@ import { useKeptFocus } from "./focus";
 import { KeysPage } from "./KeysPage";
 import { Nowhere } from "./Nowhere";
 import { usePlace } from "./router";
+import { Stumbled } from "./Stumbled";
 
 // What is opened now and then is fetched then.
 const AuditPage = lazy(async () => ({ default: (await import("../audit/AuditPage")).AuditPage }));
@@ -31,16 +32,18 @@ export function App() {
   );
   return (
     <>
-      <Suspense fallback={<div className="h-full bg-ground" />}>
-        {page === "audit" && <AuditPage />}
-        {page === "words" && <GeneratePage />}
-        {page === "space" && <SpacePage />}
-        {page === "batch" && <BatchPage key={batch} id={batch!} />}
-        {page === "bench" && <Bench id={material!} />}
-        {page === "library" && <Library />}
-        {page === "guide" && <GuidePage />}
-        {page === "nowhere" && <Nowhere />}
-      </Suspense>
+      <Stumbled key={`${page}/${material ?? batch ?? ""}`}>
+        <Suspense fallback={<div className="h-full bg-ground" />}>
+          {page === "audit" && <AuditPage />}
+          {page === "words" && <GeneratePage />}
+          {page === "space" && <SpacePage />}
+          {page === "batch" && <BatchPage key={batch} id={batch!} />}
+          {page === "bench" && <Bench id={material!} />}
+          {page === "library" && <Library />}
+          {page === "guide" && <GuidePage />}
+          {page === "nowhere" && <Nowhere />}
+        </Suspense>
+      </Stumbled>
       <KeysPage />
       <Away />
       <FirstJob />

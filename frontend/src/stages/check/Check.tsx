@@ -74,7 +74,7 @@ export function Check({ material }: { material: Material }) {
           </li>
         ))}
       </ul>
-      <Operation id="check.limits" />
+      <Operation id="check.limits" without={["let_be"]} />
       <ul className="border-t border-line">{open.map(row)}</ul>
       {open.length === 0 && fresh && <p className="py-3">Nothing to settle. The set can leave.</p>}
       <h3 className="mt-2 text-[12px] text-soft">Passed</h3>
@@ -164,7 +164,10 @@ function LetBe({ finding }: { finding: Finding }) {
     return (
       <Button
         onClick={() =>
-          change({ "check.limits.let_be": now.filter((one) => one.rule !== rule || one.map !== map) }, "No longer let be")
+          change(
+            { "check.limits.let_be": now.filter((one) => one.rule !== rule || one.map !== map) },
+            "No longer let be",
+          )
         }
       >
         Draw attention to it again
