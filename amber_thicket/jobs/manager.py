@@ -18,11 +18,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from huey.api import Huey
 from peewee import SqliteDatabase
 
 from amber_thicket.errors import NotFound, ThicketError
-from amber_thicket.jobs.queue import away, channel, check_queue, current
+from amber_thicket.jobs.queue import Huey, away, channel, check_queue, current
 from amber_thicket.jobs.tasks import register
 from amber_thicket.store.cards import note_packed
 from amber_thicket.store.disk import disk_trouble

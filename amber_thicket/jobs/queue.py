@@ -2,19 +2,39 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import sys
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlencode, urlsplit, urlunsplit
 
-from huey import RedisHuey, SqliteHuey
-from huey.api import Huey
-from huey.registry import Message
-from huey.serializer import Serializer
-
 from amber_thicket.errors import FolderTrouble, ServiceAway, ThicketError
 from amber_thicket.store.database import sqlite_is_sound
 from amber_thicket.store.trouble import DAMAGED_QUEUE, QUEUE_FILE
+
+
+@contextlib.contextmanager
+def _without(name: str) -> Iterator[None]:
+    """A module counts as not installed meanwhile, unless somebody loaded it before."""
+    if name in sys.modules:
+        yield
+        return
+    sys.modules[name] = None  # type: ignore[assignment]
+    try:
+        yield
+    finally:
+        del sys.modules[name]
+
+
+# huey loads the client of Redis wherever it is installed, for a quarter of the time a start takes; it is brought in
+# where a queue lies there (_redis_huey).
+with _without("redis"):
+    from huey import RedisHuey, SqliteHuey, storage
+    from huey.api import Huey as Huey
+    from huey.registry import Message
+    from huey.serializer import Serializer
 
 # Seconds: a server that does not answer is noticed, and a blocking look into the queue (1 s) is not taken for that.
 _TIMEOUTS = {"socket_connect_timeout": 3, "socket_timeout": 6}
@@ -43,7 +63,7 @@ def open_queue(folder: Path, url: str | None = None, *, immediate: bool = False)
     """
     if url:
         try:
-            return RedisHuey("thicket", url=_with_timeouts(url), serializer=JsonSerializer(), immediate=immediate)
+            return _redis_huey()("thicket", url=_with_timeouts(url), serializer=JsonSerializer(), immediate=immediate)
         except ValueError as error:
             raise ThicketError(
                 f"--queue cannot be {shown_url(url)!r} ({error}).", remedy="Give redis://HOST:PORT/NUMBER."
@@ -57,6 +77,19 @@ def open_queue(folder: Path, url: str | None = None, *, immediate: bool = False)
             exit_code=DAMAGED_QUEUE,
         )
     return SqliteHuey("thicket", filename=str(file), serializer=JsonSerializer(), immediate=immediate, fsync=True)
+
+
+def _redis_huey() -> Any:
+    """huey over Redis, with the client it was loaded without; where none is installed, huey says so."""
+    if storage.Redis is None:
+        with contextlib.suppress(ImportError):
+            from redis import ConnectionPool, Redis
+            from redis.exceptions import ConnectionError, TimeoutError
+
+            storage.ConnectionPool, storage.Redis = ConnectionPool, Redis
+            storage.ConnectionError, storage.TimeoutError = ConnectionError, TimeoutError
+            storage.RedisStorage.redis_client = Redis
+    return RedisHuey
 
 
 def _with_timeouts(url: str) -> str:

@@ -14,8 +14,6 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
-from huey.api import Huey
-
 from amber_thicket.blocks import results_budget
 from amber_thicket.core.check.registry import RULES
 from amber_thicket.core.generate import CANDIDATES
@@ -25,7 +23,7 @@ from amber_thicket.core.progress import progress_to
 from amber_thicket.core.recipe import from_json
 from amber_thicket.errors import Cancelled, ThicketError
 from amber_thicket.formats.archive import write_zip
-from amber_thicket.jobs.queue import channel, current
+from amber_thicket.jobs.queue import Huey, channel, current
 from amber_thicket.service.bake import pack
 from amber_thicket.service.images import generated
 from amber_thicket.service.library import evaluation_of

@@ -9,10 +9,8 @@ import threading
 import time
 from pathlib import Path
 
-from huey.api import Huey
-
 from amber_thicket.formats.apart import use_helpers
-from amber_thicket.jobs.queue import open_queue
+from amber_thicket.jobs.queue import Huey, open_queue
 from amber_thicket.jobs.tasks import register, working
 
 _SHORTEST, _LONGEST, _SLOWER = 0.05, 0.4, 1.2

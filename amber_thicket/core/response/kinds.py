@@ -12,9 +12,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
-from amber_thicket.core.numeric.colour import encode_srgb
 from amber_thicket.core.response.convert import DIELECTRIC
 from amber_thicket.core.response.roughness import USUAL_SPREAD
 
@@ -84,9 +81,10 @@ class Kind:
 
 
 def hex_of(linear: tuple[float, float, float]) -> str:
-    """ "#rrggbb" of a linear colour, as picked ones are written."""
-    codes = np.rint(255 * encode_srgb(np.array([[linear]], np.float32))[0, 0]).astype(int)
-    return "#" + "".join(f"{code:02x}" for code in codes)
+    """ "#rrggbb" of a linear colour, as picked ones are written: IEC 61966-2-1, one number at a time, for the page asks
+    for these before the compiler is there."""
+    coded = (12.92 * one if one <= 0.0031308 else 1.055 * one ** (1 / 2.4) - 0.055 for one in linear)
+    return "#" + "".join(f"{round(255 * min(max(one, 0.0), 1.0)):02x}" for one in coded)
 
 
 _MINERAL, _LIVING, _MADE, _METAL, _WATER = "Stone and earth", "Wood and plants", "Made", "Metals", "Water"
