@@ -5,7 +5,9 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
+import gc
 import os
+from collections.abc import Iterator
 from pathlib import Path
 
 import psutil
@@ -35,6 +37,18 @@ def one_thread_for_algebra() -> None:
     shared out by core.numeric.parallel. Who sets OPENBLAS_NUM_THREADS has the last word.
     """
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+
+@contextlib.contextmanager
+def loading() -> Iterator[None]:
+    """While a program is loaded, objects come by the hundred thousand and stay: the collector of cycles does not look
+    meanwhile, and not at these later."""
+    gc.disable()
+    try:
+        yield
+    finally:
+        gc.freeze()
+        gc.enable()
 
 
 def give_back() -> None:

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from amber_thicket import __version__, admin, pipelines
-from amber_thicket.blocks import keep_blocks, one_thread_for_algebra, results_budget
+from amber_thicket.blocks import keep_blocks, loading, one_thread_for_algebra, results_budget
 from amber_thicket.errors import BadSetting, FolderTrouble, ThicketError
 
 if TYPE_CHECKING:
@@ -463,9 +463,10 @@ def _serve(options: argparse.Namespace) -> int:
 
         make_demo(folder, lambda line: print(line, flush=True))
         return 0
-    from amber_thicket.web.app import create_app
-    from amber_thicket.web.config import Config
-    from amber_thicket.web.server import listen, serve
+    with loading():
+        from amber_thicket.web.app import create_app
+        from amber_thicket.web.config import Config
+        from amber_thicket.web.server import listen, serve
 
     if options.watch and not options.watch.is_dir():
         raise BadSetting(f"There is no folder {options.watch} to watch.", remedy="Make it, or name another.")
@@ -501,7 +502,8 @@ def _serve(options: argparse.Namespace) -> int:
 
 
 def _worker(options: argparse.Namespace) -> int:
-    from amber_thicket.jobs.worker import run_worker
+    with loading():
+        from amber_thicket.jobs.worker import run_worker
 
     run_worker(options.data or data_folder("library"), options.queue, parent=options.parent)
     return 0

@@ -7,6 +7,7 @@ import json
 import unittest
 import xml.etree.ElementTree as ET
 from typing import Any
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -17,6 +18,7 @@ from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe, from_json
 from amber_thicket.core.response.clusters import _goes_on, _on_one_side, _passing, find_clusters
 from amber_thicket.core.response.convert import DERIVED, to_metal, to_specular
+from amber_thicket.core.response.cues import _coarser, cues, decide_cues
 from amber_thicket.core.response.finish import wet_colour
 from amber_thicket.core.response.glints import above_surround, decide_glints
 from amber_thicket.core.response.kinds import KINDS, SOURCES, hex_of
@@ -210,12 +212,40 @@ class Roughness(unittest.TestCase):
         self.assertLess(found["surface"], 0.1)
         self.assertGreater(found["tone"], 0.3)
 
+    def test_smooth_fields_on_a_coarser_grid_are_those_of_the_whole(self) -> None:
+        side = 1536
+        sample = cv2.resize(linear_photograph("gravel"), (side, side), interpolation=cv2.INTER_CUBIC).clip(0, 1)
+        tiled, height = Raster(sample), blur(luminance(sample), 2.0, wraps=True)
+        formed = Raster(np.ascontiguousarray(height))
+        small = (Raster(shrink(raster.pixels, 2)) for raster in (tiled, formed))
+        decided = decide_cues(*small, frame=frame(side // 2))
+
+        def made(tiled: Raster, formed: Raster) -> np.ndarray:
+            return cues(tiled, formed, frame=frame(side), decided=decided).pixels
+
+        coarse = made(tiled, formed)
+        with mock.patch("amber_thicket.core.response.cues._coarser", return_value=1):
+            whole = made(tiled, formed)
+        off = np.sqrt(((coarse - whole) ** 2).mean((0, 1)))
+        # Each cue has a standard deviation of 1.
+        self.assertTrue((off > 1e-4).all(), "they are made on another grid")
+        self.assertLess(float(off.max()), 0.05)
+        # Edges meet: what is rolled comes out rolled.
+        rolled = made(*(Raster(np.roll(raster.pixels, (192, 704), (0, 1))) for raster in (tiled, formed)))
+        np.testing.assert_allclose(rolled, np.roll(coarse, (192, 704), (0, 1)), atol=2e-3)
+
+    def test_the_grid_is_never_coarser_than_a_plan_and_its_cells_are_whole(self) -> None:
+        for height, width, factor in (
+            (768, 768, 1), (1535, 1536, 1), (1536, 1536, 2), (3072, 1536, 2), (3072, 3072, 4), (3070, 3070, 2), (8192, 8192, 8),
+        ):  # fmt: skip
+            self.assertEqual(_coarser(height, width), factor, (height, width))
+
     def test_cues_are_even_and_the_same_at_every_size(self) -> None:
         whole = evaluation(linear_photograph("gravel"), **{**PLAIN, **size_of(1024)})
         large, small = (whole.layer("roughness_cues", (side, side)).pixels for side in (1024, 384))
-        for cues in (large, small):
-            np.testing.assert_allclose(cues.mean((0, 1)), 0, atol=0.06)
-            np.testing.assert_allclose(cues.std((0, 1)), 1, atol=0.08)
+        for one in (large, small):
+            np.testing.assert_allclose(one.mean((0, 1)), 0, atol=0.06)
+            np.testing.assert_allclose(one.std((0, 1)), 1, atol=0.08)
         # At a quarter, where the finest grain is gone, roughness is off by two codes at most.
         quarter, half = (float(whole.layer("roughness", (side, side)).pixels.mean()) for side in (256, 512))
         self.assertAlmostEqual(quarter, half, delta=2.5 / 255)

@@ -1,8 +1,11 @@
 """The program as it is served: streams, many pages, ending in order, one server a folder, what a watcher sees."""
 
+import gc
 import json
 import re
 import socket
+import subprocess
+import sys
 import tempfile
 import threading
 import time
@@ -13,6 +16,8 @@ from pathlib import Path
 
 import psutil
 
+from amber_thicket.blocks import loading
+from amber_thicket.jobs.queue import open_queue
 from tests.program import Program, run_command
 from tests.support import encoded, photograph, retry
 
@@ -48,6 +53,31 @@ class ServedTest(unittest.TestCase):
         self.addCleanup(program.kill)
         program.start()
         return program
+
+
+class StartTest(unittest.TestCase):
+    def test_the_page_waits_for_no_compiler_and_no_client_of_redis(self) -> None:
+        code = (
+            "import json, sys, tempfile; from pathlib import Path; from amber_thicket.web.app import Config, create_app;"
+            "app = create_app(Config(Path(tempfile.mkdtemp()), worker=False));"
+            "assert app.test_client().get('/api/about').status_code == 200;"
+            "print(json.dumps(sorted({'numba', 'redis', 'scipy'} & set(sys.modules))))"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+        self.assertEqual(json.loads(done.stdout), [])
+
+    def test_a_queue_over_redis_has_its_client_though_huey_was_loaded_without(self) -> None:
+        queue = open_queue(Path("unused"), "redis://127.0.0.1:9/0")
+        self.assertEqual(type(queue.storage.conn).__module__.partition(".")[0], "redis")
+
+    def test_what_was_loaded_is_left_to_itself_by_the_collector(self) -> None:
+        before = gc.get_freeze_count()
+        with loading():
+            self.assertFalse(gc.isenabled())
+            kept = [[] for _ in range(1000)]
+        self.assertTrue(gc.isenabled())
+        self.assertGreaterEqual(gc.get_freeze_count() - before, len(kept))
+        gc.unfreeze()
 
 
 class StreamTest(ServedTest):
