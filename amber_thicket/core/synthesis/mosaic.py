@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -49,12 +50,30 @@ def located(
 ) -> NDArray[np.float64]:
     """Sample coordinates (x, y) that pieces show at output pixels, (..., 2). number, x, y: of one shape; the piece, and
     the pixel in a tile of that shape. A pixel is counted on from the corner of its piece's window."""
-    corners = np.array([placement.window[:2] for placement in placements])[number]
-    matrices = np.array([placement.matrix for placement in placements])[number]
-    ux = (x - corners[..., 0]) % shape[1] + corners[..., 0]
-    uy = (y - corners[..., 1]) % shape[0] + corners[..., 1]
-    placed = np.stack([ux, uy, np.ones_like(ux)], -1).astype(np.float64)
-    return np.asarray(np.einsum("...ij,...j->...i", matrices, placed))
+    corners = np.array([placement.window[:2] for placement in placements], np.float64).reshape(-1, 2)
+    matrices = np.array([placement.matrix for placement in placements], np.float64).reshape(-1, 2, 3)
+    out = np.empty((*number.shape, 2), np.float64)
+    flat = [np.ascontiguousarray(part).ravel() for part in (number, x, y)]
+    extent = float(shape[1]), float(shape[0])
+    over_rows(partial(_locate, corners, matrices, *flat, extent, out.reshape(-1, 2)), number.size, least=1 << 14)
+    return out
+
+
+@compiled()
+def _locate(corners, matrices, number, x, y, extent, out, first, last):  # type: ignore[no-untyped-def]
+    wide, high = extent
+    for i in range(first, last):
+        # As NumPy counts: -1 is the last.
+        k = number[i] if number[i] >= 0 else number[i] + len(matrices)
+        left, top = corners[k, 0], corners[k, 1]
+        u, v = x[i] - left, y[i] - top
+        if u < 0 or u >= wide:
+            u -= np.floor(u / wide) * wide
+        if v < 0 or v >= high:
+            v -= np.floor(v / high) * high
+        u, v = u + left, v + top
+        out[i, 0] = matrices[k, 0, 0] * u + matrices[k, 0, 1] * v + matrices[k, 0, 2]
+        out[i, 1] = matrices[k, 1, 0] * u + matrices[k, 1, 1] * v + matrices[k, 1, 2]
 
 
 @dataclass(frozen=True)
