@@ -42,13 +42,14 @@ _ZONES = {
         {
             "id": "pale",
             "parts": [
-                {"kind": "colour", "samples": [[0.7, 0.0, 0.0]]},
+                {"kind": "colour", "picks": ["#c0a090"], "against": ["#402010"]},
                 {"kind": "height", "low": 40.0, "high": 80.0},
             ],
         }
     ],
-    "response.on_roughness.in_zones": {"pale": {"mode": "level", "value": 0.3}},
-    "response.covers.wet": 30.0,
+    "response.on_roughness.in_zones": {"pale": {"level": 0.3}},
+    "response.on_base_color.in_zones": {"pale": {"colour": "#a08060"}},
+    "response.covers.wet": 0.3,
     "response.covers.covers": [{"id": "mud", "where": "level"}],
 }
 
@@ -67,8 +68,8 @@ class _Capture:
         return Raster(np.ones((self.height >> level, self.width >> level), np.float32))
 
 
-def _noise() -> _Capture:
-    return _Capture("noise", np.random.default_rng(1).random((400, 400, 3), np.float32))
+def _noise(side: int = 400) -> _Capture:
+    return _Capture(f"noise/{side}", np.random.default_rng(1).random((side, side, 3), np.float32))
 
 
 def _bricks() -> _Capture:
@@ -122,9 +123,7 @@ def _response() -> None:
 
 def _larger() -> None:
     """Own detail beyond what the capture has."""
-    twice = {"square.size.width": 768, "square.size.height": 768, "square.crop.resampling": "learnt"}
-    evaluation = Evaluation(Recipe().with_changes(twice), _noise(), Memory(200_000_000))
-    evaluation.layer("base_color", (768, 768))
+    _evaluated(_noise(100), ("base_color",), {**_SQUARE, "square.crop.resampling": "learnt"})
 
 
 def _still() -> None:
