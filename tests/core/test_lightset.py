@@ -13,7 +13,7 @@ from amber_thicket.core.gather.lights import Lamp, Settings, directions, standin
 from amber_thicket.core.graph import Evaluation
 from amber_thicket.core.lightset import ring
 from amber_thicket.core.lightset.find import analyze_light_set, check_light_set
-from amber_thicket.core.lightset.solve import solve_light_set
+from amber_thicket.core.lightset.solve import _median, solve_light_set
 from amber_thicket.core.lightset.source import light_set, unbent
 from amber_thicket.core.lightset.stabilize import Stabilization, apply_stabilization, moved_by, stabilize
 from amber_thicket.core.memory import Memory
@@ -56,6 +56,16 @@ class Normals(unittest.TestCase):
         np.testing.assert_allclose(made.normal, np.broadcast_to(normal, (4, 4, 3)), atol=1e-5)
         np.testing.assert_allclose(made.albedo, np.broadcast_to(albedo, (4, 4, 3)), rtol=1e-4)
         self.assertLess(float(made.residual.max()), 1e-4)
+
+    def test_medians_as_sorting_gives_them(self) -> None:
+        choose = np.random.default_rng(4)
+        for count in range(1, 26):
+            for values in (
+                choose.normal(size=count),
+                choose.integers(0, 3, count).astype(float),
+                np.arange(count, 0.0, -1),
+            ):
+                self.assertEqual(_median(values.copy()), np.median(values), values)
 
     def test_a_shadow_and_a_glint_are_set_aside(self) -> None:
         normal = np.array([0.25, 0.1, 0.0])

@@ -19,7 +19,7 @@ from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.relief.normal import from_height as normals_of
 from amber_thicket.core.strokes import Stroke, drawn
 from amber_thicket.core.synthesis.cut import features
-from amber_thicket.core.synthesis.mosaic import Mosaic, Placement, mosaic, render_mosaic, source_of_mosaic
+from amber_thicket.core.synthesis.mosaic import Mosaic, Placement, located, mosaic, render_mosaic, source_of_mosaic
 from amber_thicket.core.synthesis.patch_search import PatchSearch, Steps
 from amber_thicket.core.synthesis.patchwork import Patchwork
 from amber_thicket.core.synthesis.regrow import grow
@@ -54,6 +54,17 @@ def made(
     recipe = Recipe().with_changes(changes)
     memory = Memory(600_000_000) if fresh else MEMORY
     return Evaluation(recipe, ArraySource(linear_photograph(name), name), memory, files=files)
+
+
+class LocatedTest(unittest.TestCase):
+    def test_a_pixel_is_counted_on_from_the_corner_of_its_window(self) -> None:
+        turned = Placement(np.array([[0.0, 1.0, 7.0], [-1.0, 0.0, 90.0]]), (-5, 28, 10, 10))
+        pieces = (Placement(np.array([[1.0, 0.0, 100.0], [0.0, 1.0, -3.0]]), (28, 0, 8, 30)), turned)
+        x, y = np.array([29, 2, 31, 0, 31]), np.array([4, 4, 29, 31, 2])
+        found = located(pieces, np.array([0, 0, 1, 1, -1]), x, y, (32, 32))
+        # In a tile of 32 px, x 2 comes after 31 for a window that begins at 28; x 31 before 0 for one that begins at -5.
+        wanted = [[129, 1], [134, 1], [29 + 7, 90 + 1], [31 + 7, 90], [34 + 7, 90 + 1]]
+        np.testing.assert_allclose(found, wanted)
 
 
 class EveryMethodTest(unittest.TestCase):

@@ -34,6 +34,14 @@ class SrgbTest(unittest.TestCase):
         self.assertLessEqual(float(np.abs(ours.encode_srgb8(light) - wanted).max()), 1)
         self.assertLess(float(np.mean(ours.encode_srgb8(light) != wanted)), 1e-3)
 
+    def test_values_between_codes_go_back_by_the_curve_and_on_beyond_it(self) -> None:
+        values = np.linspace(-0.2, 3.0, 200_001).astype(np.float32)
+        wanted = np.where(values > 0, colour.models.eotf_sRGB(np.maximum(values, 0)), 0)
+        found = ours.linear_of_coded(values)
+        self.assertLess(float(np.abs(found - wanted)[values <= 1].max()), 1.2e-7)
+        np.testing.assert_allclose(found, wanted, rtol=1e-6, atol=1e-7)
+        self.assertEqual(float(ours.linear_of_coded(np.float32([np.nan]))[0]), 0.0)
+
     def test_not_a_number_and_beyond(self) -> None:
         light = np.array([[np.nan, -1, 2, np.inf]], np.float32)
         np.testing.assert_array_equal(ours.encode_srgb8(light), [[0, 0, 255, 255]])
