@@ -6,12 +6,14 @@ Orientation tags are obeyed, colour profiles converted, odd values replaced and 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.colour import decode_srgb
+from amber_thicket.core.numeric.colour import decode_srgb, decode_srgb_halved
+from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.raster import Pixels
 from amber_thicket.errors import UnreadableFile
 from amber_thicket.formats import apart
@@ -24,17 +26,39 @@ from amber_thicket.formats.unzip import is_zip
 
 @dataclass(frozen=True)
 class Picture:
-    """A decoded file. pixels: (H, W, 3) float32: linear BT.709, or the stored numbers of a data map.
-    alpha: (H, W) or None. bits: per channel as stored. floating: stored as float. notes: what was done, in words.
-    shot: how it was taken, as in shot_tags.py."""
+    """A decoded file. held: (H, W, 3) float32 linear light or stored numbers; or sRGB codes, uint8 or uint16, whose
+    light is made when somebody asks. alpha: (H, W) or None. bits: per channel as stored. floating: stored as float.
+    notes: what was done, in words. shot: how it was taken, as in shot_tags.py."""
 
-    pixels: Pixels
+    held: NDArray[Any]
     bits: int
     format: str
     alpha: Pixels | None = None
     floating: bool = False
     notes: tuple[str, ...] = field(default=())
     shot: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """(width, height) px."""
+        return self.held.shape[1], self.held.shape[0]
+
+    @cached_property
+    def pixels(self) -> Pixels:
+        """(H, W, 3) float32: linear BT.709, or the stored numbers of a data map."""
+        return self.held if self.held.dtype == np.float32 else decode_srgb(self.held)
+
+    def every(self, step: int) -> Pixels:
+        """Every so many pixels of it, across and down."""
+        some = np.ascontiguousarray(self.held[::step, ::step])
+        return some if some.dtype == np.float32 else decode_srgb(some)
+
+    def halved(self) -> Pixels:
+        """At half its size; of large pictures that takes a fourth of the memory of all their light."""
+        width, height = self.size
+        if self.held.dtype == np.float32 or width % 2 or height % 2:
+            return shrink(self.pixels, 2)
+        return decode_srgb_halved(self.held)
 
 
 def kind_of(data: bytes) -> str | None:
@@ -92,16 +116,16 @@ def _finish(found: Decoded, kind: str, name: str, *, as_stored: bool) -> Picture
     if codes.ndim == 3 and codes.shape[-1] in (2, 4, 5):
         alpha_codes = codes[..., 1 if codes.shape[-1] == 2 else 3]
         codes = codes[..., 0] if codes.shape[-1] == 2 else codes[..., :3]
-    linear = _stored(codes, notes) if as_stored or found.light else _linear(codes, notes)
-    if linear.ndim == 2:
-        linear = np.repeat(linear[..., None], 3, axis=-1)
+    held = _stored(codes, notes) if as_stored or found.light else _light(codes, notes)
+    if held.ndim == 2:
+        held = np.repeat(held[..., None], 3, axis=-1)
     alpha = None if alpha_codes is None else _unit(alpha_codes)
     if alpha is not None and float(alpha.min()) >= 1:
         alpha = None
     if alpha is not None:
         notes.append("has transparency")
     return Picture(
-        np.ascontiguousarray(_turned(linear, found.turn)),
+        np.ascontiguousarray(_turned(held, found.turn)),
         found.bits or codes.dtype.itemsize * 8,
         kind,
         alpha=None if alpha is None else np.ascontiguousarray(_turned(alpha, found.turn)),
@@ -111,7 +135,7 @@ def _finish(found: Decoded, kind: str, name: str, *, as_stored: bool) -> Picture
     )
 
 
-def _turned(pixels: Pixels, turn: tuple[int, bool]) -> Pixels:
+def _turned(pixels: NDArray[Any], turn: tuple[int, bool]) -> NDArray[Any]:
     quarter, mirror = turn
     turned = np.rot90(pixels, quarter)
     return turned[:, ::-1] if mirror else turned
@@ -131,13 +155,14 @@ def _stored(codes: NDArray[Any], notes: list[str]) -> Pixels:
     return _linear_from_float(codes, notes) if codes.dtype.kind == "f" else _unit(codes)
 
 
-def _linear(codes: NDArray[Any], notes: list[str]) -> Pixels:
+def _light(codes: NDArray[Any], notes: list[str]) -> NDArray[Any]:
+    """Linear light of floats; codes as they are, of 8 or 16 bits."""
     if codes.dtype.kind == "f":
         return _linear_from_float(codes, notes)
     if codes.dtype not in (np.uint8, np.uint16):
         notes.append(f"{codes.dtype} scaled to 16 bit")
         codes = np.rint(_unit(codes).astype(np.float64) * 65535).astype(np.uint16)
-    return decode_srgb(codes)
+    return codes
 
 
 def _linear_from_float(codes: NDArray[Any], notes: list[str]) -> Pixels:

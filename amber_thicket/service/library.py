@@ -77,7 +77,7 @@ class Library:
     ) -> Material:
         """A material of a received capture, which is kept once it was read."""
         picture = read_picture(incoming.read(), file_name)
-        height, width = picture.pixels.shape[:2]
+        width, height = picture.size
         if width * height > 64 * min(width, height) ** 2 or min(width, height) < 16:
             raise UnreadableFile(
                 f"{file_name} is {width} × {height} px: too narrow for a sample.",
@@ -91,9 +91,9 @@ class Library:
         recipe = Recipe().with_changes(start_size(width, height) | changes)
         stem = named(file_name).family if guess.role == "light" and not as_role else Path(file_name).stem
         title = clean_name(name or (stem or Path(file_name).stem).replace("_", " "))
-        thumbnail, _ = self.blobs.put([first_thumbnail(picture.pixels)])
+        source = StoredSource(info, lambda: b"", self.memory)
+        thumbnail, _ = self.blobs.put([first_thumbnail(source.hold(picture))])
         self.blobs.keep(incoming)
-        StoredSource(info, lambda: b"", self.memory).hold(picture.pixels)
         with self.database.atomic():
             material = Material.create(name=title, source=info, thumbnail=thumbnail)
             step = Step.create(material=material, recipe=recipe.as_json(), label="Imported")

@@ -5,8 +5,6 @@ from __future__ import annotations
 import re
 from typing import Any
 
-import numpy as np
-
 from amber_thicket.core.check.figures import coded, seam
 from amber_thicket.core.gather.maps import TAKEN
 from amber_thicket.core.gather.merge import Exposure
@@ -65,8 +63,7 @@ def read_map(data: bytes, blob: str, name: str) -> tuple[dict[str, Any], Guess, 
 
 def first_guess(name: str, picture: Picture) -> Guess:
     """The role of a material's first file, which was read as colour."""
-    step = max(1, min(picture.pixels.shape[:2]) // 512)
-    return guessed(name, encode_srgb(np.ascontiguousarray(picture.pixels[::step, ::step])))
+    return guessed(name, encode_srgb(picture.every(max(1, min(picture.size) // 512))))
 
 
 def first_changes(info: dict[str, Any], guess: Guess, picture: Picture) -> dict[str, Any]:

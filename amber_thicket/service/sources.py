@@ -55,13 +55,16 @@ class StoredSource:
     def _level(self, level: int, data: bool, develop: Develop) -> str:
         return f"{self.key}/{data}/{develop}/{level}"
 
-    def hold(self, pixels: Pixels) -> None:
+    def hold(self, picture: Picture) -> Pixels:
         """Keeps a picture that was just read, as it was shot, in the largest size that is kept: it can be looked at
-        then without reading it again. pixels: linear RGB (H, W, 3)."""
-        level = 0
-        while pixels.nbytes > self._memory.largest_passing and min(pixels.shape[:2]) > 1:
+        then without reading it again. Returns that, linear RGB (H, W, 3)."""
+        most, (width, height) = self._memory.largest_passing, picture.size
+        level = int(4 * 3 * width * height > most and min(width, height) > 1)
+        pixels = picture.halved() if level else picture.pixels
+        while pixels.nbytes > most and min(pixels.shape[:2]) > 1:
             pixels, level = shrink(pixels, 2), level + 1
         self._memory.get(self._level(level, False, AS_SHOT), lambda: Raster(pixels))
+        return pixels
 
     def alpha(self, level: int) -> Raster:
         """How solid each pixel is, halved `level` times; 1 everywhere where the file does not say."""
@@ -99,7 +102,7 @@ def describe(picture: Picture, blob: str, length: int, name: str) -> dict[str, A
 
 
 def _facts(picture: Picture, blob: str, length: int, name: str) -> dict[str, Any]:
-    height, width = picture.pixels.shape[:2]
+    width, height = picture.size
     return {
         "key": file_key(blob),
         "blob": blob,

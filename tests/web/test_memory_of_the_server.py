@@ -9,6 +9,9 @@ import numpy as np
 
 from amber_thicket import blocks
 from amber_thicket.core.memory import Memory
+from amber_thicket.core.numeric.colour import decode_srgb
+from amber_thicket.core.numeric.filters import shrink
+from amber_thicket.formats.picture import Picture
 from amber_thicket.service.sources import StoredSource
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
@@ -70,12 +73,24 @@ class PassingTest(unittest.TestCase):
         self.assertEqual(self.read, 1)
 
     def test_a_picture_just_read_is_looked_at_without_reading_it_again(self) -> None:
-        first = self.source(Memory(100_000_000))
-        whole, half = first.read(0).pixels, first.read(1).pixels
-        source = self.source(Memory(100_000_000, largest_passing=1_000_000))
-        source.hold(whole)
-        np.testing.assert_array_equal(source.read(1).pixels, half)
-        self.assertEqual(self.read, 0)
+        for bits, codes in (
+            (8, np.random.default_rng(1).integers(0, 256, (512, 512, 3), np.uint8)),
+            (16, np.random.default_rng(2).integers(0, 65536, (511, 512, 3)).astype(np.uint16)),
+        ):
+            first = Picture(codes, bits, "png")
+            whole, half = first.pixels, shrink(first.pixels, 2)
+            np.testing.assert_array_equal(whole, decode_srgb(codes))
+            np.testing.assert_array_equal(Picture(codes, bits, "png").halved(), half)
+            np.testing.assert_array_equal(Picture(codes, bits, "png").every(3), whole[::3, ::3])
+            for passing, level in ((1_000_000, 1), (100_000_000, 0)):
+                source = self.source(Memory(100_000_000, largest_passing=passing))
+                picture = Picture(codes, bits, "png")
+                held = source.hold(picture)
+                np.testing.assert_array_equal(held, (whole, half)[level])
+                # All the light of a large one was never made.
+                self.assertEqual("pixels" in vars(picture), level == 0 or bits == 16)
+                np.testing.assert_array_equal(source.read(1).pixels, half)
+                self.assertEqual(self.read, 0)
 
 
 class RestTest(unittest.TestCase):
