@@ -1,7 +1,8 @@
 """A newcomer who only does what *Next step* says, on captures made for this alone: what is pressed, and how each ends.
 
 What has a button that does it is pressed. What nothing mends and only wants attention is looked at in Check and let be,
-as its guide says; what it was is printed. What else somebody would have to look at is left as it is.
+as its guide says; what it was is printed. What else somebody would have to look at is left as it is. At the end it is
+packed.
 """
 
 from __future__ import annotations
@@ -12,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from amber_thicket.core.settings import as_plain
-from amber_thicket.service.bake import check
+from amber_thicket.service.bake import check, pack
 from amber_thicket.service.next_steps import NextStep, next_steps
 from amber_thicket.service.pictured import triage_of
 from amber_thicket.standins.capture_rig.camera import Shot, Stand, photograph
@@ -50,7 +51,11 @@ def run(side: int) -> None:
             material = library.add([encoded(codes)], f"{kind}.png", changes=size)
             rows.append([kind, *_followed(library, str(material.id))])
             print(*rows[-1], sep=" | ", flush=True)
-    table("A newcomer who does what comes next", ["capture", "before", "pressed", "left", "after", "s", "what"], rows)
+    table(
+        "A newcomer who does what comes next",
+        ["capture", "before", "pressed", "left", "after", "files", "s", "what"],
+        rows,
+    )
 
 
 def _followed(library: Any, id: str) -> list[str]:
@@ -94,10 +99,19 @@ def _followed(library: Any, id: str) -> list[str]:
                 for one in seen:
                     print("  let be:", one["rule"], one["map"], one["measured"], flush=True)
     after = _levels(findings)
+    packed = sum(1 for _ in pack(evaluation, material.name, lambda _share, _what: None))
     for one in findings:
         if one["level"] in ("blocked", "attention"):
             print("  left:", one["rule"], one["map"], one["measured"], flush=True)
-    return [before, str(len(pressed)), str(len(left)), after, f"{time.perf_counter() - began:.0f}", ", ".join(pressed)]
+    return [
+        before,
+        str(len(pressed)),
+        str(len(left)),
+        after,
+        str(packed),
+        f"{time.perf_counter() - began:.0f}",
+        ", ".join(pressed),
+    ]
 
 
 def _levels(findings: list[dict[str, Any]]) -> str:
