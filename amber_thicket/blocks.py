@@ -29,7 +29,7 @@ def keep_blocks() -> None:
         mallopt(_TOP_PAD, 64 << 20)
 
 
-def one_thread_for_algebra() -> None:
+def limit_blas_threads() -> None:
     """Ask OpenBLAS for one thread; to be called before NumPy is imported.
 
     The products taken here are small and many: between two of them its other threads wait spinning, which costs a

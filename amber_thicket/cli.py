@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from amber_thicket import __version__, admin, pipelines
-from amber_thicket.blocks import keep_blocks, loading, one_thread_for_algebra, results_budget
+from amber_thicket.blocks import keep_blocks, limit_blas_threads, loading, results_budget
 from amber_thicket.errors import BadSetting, FolderTrouble, ThicketError
 
 if TYPE_CHECKING:
@@ -179,7 +179,7 @@ def main(arguments: list[str] | None = None) -> int:
     """Returns the exit code: 0 well, 1 when the check blocks, 2 for errors; of audit 0 clean, 1 attention, 2 blocked,
     3 for errors."""
     arguments = sys.argv[1:] if arguments is None else arguments
-    one_thread_for_algebra()
+    limit_blas_threads()
     # An audit's 2 says that something is blocked.
     failed = 3 if arguments[:1] == ["audit"] else 2
     try:

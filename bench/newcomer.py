@@ -92,9 +92,12 @@ def _followed(library: Any, id: str) -> list[str]:
             left.add(f"{step.id}: {step.words}")
             seen = [f for f in findings if (f["rule"], f["map"], f["level"]) == (step.rule, step.map, "attention")]
             if seen:
-                now = as_plain(evaluation.recipe.settings("check.limits").let_be)
-                more = [{"map": f["map"] or "", **{key: f[key] for key in ("rule", "ratio", "measured")}} for f in seen]
-                library.edit(id, material.revision, {"check.limits.let_be": [*now, *more]}, label="Let be", gesture="")
+                now = as_plain(evaluation.recipe.settings("check.limits").waived)
+                more = [
+                    {"map": f["map"] or "", **{key: f[key] for key in ("rule", "ratio", "measured", "box")}}
+                    for f in seen
+                ]
+                library.edit(id, material.revision, {"check.limits.waived": [*now, *more]}, label="Let be", gesture="")
                 pressed += ["See it in Check", *["Let it be"] * len(seen)]
                 for one in seen:
                     print("  let be:", one["rule"], one["map"], one["measured"], flush=True)

@@ -1,5 +1,5 @@
 """The tests; as the program does, they leave the processors to rows and to other tests."""
 
-from amber_thicket.blocks import one_thread_for_algebra
+from amber_thicket.blocks import limit_blas_threads
 
-one_thread_for_algebra()
+limit_blas_threads()

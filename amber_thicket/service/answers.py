@@ -842,7 +842,7 @@ class Finding(Answer):
     """What a rule says. title: what holds when it passes; fault: what is so when it does not. sure: counted, clear of
     the limit, close to it, likely, or open; evidence: what it rests on. measured, limit: in words with units. box:
     left, top, width, height in tiles. ratio: what was measured over its limit, None where the answer is yes or no.
-    let_be: somebody looked at it and let it be; it is a note then."""
+    waived: somebody looked at it and let it be; it is a note then."""
 
     rule: str
     title: str
@@ -858,7 +858,7 @@ class Finding(Answer):
     box: Box | None
     fix: Fix | None
     ratio: float | None
-    let_be: bool
+    waived: bool
 
 
 class Checks(Answer):

@@ -25,7 +25,7 @@ _CORNERS = tuple(f"square.flat.{corner}_{axis}" for corner in CORNERS for axis i
 _OWN = {
     "pack.files.name": "it is this material's own name",
     "relief.occlusion.pinned": "it holds settings this material was made by",
-    "check.limits.let_be": "somebody looked at this surface",
+    "check.limits.waived": "somebody looked at this surface",
 }
 _KEY = re.compile(rf"\b[0-9a-f]{{{KEY_LENGTH}}}\b")
 _ZONES, _IN_ZONES = "response.zones.zones", ("in_zones", "wet_zones")

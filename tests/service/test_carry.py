@@ -30,6 +30,7 @@ SOURCE = Recipe().with_changes(
         "response.on_roughness.in_zones": {"red": {"level": 0.8}, "grey": {"level": 0.3}, "brush": {"level": 0.1}},
         "gather.maps.height": "0" * 16,
         "pack.files.name": "roof",
+        "check.limits.waived": [{"rule": "tiling.giveaways", "map": "base_color", "ratio": 1.2}],
     }
 )
 
@@ -48,7 +49,13 @@ class Carry(unittest.TestCase):
         self.assertIn("Saturation", rows["even.tone.saturation"].label)
         # What belongs to its own surface is there with its reason; its files are not named at all.
         stays = {path for path, row in rows.items() if row.why}
-        wanted = {"tile.join.excluded", "square.flat.upper_left_x", "relief.shape.strokes", "pack.files.name"}
+        wanted = {
+            "tile.join.excluded",
+            "square.flat.upper_left_x",
+            "relief.shape.strokes",
+            "check.limits.waived",
+            "pack.files.name",
+        }
         self.assertEqual(stays, wanted)
         self.assertNotIn("gather.maps.height", rows)
         stages = [row.stage for row in carriable(SOURCE)]
@@ -66,13 +73,13 @@ class Carry(unittest.TestCase):
         self.assertEqual(carry(SOURCE, target(**{"even.light.amount": 40.0}), ["even.light.amount"], ()).changes, {})
 
     def test_what_does_not_fit_is_left_out_and_told(self) -> None:
-        found = carry(SOURCE, target(), (), ["square", "tile", "relief", "pack"])
+        found = carry(SOURCE, target(), (), ["square", "tile", "relief", "check", "pack"])
         wanted = {"square.size.sample_mm": 800.0, "tile.join.method": "blend", "relief.height.invert": True}
         self.assertEqual(found.changes, wanted)
         told = {row.path: row.why for row in found.left_out}
         self.assertEqual(told["square.flat.upper_left_x"], "corners are placed on this picture")
         self.assertEqual(told["relief.shape.strokes"], "it is drawn on this surface")
-        self.assertEqual(set(told), {"square.flat.upper_left_x", "tile.join.excluded", "relief.shape.strokes", "pack.files.name"})  # fmt: skip
+        self.assertEqual(set(told), {"square.flat.upper_left_x", "tile.join.excluded", "relief.shape.strokes", "check.limits.waived", "pack.files.name"})  # fmt: skip
 
     def test_zones_come_where_their_colours_are(self) -> None:
         found = carry(SOURCE, target(), (), ["response"])

@@ -14,7 +14,7 @@ from amber_thicket.core.check.figures import Seam, seams
 from amber_thicket.core.check.registry import RULES, examine
 from amber_thicket.core.check.rule import Finding, Subject
 from amber_thicket.core.graph import Evaluation
-from amber_thicket.core.limits import LetBe
+from amber_thicket.core.limits import Waiver
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8
 from amber_thicket.core.pack.profiles import PROFILES
@@ -378,30 +378,41 @@ class RuleTest(unittest.TestCase):
     def test_what_was_let_be_is_a_note_until_it_is_worse(self) -> None:
         stone = planted(linear_photograph("gravel"))
 
-        def found(*let_be: dict[str, Any]) -> Finding:
-            one = evaluation(stone, **size_of(256), tile__join__method="blend", check__limits__let_be=list(let_be))
+        def found(*waived: dict[str, Any]) -> Finding:
+            one = evaluation(stone, **size_of(256), tile__join__method="blend", check__limits__waived=list(waived))
             seen = [f for rule, f in examine(subject_of(one, "gravel", 256)) if rule.id == "tiling.giveaways"]
             self.assertEqual(len(seen), 1)
             return seen[0]
 
         first = found()
-        self.assertEqual((first.level, first.let_be), ("attention", False))
+        self.assertEqual((first.level, first.waived), ("attention", False))
         ratio = first.times_limit
         assert ratio is not None
-        here = {"rule": "tiling.giveaways", "map": "base_color", "ratio": ratio, "measured": first.measured}
-        self.assertEqual((found(here).level, found(here).let_be, found(here).box), ("note", True, first.box))
+        here = {
+            "rule": "tiling.giveaways",
+            "map": "base_color",
+            "ratio": ratio,
+            "measured": first.measured,
+            "box": first.box,
+        }
+        self.assertEqual((found(here).level, found(here).waived, found(here).box), ("note", True, first.box))
         # It may measure a twentieth more after other changes, and no more.
         self.assertEqual(found({**here, "ratio": ratio / 1.04}).level, "note")
         self.assertEqual(found({**here, "ratio": ratio / 1.06}).level, "attention")
-        for other in ({"map": "height"}, {"rule": "tiling.drift"}, {"ratio": None}):
+        assert first.box is not None
+        left, top, wide, high = first.box
+        # At another place it is another thing: moved by a third of its width, half of both is still shared.
+        self.assertEqual(found({**here, "box": [left + 0.32 * wide, top, wide, high]}).level, "note")
+        beside = [left + 0.35 * wide, top, wide, high]
+        for other in ({"map": "height"}, {"rule": "tiling.drift"}, {"ratio": None}, {"box": None}, {"box": beside}):
             self.assertEqual(found({**here, **other}).level, "attention", other)
 
     def test_what_is_yes_or_no_is_let_be_in_its_own_words(self) -> None:
-        at = ("set.powers", "", None, "300 × 300 px")
-        one = LetBe(rule="set.powers", ratio=None, measured="300 × 300 px")
+        at = ("set.powers", "", None, "300 × 300 px", None)
+        one = Waiver(rule="set.powers", ratio=None, measured="300 × 300 px")
         self.assertTrue(one.covers(*at))
-        self.assertFalse(one.covers(*at[:3], "200 × 300 px"))
-        self.assertFalse(one.covers(*at[:2], 1.2, at[3]))
+        self.assertFalse(one.covers(*at[:3], "200 × 300 px", None))
+        self.assertFalse(one.covers(*at[:2], 1.2, *at[3:]))
 
     def test_what_is_blocked_cannot_be_let_be(self) -> None:
         base = subject()
@@ -409,10 +420,11 @@ class RuleTest(unittest.TestCase):
         normal[..., 2] = -np.abs(normal[..., 2])
         rows = [(rule, f) for rule, f in examine(with_map(base, "normal", normal)) if f.level == "blocked"]
         self.assertTrue(rows)
-        let_be = [
-            {"rule": rule.id, "map": f.map or "", "ratio": f.times_limit, "measured": f.measured} for rule, f in rows
+        waived = [
+            {"rule": rule.id, "map": f.map or "", "ratio": f.times_limit, "measured": f.measured, "box": f.box}
+            for rule, f in rows
         ]
-        recipe = base.recipe.with_changes({"check.limits.let_be": let_be})
+        recipe = base.recipe.with_changes({"check.limits.waived": waived})
         again = [
             f for _, f in examine(with_map(replace(base, recipe=recipe), "normal", normal)) if f.level == "blocked"
         ]

@@ -58,7 +58,7 @@ from amber_thicket.core.check.rules import (
     tiling_mips,
     tiling_seam,
 )
-from amber_thicket.core.limits import LetBe
+from amber_thicket.core.limits import Waiver
 
 RULES: tuple[Rule, ...] = (
     set_same_size.RULE,
@@ -120,16 +120,16 @@ def examine(subject: Subject, wanted: Callable[[], None] = lambda: None) -> list
     """Every rule's findings, gravest first, otherwise in the order of the list. wanted: called before each rule; raises
     Cancelled to stop."""
     found: list[tuple[Rule, Finding]] = []
-    let_be = subject.recipe.settings("check.limits").let_be
+    waived = subject.recipe.settings("check.limits").waived
     for rule in RULES:
         wanted()
-        found += [(rule, _settled(rule, finding, let_be)) for finding in rule.look(subject)]
+        found += [(rule, _settled(rule, finding, waived)) for finding in rule.look(subject)]
     return sorted(found, key=lambda pair: ORDER.index(pair[1].level))
 
 
-def _settled(rule: Rule, finding: Finding, let_be: Iterable[LetBe]) -> Finding:
+def _settled(rule: Rule, finding: Finding, waived: Iterable[Waiver]) -> Finding:
     """What only wants attention becomes a note where somebody looked at it, no worse, and let it be."""
-    now = (rule.id, finding.map or "", finding.times_limit, finding.measured)
-    if finding.level == "attention" and any(one.covers(*now) for one in let_be):
-        return replace(finding, level="note", let_be=True)
+    now = (rule.id, finding.map or "", finding.times_limit, finding.measured, finding.box)
+    if finding.level == "attention" and any(one.covers(*now) for one in waived):
+        return replace(finding, level="note", waived=True)
     return finding

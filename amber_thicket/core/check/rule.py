@@ -37,7 +37,7 @@ class Fix:
 class Finding:
     """One answer of a rule. measured, limit: in words with units. map: the role it is about. box: where, as left, top,
     width, height in fractions of the tile. ratio: what was measured over its limit, 1 at the limit, more is worse; None
-    where the answer is yes or no. let_be: somebody looked at it and let it be; it is a note then."""
+    where the answer is yes or no. waived: somebody looked at it and let it be; it is a note then."""
 
     level: Level
     measured: str
@@ -46,7 +46,7 @@ class Finding:
     box: tuple[float, float, float, float] | None = None
     fix: Fix | None = None
     ratio: float | None = None
-    let_be: bool = False
+    waived: bool = False
 
     @property
     def times_limit(self) -> float | None:

@@ -270,7 +270,7 @@ export interface SettingValues {
   "response.on_base_color.in_zones": Record<string, ColourChange>;
   "response.on_base_color.strokes": ColourStroke[];
   "check.limits.base_color": "usual" | "strict";
-  "check.limits.let_be": LetBe[];
+  "check.limits.waived": Waiver[];
   "pack.files.profile": "separate_y_plus" | "separate_y_minus" | "gltf" | "mask_packed" | "albedo_smoothness" | "specular_gloss" | "cut_out" | "own";
   "pack.files.height_bits": "16" | "8";
   "pack.files.format": "png" | "tiff" | "exr" | "jpeg" | "webp" | "tga";
@@ -842,7 +842,7 @@ export interface FilledPlace {
   from_x: number;
   from_y: number;
 }
-/** What a rule says. title: what holds when it passes; fault: what is so when it does not. sure: counted, clear of the limit, close to it, likely, or open; evidence: what it rests on. measured, limit: in words with units. box: left, top, width, height in tiles. ratio: what was measured over its limit, None where the answer is yes or no. let_be: somebody looked at it and let it be; it is a note then. */
+/** What a rule says. title: what holds when it passes; fault: what is so when it does not. sure: counted, clear of the limit, close to it, likely, or open; evidence: what it rests on. measured, limit: in words with units. box: left, top, width, height in tiles. ratio: what was measured over its limit, None where the answer is yes or no. waived: somebody looked at it and let it be; it is a note then. */
 export interface Finding {
   rule: string;
   title: string;
@@ -858,7 +858,7 @@ export interface Finding {
   box: [number, number, number, number] | null;
   fix: Fix | null;
   ratio: number | null;
-  let_be: boolean;
+  waived: boolean;
 }
 export interface Fix {
   label: string;
@@ -997,13 +997,6 @@ export interface LeftOutSetting {
   path: SettingPath;
   what: string;
   why: string;
-}
-/** What a rule draws attention to and somebody let be. map: the role it is about, "" for none. ratio: what was measured over its limit, None where the answer is yes or no; then measured, in the rule's own words, says what it was. */
-export interface LetBe {
-  rule: string;
-  map?: string;
-  ratio?: number | null;
-  measured?: string;
 }
 export type Level = "pass" | "note" | "attention" | "blocked" | "unknown";
 /** How many materials there are of each. */
@@ -1663,6 +1656,14 @@ export interface ToTake {
 /** What a capture is good for. */
 export interface Triage {
   findings: SourceFinding[];
+}
+/** What a rule draws attention to and somebody let be. map: the role it is about, "" for none. ratio: what was measured over its limit, None where the answer is yes or no; then measured, in the rule's own words, says what it was. box: where, as left, top, width, height in shares of the tile; None where it is no place. */
+export interface Waiver {
+  rule: string;
+  map?: string;
+  ratio?: number | null;
+  measured?: string;
+  box?: [number, number, number, number] | null;
 }
 /** found: where the camera was held is known. */
 export interface Walk {

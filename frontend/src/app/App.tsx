@@ -10,7 +10,7 @@ import { useKeptFocus } from "./focus";
 import { KeysPage } from "./KeysPage";
 import { Nowhere } from "./Nowhere";
 import { usePlace } from "./router";
-import { Stumbled } from "./Stumbled";
+import { ErrorBoundary } from "./ErrorBoundary";
 
 // What is opened now and then is fetched then.
 const AuditPage = lazy(async () => ({ default: (await import("../audit/AuditPage")).AuditPage }));
@@ -32,7 +32,7 @@ export function App() {
   );
   return (
     <>
-      <Stumbled key={`${page}/${material ?? batch ?? ""}`}>
+      <ErrorBoundary key={`${page}/${material ?? batch ?? ""}`}>
         <Suspense fallback={<div className="h-full bg-ground" />}>
           {page === "audit" && <AuditPage />}
           {page === "words" && <GeneratePage />}
@@ -43,7 +43,7 @@ export function App() {
           {page === "guide" && <GuidePage />}
           {page === "nowhere" && <Nowhere />}
         </Suspense>
-      </Stumbled>
+      </ErrorBoundary>
       <KeysPage />
       <Away />
       <FirstJob />

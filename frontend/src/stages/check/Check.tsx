@@ -74,7 +74,7 @@ export function Check({ material }: { material: Material }) {
           </li>
         ))}
       </ul>
-      <Operation id="check.limits" without={["let_be"]} />
+      <Operation id="check.limits" without={["waived"]} />
       <ul className="border-t border-line">{open.map(row)}</ul>
       {open.length === 0 && fresh && <p className="py-3">Nothing to settle. The set can leave.</p>}
       <h3 className="mt-2 text-[12px] text-soft">Passed</h3>
@@ -125,7 +125,7 @@ function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onT
         <span className="text-[12px] text-soft">{finding.map ? layerName(finding.map) : ""}</span>
         <span className="col-span-2 col-start-2 text-soft">
           <span className="figures">{finding.measured}</span>
-          {finding.let_be && " · let be"}
+          {finding.waived && " · let be"}
           {finding.sure === "close" && " · close to the limit"}
         </span>
       </button>
@@ -147,7 +147,7 @@ function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onT
                 {finding.fix.label}
               </Button>
             )}
-            {(finding.level === "attention" || finding.let_be) && <LetBe finding={finding} />}
+            {(finding.level === "attention" || finding.waived) && <Waiver finding={finding} />}
           </div>
         </div>
       )}
@@ -156,16 +156,16 @@ function Row({ finding, open, onToggle }: { finding: Finding; open: boolean; onT
 }
 
 /** Somebody looked, and it may stay: a note from now on, until it is worse. */
-function LetBe({ finding }: { finding: Finding }) {
-  const now = useEditor((state) => valueOf(state, "check.limits.let_be"));
-  const { rule, measured, ratio } = finding;
+function Waiver({ finding }: { finding: Finding }) {
+  const now = useEditor((state) => valueOf(state, "check.limits.waived"));
+  const { rule, measured, ratio, box } = finding;
   const map = finding.map ?? "";
-  if (finding.let_be)
+  if (finding.waived)
     return (
       <Button
         onClick={() =>
           change(
-            { "check.limits.let_be": now.filter((one) => one.rule !== rule || one.map !== map) },
+            { "check.limits.waived": now.filter((one) => one.rule !== rule || one.map !== map) },
             "No longer let be",
           )
         }
@@ -176,7 +176,7 @@ function LetBe({ finding }: { finding: Finding }) {
   return (
     <Button
       title="You looked at it and it may stay. It comes up again when it gets worse."
-      onClick={() => change({ "check.limits.let_be": [...now, { rule, map, ratio, measured }] }, "Let be")}
+      onClick={() => change({ "check.limits.waived": [...now, { rule, map, ratio, measured, box }] }, "Let be")}
     >
       Let it be
     </Button>

@@ -8,7 +8,7 @@ interface State {
 }
 
 /** Give it another key where another page begins, so that what went wrong on one is left behind. */
-export class Stumbled extends Component<{ children: ReactNode }, State> {
+export class ErrorBoundary extends Component<{ children: ReactNode }, State> {
   state: State = { error: null };
 
   static getDerivedStateFromError(error: unknown): State {

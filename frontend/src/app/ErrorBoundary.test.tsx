@@ -3,7 +3,7 @@
 import { describe, expect, it, vi } from "vitest";
 import { fireEvent, screen } from "@testing-library/react";
 import { drawn } from "../testing/page";
-import { Stumbled } from "./Stumbled";
+import { ErrorBoundary } from "./ErrorBoundary";
 
 const Broken = ({ broken }: { broken: { now: boolean } }) => {
   if (broken.now) throw new Error("an object is no child");
@@ -15,9 +15,9 @@ describe("a page that cannot be drawn", () => {
     vi.spyOn(console, "error").mockImplementation(() => {});
     const broken = { now: true };
     drawn(
-      <Stumbled>
+      <ErrorBoundary>
         <Broken broken={broken} />
-      </Stumbled>,
+      </ErrorBoundary>,
     );
     expect(screen.getByRole("alert").textContent).toContain("an object is no child");
     expect(screen.getByRole("alert").textContent).toContain("Nothing that was saved is lost");
