@@ -59,7 +59,7 @@ class Carry(unittest.TestCase):
         self.assertEqual(stays, wanted)
         self.assertNotIn("gather.maps.height", rows)
         stages = [row.stage for row in carriable(SOURCE)]
-        self.assertEqual(list(dict.fromkeys(stages)), ["square", "even", "tile", "relief", "response", "pack"])
+        self.assertEqual(list(dict.fromkeys(stages)), ["square", "even", "tile", "relief", "response", "check", "pack"])
 
     def test_single_settings_and_whole_stages(self) -> None:
         there = {"even.tone.saturation": -30.0, "even.highlight.amount": 50.0, "relief.bands.fine": 2.0}
