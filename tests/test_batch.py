@@ -27,13 +27,13 @@ LAMPS = 6
 
 def fill(folder: Path) -> None:
     """Two photographs, a light set, a bracket, a map set, one broken file, and what is no picture at all."""
-    for name in ("gravel", "grass"):
+    for name in ("brick", "grass"):
         (folder / f"{name}.png").write_bytes(encoded(photograph(name)[:384, :384]))
     (folder / "lamps").mkdir()
     for number, codes in enumerate(shot("cork_board", count=LAMPS, part=256)[0]):
         (folder / "lamps" / f"frame_{number:02}.png").write_bytes(encoded(encode_srgb8(codes)))
     (folder / "steps").mkdir()
-    light = decode_srgb(photograph("gravel")[:384, :384])
+    light = decode_srgb(photograph("brick")[:384, :384])
     for number, stops in enumerate((-2, 0, 2)):
         codes = encode_srgb8((light * np.float32(2.0**stops)).clip(0, 1))
         (folder / "steps" / f"shot_{number}.png").write_bytes(encoded(codes))
@@ -41,7 +41,7 @@ def fill(folder: Path) -> None:
     height = (0.5 + 0.25 * np.sin(3 * x) * np.cos(2 * y)).astype(np.float32)
     normal = from_height(height, depth=6.0)
     for role, codes in (
-        ("albedo", photograph("gravel")[:256, :256]),
+        ("albedo", photograph("brick")[:256, :256]),
         ("normal", np.rint((normal + 1) * 127.5).astype(np.uint8)),
         ("height", np.rint(height * 65535).astype(np.uint16)),
     ):
@@ -62,7 +62,7 @@ class BatchTest(unittest.TestCase):
         groups = grouped([self.shots])
         self.assertEqual(
             [(group.name, len(group.files)) for group in groups],
-            [("grass", 1), ("gravel", 1), ("lamps", LAMPS), ("quay", 3), ("steps", 3), ("torn", 1)],
+            [("brick", 1), ("grass", 1), ("lamps", LAMPS), ("quay", 3), ("steps", 3), ("torn", 1)],
         )
         # Called off after two: what is made by then stays, and is not made again.
         made: list[str] = []
@@ -81,7 +81,7 @@ class BatchTest(unittest.TestCase):
         kinds = {one.name: one.kind for one in outcomes}
         self.assertEqual(
             kinds,
-            {"grass": "photograph", "gravel": "photograph", "lamps": "light set",
+            {"grass": "photograph", "brick": "photograph", "lamps": "light set",
              "quay": "map set", "steps": "bracket", "torn": ""},
         )  # fmt: skip
         states = {one.name: one.state for one in outcomes}
@@ -104,11 +104,11 @@ class BatchTest(unittest.TestCase):
             batch.run(groups, Wanted({"square.size.width": 512}), self.out, resume=True)
         self.assertEqual(anew.call_count, 6)
         # The same bytes as one by one.
-        one = api.open_photo(self.shots / "gravel.png", SMALL.changes).suggested("sure", SMALL.changes)
-        api.bake(one, self.out / "alone", name="gravel")
+        one = api.open_photo(self.shots / "brick.png", SMALL.changes).suggested("sure", SMALL.changes)
+        api.bake(one, self.out / "alone", name="brick")
         for file in (self.out / "alone").iterdir():
             if file.suffix == ".png":
-                self.assertEqual(file.read_bytes(), (self.out / "gravel" / file.name).read_bytes(), file.name)
+                self.assertEqual(file.read_bytes(), (self.out / "brick" / file.name).read_bytes(), file.name)
         self.assert_reported(outcomes)
 
     def assert_reported(self, outcomes: list[Outcome]) -> None:
@@ -116,7 +116,7 @@ class BatchTest(unittest.TestCase):
         self.assertEqual(page.count("data:image/jpeg;base64,"), 5)
         self.assertEqual(page.count("<section"), 6)
         # What needs a hand comes first.
-        self.assertLess(page.index("<h2>torn"), page.index("<h2>gravel"))
+        self.assertLess(page.index("<h2>torn"), page.index("<h2>brick"))
         told = json.loads(batch_report.json_text(outcomes))
         self.assertEqual(told["materials"][0]["name"], "torn")
         self.assertTrue(all("picture" not in row for row in told["materials"]))
@@ -125,20 +125,20 @@ class BatchTest(unittest.TestCase):
         self.assertEqual(len(suite.findall("testcase/error")), 1)
 
     def test_profiles_and_sizes_lie_in_folders_of_their_own(self) -> None:
-        path = self.shots / "gravel.png"
-        path.write_bytes(encoded(photograph("gravel")[:384, :384]))
+        path = self.shots / "brick.png"
+        path.write_bytes(encoded(photograph("brick")[:384, :384]))
         plain = {"tile.join.method": "none", "even.light.amount": 0}
         wanted = Wanted(plain, profiles=("gltf", "mask_packed"), sizes=(512, 256))
-        [one] = batch.run([Group("gravel", (path,))], wanted, self.out)
+        [one] = batch.run([Group("brick", (path,))], wanted, self.out)
         folders = {Path(name).parent.as_posix() for name in one.written}
-        self.assertEqual(folders, {f"gravel/{profile}/{size}" for profile in wanted.profiles for size in wanted.sizes})
-        manifest = json.loads((self.out / "gravel/gltf/256/gravel_manifest.json").read_text())
+        self.assertEqual(folders, {f"brick/{profile}/{size}" for profile in wanted.profiles for size in wanted.sizes})
+        manifest = json.loads((self.out / "brick/gltf/256/brick_manifest.json").read_text())
         self.assertEqual(manifest["size_px"], [256, 256])
 
     def test_what_nobody_foresaw_is_named_and_the_others_go_on(self) -> None:
         files = [self.shots / "a.png", self.shots / "b.png"]
         for file in files:
-            file.write_bytes(encoded(photograph("gravel")[:64, :64]))
+            file.write_bytes(encoded(photograph("brick")[:64, :64]))
         fine = Outcome("b", "", ("b.png",), "passed")
         with (
             mock.patch.object(batch, "_opened", side_effect=[ValueError("odd"), ThicketError("Too odd.")]),
@@ -153,7 +153,7 @@ class BatchTest(unittest.TestCase):
     def test_names_that_are_there_twice_and_folders_without_pictures(self) -> None:
         for folder in ("a", "b"):
             (self.shots / folder).mkdir()
-            (self.shots / folder / "slate.png").write_bytes(encoded(photograph("gravel")[:64, :64]))
+            (self.shots / folder / "slate.png").write_bytes(encoded(photograph("brick")[:64, :64]))
         files = [self.shots / "a" / "slate.png", self.shots / "b" / "slate.png"]
         self.assertEqual(sorted(group.name for group in grouped(files)), ["slate", "slate_2"])
         with self.assertRaisesRegex(UnreadableFile, "There is no picture"):
@@ -163,7 +163,7 @@ class BatchTest(unittest.TestCase):
             grouped([self.shots / "gone.png"])
 
     def test_the_command_says_how_it_went(self) -> None:
-        (self.shots / "gravel.png").write_bytes(encoded(photograph("gravel")[:256, :256]))
+        (self.shots / "brick.png").write_bytes(encoded(photograph("brick")[:256, :256]))
         (self.shots / "torn.png").write_bytes(encoded(photograph("grass"))[:900])
         out, err = io.StringIO(), io.StringIO()
         arguments = [
@@ -181,10 +181,10 @@ class BatchTest(unittest.TestCase):
         with redirect_stdout(out), redirect_stderr(err):
             code = cli.main(arguments)
         self.assertEqual(code, 2)
-        self.assertIn("1/2 gravel: ", err.getvalue())
+        self.assertIn("1/2 brick: ", err.getvalue())
         self.assertIn("2/2 torn: failed", err.getvalue())
         self.assertEqual(
-            sorted(p.name for p in self.out.iterdir()), ["batch.json", "gravel", "report.json", "report.xml"]
+            sorted(p.name for p in self.out.iterdir()), ["batch.json", "brick", "report.json", "report.xml"]
         )
         self.assertIn("1 failed", out.getvalue())
         # Again, with two at a time: nothing that is made is made again, what failed is tried.

@@ -44,7 +44,12 @@ def triage_of(material: Material, evaluation: Evaluation) -> list[dict[str, Any]
     if known is not None:
         return known
     source = evaluation.inputs.picture
-    found = triage(source.read(0).pixels, bits=info["bits"], floating=info["floating"])
+    bits, floating = info["bits"], info["floating"]
+    # The same file may lie in several materials.
+    found: list[dict[str, Any]] = evaluation.memory.get(
+        f"triage/{source.key}/{bits}/{floating}",
+        lambda: triage(source.read(0).pixels, bits=bits, floating=floating),
+    )
     # A full disk keeps nobody from looking.
     with contextlib.suppress(WriteFailed, OperationalError):
         _keep(material, source.key, found)

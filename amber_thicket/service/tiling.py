@@ -9,7 +9,7 @@ from amber_thicket.core.gather.tilt import OFF_STRAIGHT
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation, fit_side, output_size
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import BY_ID
-from amber_thicket.core.shading.raking import ONE_SIDE, raking
+from amber_thicket.core.shading.raking import ONE_SIDE, Raking, raking
 from amber_thicket.core.square.crop import looked_up
 from amber_thicket.core.square.propose import ENOUGH, rough_tilt
 from amber_thicket.core.square.view import view_of
@@ -30,8 +30,11 @@ _OFFERED, _DEAR, _FEW, _MOST = 3.15, 0.9, 2, 5.0
 _STRETCHED = 0.05
 # Not where as much of the pieces would be broken all the same.
 _SOME = 0.03
-# From this contrast on that is so sure that nobody has to look first.
-_SURE = 4.5
+# From this contrast on, or where a px costs no more than this, that is so sure that nobody has to look first.
+_SURE, _CHEAP = 4.5, 0.65
+# What lies any way round in a light from no one side is laid anew from its parts where so many pieces of the usual
+# width fit into the sample; fewer are large beside those parts, and their joints are followed.
+_SMALL = 100
 _EDGES = ("left", "top", "right", "bottom")
 
 
@@ -78,8 +81,9 @@ def _suggested(evaluation: Evaluation, pieces: Pieces) -> Suggestion:
             order, degrees = evaluation.memory.get(f"{key}/tilt", lambda: rough_tilt(crop))
             if order > ENOUGH and degrees > OFF_STRAIGHT:
                 return _askew(degrees, noise)
-        # What lies any way round is strewn, whole, unless its joints are evident.
-        strewn = noise.loose and pieces.contrast < _SURE and _loose(evaluation, noise)[0] == "strew"
+        # What lies any way round is strewn, whole, unless its joints are evident or its pieces large.
+        small = pieces.labels.size >= _SMALL * pieces.typical**2 or not pieces.evident
+        strewn = noise.loose and small and pieces.contrast < _SURE and _loose(evaluation, noise)[0] == "strew"
         along = None if strewn else _along_joints(evaluation, pieces, lattice, noise)
         return along or _without(evaluation, lattice, noise, pieces)
     whole = _with(evaluation, lattice, fit)
@@ -120,7 +124,8 @@ def _along_joints(
     now = evaluation.recipe.settings("tile.join").method
     against = _BREAKS if noise is None or not noise.holds else _BREAKS_PIECES
     changes = {} if now == "joints" else {"tile.join.method": "joints"}
-    return Suggestion("joints", reason, changes, None, against, sure=pieces.contrast >= _SURE)
+    sure = pieces.contrast >= _SURE or came["price"] <= _CHEAP
+    return Suggestion("joints", reason, changes, None, against, sure=sure)
 
 
 def _crop_size(evaluation: Evaluation) -> tuple[float, float]:
@@ -230,7 +235,7 @@ def _loose(evaluation: Evaluation, noise: Noiselike) -> tuple[str, str]:
     if noise.holds:
         return "stochastic", noise.reason
     if noise.loose:
-        light = raking(evaluation.layer("squared", fit_side(evaluation.recipe, PLAN_SIDE)).pixels)
+        light = _side_lit(evaluation)
         loose = "It is made of loose pieces that lie any way round, in light"
         if light.weight == 0:
             return "strew", f"{loose} from no one side."
@@ -242,6 +247,14 @@ def _loose(evaluation: Evaluation, noise: Noiselike) -> tuple[str, str]:
     if mismatch >= _POOR:
         return "regrow", f"A cut would differ by {mismatch:.2f} of random places along its joins (good is {_POOR})."
     return "cut", f"A cut differs by only {mismatch:.2f} of random places along its joins."
+
+
+def _side_lit(evaluation: Evaluation) -> Raking:
+    """From which side the sample is lit; asked for at every change and told once for each sample."""
+    size = fit_side(evaluation.recipe, PLAN_SIDE)
+    key = f"tiling/lit/{evaluation.key('squared', size)}"
+    light: Raking = evaluation.memory.get(key, lambda: raking(evaluation.layer("squared", size).pixels))
+    return light
 
 
 def _kept_from(lattice: Lattice, noise: Noiselike) -> str:

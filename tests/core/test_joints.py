@@ -438,6 +438,17 @@ class SuggestedTest(unittest.TestCase):
                 self.assertIn("Whole repeats would break 2", found.reason)
                 self.assertEqual(broken_by_joins(one.with_changes(found.changes))["count"], 0)
 
+    def test_loose_pieces_are_laid_anew_unless_they_are_large(self) -> None:
+        # The same gravel: many stones, or few that are large beside the parts it would be laid of.
+        for part, method in ((slice(0, 200), "joints"), (slice(None), "regrow")):
+            one = evaluation(linear_photograph("gravel")[part, part], **size_of(SIDE))
+            found = suggestion(one)
+            with self.subTest(part=part):
+                self.assertEqual(found.method, method, found.reason)
+                self.assertEqual(broken_by_joins(one.with_changes(found.changes))["count"], 0)
+                plan = one.with_changes({"tile.join.method": "joints"}).decided(BY_ID["tile.join"])
+                self.assertEqual(found.sure, method == "regrow" or plan.evidence["price"] <= 0.65)
+
     def test_veins_are_no_joints(self) -> None:
         for seed in (1, 2, 3):
             one = evaluation(veined(seed), **size_of(SIDE))

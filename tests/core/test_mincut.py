@@ -6,7 +6,8 @@ import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import maximum_flow
 
-from amber_thicket.core.numeric.mincut import cheapest_cut
+from amber_thicket.core.numeric.mincut import cheapest_cut, near_cheapest_cut
+from tests.support import linear_photograph
 
 
 def flow_of(keep: np.ndarray, take: np.ndarray, right: np.ndarray, down: np.ndarray) -> int:
@@ -61,6 +62,29 @@ class CheapestCutTest(unittest.TestCase):
         keep, take = np.where(np.hypot(x, y) < 5, np.inf, 0), np.where(np.hypot(x, y) > 28, np.inf, 0)
         taken, _ = cheapest_cut(keep, take, ring, ring)
         np.testing.assert_array_less(np.abs(np.sqrt(taken.sum() / np.pi) - 20), 1.6)
+
+    def test_found_by_halves_it_costs_hardly_more_and_obeys(self) -> None:
+        # What joins cost where one part of gravel is laid over another.
+        gravel = linear_photograph("gravel")
+        for number in range(4):
+            one, other = (gravel[y : y + 231, x : x + 240] for x, y in ((9 * number, 0), (260, 270 - 11 * number)))
+            differs = ((one - other) ** 2).sum(axis=-1).astype(np.float64)
+            price = differs + np.roll(differs, -1, 1)
+            parts = [np.zeros(price.shape), np.zeros(price.shape), price, differs + np.roll(differs, -1, 0)]
+            parts[0][90:131, 100:141] = np.inf
+            parts[0][3, 3] = np.inf
+            parts[1][[0, -1]], parts[1][:, [0, -1]] = np.inf, np.inf
+            parts[1][60:63, 30:200] = np.inf
+            near, (taken, cost) = near_cheapest_cut(*parts), cheapest_cut(*parts)
+            with self.subTest(number):
+                self.assertTrue(near[90:131, 100:141].all() and near[3, 3])
+                self.assertFalse(near[60:63, 30:200].any() or near[[0, -1]].any() or near[:, [0, -1]].any())
+                self.assertGreater(cost_of(near, *parts), 0.99 * cost)
+                self.assertLess(cost_of(near, *parts), 1.1 * cost)
+                self.assertFalse(np.array_equal(near, taken), "nothing is saved")
+        # Small grids are cut as they are.
+        small = [part[80:150, 80:150] for part in parts]
+        np.testing.assert_array_equal(near_cheapest_cut(*small), cheapest_cut(*small)[0])
 
 
 if __name__ == "__main__":

@@ -12,11 +12,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.libraries import cv2
 
 # Costs become whole numbers, so that no rest too small to matter keeps the search going.
 _SCALE = 4096.0
 _MOST = 2**28
 _ROOT, _LOST, _NONE = 4, 5, -1
+# Of a grid found by halves: how far the cut may lie from where the coarse one ran; the least side that is halved.
+_BAND, _LEAST_COARSE = 5, 96
 
 
 def cheapest_cut(
@@ -33,6 +36,50 @@ def cheapest_cut(
     across = [np.minimum(np.asarray(part, np.float64) * unit, _MOST).astype(np.int32) for part in (right, down)]
     taken, flow = _cut(whole[0], whole[1], across[0], across[1])
     return taken, float(flow) / unit
+
+
+def near_cheapest_cut(
+    keep: NDArray[Any], take: NDArray[Any], right: NDArray[Any], down: NDArray[Any]
+) -> NDArray[np.bool_]:
+    """Nearly what cheapest_cut() takes, in less than half the time on large grids: it is found on a grid of half as
+    many rows and columns first, then only within _BAND nodes of where it ran there. All as for cheapest_cut(), and 1 %
+    dearer on surfaces; halved once more it would be a third dearer.
+
+    Source: Lombaert, Sun, Grady, Xu, "A multilevel banded graph cuts method for fast image segmentation", ICCV 2005.
+    """
+    height, width = keep.shape
+    if min(height, width) < _LEAST_COARSE:
+        taken, _ = cheapest_cut(keep, take, right, down)
+        return taken
+    rough, _ = cheapest_cut(_pooled(keep, take), _pooled(take, keep), _parted(right), _parted(down.T).T)
+    near = np.repeat(np.repeat(rough, 2, 0), 2, 1)
+    near = np.pad(near, ((0, height - near.shape[0]), (0, width - near.shape[1])), mode="edge").astype(np.uint8)
+    around = np.ones((2 * _BAND + 1, 2 * _BAND + 1), np.uint8)
+    # What lies deep on one side stays there, unless that is forbidden.
+    deep = cv2.erode(near, around) > 0
+    out = cv2.dilate(near, around) == 0
+    return cheapest_cut(
+        np.where(deep & np.isfinite(take), np.inf, keep), np.where(out & np.isfinite(keep), np.inf, take), right, down
+    )[0]
+
+
+def _pooled(cost: NDArray[Any], other: NDArray[Any]) -> NDArray[Any]:
+    """(H // 2, W // 2) what costs sum up to; forbidden where one of them is, unless another forbids the opposite."""
+    blocks = [
+        part[: part.shape[0] // 2 * 2, : part.shape[1] // 2 * 2].reshape(part.shape[0] // 2, 2, -1, 2)
+        for part in (cost, other)
+    ]
+    never = np.isinf(blocks[0])
+    total = np.where(never, 0, blocks[0]).sum(axis=(1, 3))
+    forbidden = never.any(axis=(1, 3)) & ~np.isinf(blocks[1]).any(axis=(1, 3))
+    return np.where(forbidden, np.inf, total)
+
+
+def _parted(right: NDArray[Any]) -> NDArray[Any]:
+    """(H // 2, W // 2) what it costs to part blocks of 2 × 2 nodes from the ones to their right."""
+    rows, columns = right.shape[0] // 2, right.shape[1] // 2
+    edge = right[: 2 * rows, 1 : 2 * columns : 2]
+    return edge[::2] + edge[1::2]
 
 
 @compiled()

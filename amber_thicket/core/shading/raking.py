@@ -6,7 +6,9 @@ across. Half a turn cannot be told apart by it, and does not matter to the shadi
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -71,19 +73,38 @@ def raking(pixels: Pixels) -> Raking:
 
 def _by_angle(tone: NDArray[Any]) -> NDArray[np.float64]:
     """Log power by angle, over half octaves, each without its mean. Medians are not drawn off by joint lines."""
-    power = np.log(np.abs(fft.fft2(tone)) ** 2 + 1e-12)
-    wy, wx = 2 * np.pi * fft.fftfreq(tone.shape[0])[:, None], 2 * np.pi * fft.fftfreq(tone.shape[1])[None]
-    radius, angle = np.hypot(wx, wy), np.arctan2(wy, wx) % np.pi
-    bins = np.minimum((angle / np.pi * _BINS).astype(int), _BINS - 1)
-    octaves = []
-    low = _LOW
-    while low < _HIGH:
-        ring = (radius >= low) & (radius < min(low * 2**0.5, _HIGH))
-        inside, places = power[ring], bins[ring]
-        found = np.array([np.median(here) if (here := inside[places == b]).size else 0 for b in range(_BINS)])
-        octaves.append(found - found.mean())
-        low *= 2**0.5
-    return np.asarray(np.mean(octaves, axis=0))
+    spectrum = fft.rfft2(tone)
+    power = (spectrum.real**2 + spectrum.imag**2).ravel()
+    order, ends = _sectors(*tone.shape)
+    found = np.zeros(len(ends) - 1)
+    for sector, (begins, end) in enumerate(itertools.pairwise(ends)):
+        if end > begins:
+            here, half = power[order[begins:end]], (end - begins) // 2
+            # The logarithm of the middle is the middle of logarithms, of two middle ones their mean.
+            middle = np.partition(here, [half, half - 1])[half - 1 + (end - begins) % 2 : half + 1]
+            found[sector] = np.log(middle + 1e-12).mean()
+    octaves = found.reshape(-1, _BINS)
+    return np.asarray((octaves - octaves.mean(axis=1, keepdims=True)).mean(axis=0))
+
+
+@lru_cache(maxsize=8)
+def _sectors(height: int, width: int) -> tuple[NDArray[np.int32], tuple[int, ...]]:
+    """(places in half a spectrum, (H, W // 2 + 1), sorted by half octave and angle; where each such sector begins,
+    and where the last one ends). The other half says the same."""
+    wy, wx = 2 * np.pi * fft.fftfreq(height)[:, None], 2 * np.pi * fft.rfftfreq(width)[None]
+    radius = np.hypot(wx, wy)
+    bands = [_LOW]
+    while bands[-1] * 2**0.5 < _HIGH:
+        bands.append(bands[-1] * 2**0.5)
+    ring = np.searchsorted(bands, radius, side="right") - 1
+    angle = (np.arctan2(wy, wx) % np.pi / np.pi * _BINS).astype(np.int32)
+    # Of frequencies straight up and down both signs are there.
+    twice = (wx == 0) & (wy < 0)
+    places = np.flatnonzero(((ring >= 0) & (radius < _HIGH) & ~twice).ravel()).astype(np.int32)
+    sector = (ring * _BINS + np.minimum(angle, _BINS - 1)).ravel()[places]
+    order = np.argsort(sector, kind="stable")
+    ends = np.searchsorted(sector[order], np.arange(len(bands) * _BINS + 1))
+    return places[order], tuple(int(end) for end in ends)
 
 
 def _steepest(tone: NDArray[Any]) -> float:

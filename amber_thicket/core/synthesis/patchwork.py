@@ -11,7 +11,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.mincut import cheapest_cut
+from amber_thicket.core.numeric.mincut import cheapest_cut, near_cheapest_cut
 from amber_thicket.core.numeric.window import Window
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.mosaic import Placement, located
@@ -88,9 +88,9 @@ class Patchwork:
             keep += np.maximum(-dear, 0)
         keep = np.where(must, np.inf, keep)
         take = np.where(may | must, take, np.inf)
-        taken, _ = cheapest_cut(
-            keep, take, np.maximum(right - 0.5 * inner_across, 0), np.maximum(down - 0.5 * inner_below, 0)
-        )
+        parting = np.maximum(right - 0.5 * inner_across, 0), np.maximum(down - 0.5 * inner_below, 0)
+        # Which of several places is cheapest is told by nearly the cheapest cut of each.
+        taken = near_cheapest_cut(keep, take, *parting) if dry_run else cheapest_cut(keep, take, *parting)[0]
         if not taken.any():
             return 0.0
         new_across = _joined(taken, inner_across, right, 1)
