@@ -79,7 +79,7 @@ def _parted(right: NDArray[Any]) -> NDArray[Any]:
     """(H // 2, W // 2) what it costs to part blocks of 2 × 2 nodes from the ones to their right."""
     rows, columns = right.shape[0] // 2, right.shape[1] // 2
     edge = right[: 2 * rows, 1 : 2 * columns : 2]
-    return edge[::2] + edge[1::2]
+    return np.asarray(edge[::2] + edge[1::2])
 
 
 @compiled()
