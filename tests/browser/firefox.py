@@ -15,7 +15,7 @@ from typing import Any
 from websockets.sync.client import connect
 
 FIREFOX = shutil.which("firefox-esr") or shutil.which("firefox") or ""
-_PATIENCE = 60.0
+_PATIENCE = 120.0
 
 
 class Firefox:
@@ -105,7 +105,15 @@ class Firefox:
         return x, y
 
     def click(self, selector: str) -> None:
-        self.drag(self.place(selector))
+        """Presses what a selector finds, again where it moved away under the pointer meanwhile."""
+        for _ in range(5):
+            at = self.place(selector)
+            self.define(f"window.pressed = false; {selector}.addEventListener('click', () => (window.pressed = true))")
+            self.drag(at)
+            # A new page knows nothing of it any more.
+            if self.look("window.pressed ?? true"):
+                return
+        raise TimeoutError(f"could not be pressed: {selector}")
 
     def drag(self, *places: tuple[float, float], kind: str = "mouse") -> None:
         """Presses at the first place, moves over the others, lets go at the last."""
