@@ -9,7 +9,7 @@ from typing import Any
 
 from flask import Flask, Response, request
 from markupsafe import escape
-from peewee import DatabaseError
+from peewee import DatabaseError, DoesNotExist
 from werkzeug.exceptions import HTTPException
 
 from amber_thicket import errors
@@ -87,6 +87,12 @@ def handle_errors(app: Flask) -> None:
     def known(error: HTTPException) -> Response:
         status = error.code or 500
         return _problem(status, _body(status, "http", error.name, error.description or ""))
+
+    @app.errorhandler(DoesNotExist)
+    def gone(_error: DoesNotExist) -> Response:
+        log.warning("%s %s: deleted meanwhile", request.method, request.path)
+        problem = errors.NotFound("What this was about was deleted meanwhile.", remedy="Go back to the library.")
+        return _problem(*problem_of(problem))
 
     @app.errorhandler(RecursionError)
     def nested(_error: RecursionError) -> Response:

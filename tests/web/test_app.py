@@ -94,6 +94,20 @@ class ProblemTest(AppTest):
         self.assertLessEqual({"type", "title", "status", "detail"}, set(body))
         self.assertEqual(body["status"], 404)
 
+    def test_deleted_while_it_is_looked_at_is_gone_and_no_accident(self) -> None:
+        id = self.imported()["id"]
+
+        def deleted(*_: object, **__: object) -> list[dict[str, Any]]:
+            self.client.post(f"/api/materials/{id}/archive", json={})
+            self.assertLess(self.client.delete(f"/api/materials/{id}").status_code, 300)
+            return []
+
+        with mock.patch("amber_thicket.service.pictured.triage", deleted), self.assertLogs(level="WARNING") as logged:
+            answer = self.client.get(f"/api/materials/{id}/triage")
+        self.assertEqual(answer.status_code, 404)
+        self.assertIn("deleted meanwhile", answer.get_json()["title"])
+        self.assertNotIn("ERROR", {one.levelname for one in logged.records})
+
     def test_bad_files(self) -> None:
         for data, name, wanted in (
             (b"", "a.png", 415),
