@@ -112,6 +112,8 @@ def _order(edges: _Edges, forward: NDArray[Any], near: float) -> float:
 @compiled()
 def _agreeing(places: Any, along: Any, weights: Any, forward: Any, near: float) -> float:
     total = 0.0
+    # Further off an edge counts less than 1e-10.
+    least = np.cos(min(5 * near, np.pi / 2))
     for i in range(len(places)):
         closest = 0.0
         for axis in range(2):
@@ -120,8 +122,9 @@ def _agreeing(places: Any, along: Any, weights: Any, forward: Any, near: float) 
             y = forward[1, axis] - forward[2, axis] * places[i, 1]
             length = max(np.sqrt(x * x + y * y), 1e-12)
             closest = max(closest, abs(x * along[i, 0] + y * along[i, 1]) / length)
-        off = np.arccos(min(closest, 1.0)) / near
-        total += weights[i] * np.exp(-off * off)
+        if closest > least:
+            off = np.arccos(min(closest, 1.0)) / near
+            total += weights[i] * np.exp(-off * off)
     return total
 
 
