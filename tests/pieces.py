@@ -17,7 +17,7 @@ from amber_thicket.core.synthesis.tile_plan import TilePlan
 from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
 from amber_thicket.core.tile.joints.arrange import framed_pieces
 from amber_thicket.core.tile.pieces import Pieces
-from amber_thicket.service.broken import plan_source
+from amber_thicket.service.broken import plan_places, plan_source
 from amber_thicket.standins.capture_rig.piecewise_kinds import PIECEWISE, Numbers
 from tests.support import ArraySource, photographed, size_of
 
@@ -64,3 +64,22 @@ def truly_broken(kind: str, one: Evaluation, seed: int = 3) -> BrokenPieces:
     truth = true_pieces(*piecewise(kind, seed), work.width)
     seen = truth if plan.framing is None else framed_pieces(truth, plan.framing, size)
     return broken_pieces(plan_source(one, plan, size), seen)
+
+
+def fused_joins(kind: str, one: Evaluation, seed: int = 3, deep: float = 5.0) -> float:
+    """The share of a plan's joins on both sides of which a piece's border, by the bench's own, is further off than
+    `deep` px: there parts of two pieces meet without a joint."""
+    size = (SIDE, SIDE)
+    work = one.sizes(size).work
+    truth = true_pieces(*piecewise(kind, seed), work.width)
+    places = plan_places(one, size)
+    assert places is not None
+    high, wide = truth.labels.shape
+    x, y = places[..., 0] * wide / work.width, places[..., 1] * high / work.height
+    depth = truth.depth[y.astype(int).clip(0, high - 1), x.astype(int).clip(0, wide - 1)] * work.width / wide
+    met, joins = 0, 0
+    for axis, step in ((1, (1, 0)), (0, (0, 1))):
+        join = np.abs(np.roll(places, -1, axis) - places - step).max(axis=-1) > 1.5
+        met += int((join & (np.minimum(depth, np.roll(depth, -1, axis)) > deep)).sum())
+        joins += int(join.sum())
+    return met / joins

@@ -24,7 +24,7 @@ from amber_thicket.service.broken import broken_by_joins, pieces_of_sample, plan
 from amber_thicket.service.tiling import suggestion
 from amber_thicket.standins.capture_rig.kinds import KINDS
 from amber_thicket.standins.capture_rig.piecewise_kinds import PIECEWISE
-from tests.pieces import SIDE, piecewise, plan_of, ready, truly_broken
+from tests.pieces import SIDE, fused_joins, piecewise, plan_of, ready, truly_broken
 from tests.support import evaluation, linear_photograph, photographed, rig_surface, size_of
 
 
@@ -382,18 +382,21 @@ class StrewnWholeTest(unittest.TestCase):
 
 class RegrownWholeTest(unittest.TestCase):
     def test_a_larger_tile_without_a_cut_stone(self) -> None:
-        for kind in ("rubble_wall", "uneven_slates"):
-            whole, cut = (
-                ready(kind, tile__join__method="regrow", tile__join__whole=whole, tile__join__pattern=66.0)
-                for whole in (True, False)
-            )
-            with self.subTest(kind):
-                # By the bench's own pieces.
-                found, before = truly_broken(kind, whole), truly_broken(kind, cut)
-                self.assertLess(found.share, 0.02, found)
-                self.assertGreater(before.share, 5 * found.share)
-                figures = seams(coded(whole.layer("base_color", (SIDE, SIDE)).pixels, "base_color"))
-                self.assertTrue(all(figure.passes for figure in figures), figures)
+        whole, cut = (
+            ready("rubble_wall", tile__join__method="regrow", tile__join__whole=whole, tile__join__pattern=66.0)
+            for whole in (True, False)
+        )
+        # By the bench's own pieces.
+        found, before = truly_broken("rubble_wall", whole), truly_broken("rubble_wall", cut)
+        self.assertLess(found.share, 0.02, found)
+        self.assertGreater(before.share, 5 * found.share)
+        figures = seams(coded(whole.layer("base_color", (SIDE, SIDE)).pixels, "base_color"))
+        self.assertTrue(all(figure.passes for figure in figures), figures)
+
+    def test_stones_hardly_meet_without_a_joint(self) -> None:
+        one = ready("crazy_paving", 5, tile__join__method="regrow", tile__join__whole=True)
+        # Blocks that overlap by less than a stone come to .018.
+        self.assertLess(fused_joins("crazy_paving", one, 5), 0.0155)
 
     def test_courses_go_on(self) -> None:
         # Slates lie in rows: what is laid beside a row is a row, so that dark joints run all the way across.

@@ -19,23 +19,37 @@ from amber_thicket.core.synthesis.mosaic import moved
 from amber_thicket.core.synthesis.patch_search import PatchSearch
 from amber_thicket.core.synthesis.patchwork import Mask, Patchwork
 
+# Sizes of blocks and how far they overlap, in tile widths, and wider ones for pieces that stay whole: in a narrow
+# overlap there is often no way round a stone, and two halves of different ones meet in a straight line.
 BLOCK, OVERLAP, PATCH = 0.34, 0.12, 0.3
+WIDE_BLOCK, WIDE_OVERLAP = 0.45, 0.2
 _MOST_OF_SAMPLE = 0.45
 _RING = 0.3
 _AVOID_RING, _MOST_AVOIDED = 24 / 768, 120
 
 
-def grow(work: Patchwork, sample: PatchSearch, unfit: Mask | None, *, apart: float, seed: int, tries: int = 1) -> None:
+def grow(
+    work: Patchwork,
+    sample: PatchSearch,
+    unfit: Mask | None,
+    *,
+    apart: float,
+    seed: int,
+    tries: int = 1,
+    wide: bool = False,
+) -> None:
     """Fills what is bare of a tile with blocks, row by row. apart: px within which nothing of the sample should show
-    twice. tries: places that are tried for each block; the one whose joins cost least is laid."""
+    twice. tries: places that are tried for each block; the one whose joins cost least is laid. wide: blocks are
+    large, and overlap by more than a piece."""
     height, width = work.labels.shape
     rows, columns = sample.features.shape[:2]
-    blocks = [min(BLOCK * width, _MOST_OF_SAMPLE * columns), min(BLOCK * height, _MOST_OF_SAMPLE * rows)]
+    block, overlap = (WIDE_BLOCK, WIDE_OVERLAP) if wide else (BLOCK, OVERLAP)
+    blocks = [min(block * width, _MOST_OF_SAMPLE * columns), min(block * height, _MOST_OF_SAMPLE * rows)]
     counts = [
-        max(2, round(size / (b * (1 - OVERLAP / BLOCK)))) for size, b in zip((width, height), blocks, strict=True)
+        max(2, round(size / (b * (1 - overlap / block)))) for size, b in zip((width, height), blocks, strict=True)
     ]
     steps = [size / count for size, count in zip((width, height), counts, strict=True)]
-    spans = [int(np.ceil(step * (1 + OVERLAP / (BLOCK - OVERLAP)))) + 2 for step in steps]
+    spans = [int(np.ceil(step * (1 + overlap / (block - overlap)))) + 2 for step in steps]
     choose = np.random.default_rng(seed)
     for number in range(counts[0] * counts[1]):
         report_progress(0.6 * number / (counts[0] * counts[1]), "Laying blocks")

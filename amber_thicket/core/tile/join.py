@@ -470,7 +470,10 @@ def _regrown(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan:
         work = Patchwork(width, height, seen.shape[2], price)
         if sample.kept is not None and sample.kept.any():
             keep_in_place(work, PatchSearch(seen, None, Steps()), sample.kept)
-        grow(work, PatchSearch(seen, spared, steps), spared, apart=apart, seed=chosen.seed, tries=tries)
+        blank = PatchSearch(seen, spared, steps)
+        # Of a larger tile blocks are smaller than the overlap would have to be.
+        wide = pieces is not None and grown(chosen) == 1
+        grow(work, blank, spared, apart=apart, seed=chosen.seed, tries=tries, wide=wide)
     look = PatchSearch(seen, spared, steps)
     if sample.unfit is not None and sample.unfit.any():
         avoid(work, look, sample.unfit)
