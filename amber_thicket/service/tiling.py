@@ -112,15 +112,18 @@ def _along_joints(
     """Joins that follow joints, where there are pieces and steps at which that goes well; None where not."""
     if pieces.contrast < _OFFERED or not pieces.evident:
         return None
-    plan = evaluation.with_changes({"tile.join.method": "joints"}).decided(BY_ID["tile.join"])
-    came = plan.evidence
+    joined = evaluation.with_changes({"tile.join.method": "joints"})
+    came = joined.decided(BY_ID["tile.join"]).evidence
     if "trimmed" not in came or came["price"] > _DEAR or came["broken"] > _SOME * came["pieces"]:
         return None
     reason = f"Pieces stand out from their joints (contrast {pieces.contrast:.1f}, pieces have {_OFFERED} and more)."
     reason = f"{told} {reason}" if told else reason
-    reason += (
-        f" Joins can run between them: none broken, {came['trimmed'] + came['strips']} of {came['pieces']} trimmed."
-    )
+    # As laid, which may be worse than the plan by itself.
+    broken, trimmed = broken_by_joins(joined).get("count", came["broken"]), came["trimmed"] + came["strips"]
+    if broken:
+        reason += f" Joins can run between most of them: {broken} broken, {trimmed} of {came['pieces']} trimmed."
+    else:
+        reason += f" Joins can run between them: none broken, {trimmed} of {came['pieces']} trimmed."
     now = evaluation.recipe.settings("tile.join").method
     against = _BREAKS if noise is None or not noise.holds else _BREAKS_PIECES
     changes = {} if now == "joints" else {"tile.join.method": "joints"}

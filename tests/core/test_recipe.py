@@ -108,6 +108,15 @@ class OtherVersions(unittest.TestCase):
         self.assertEqual(recipe.changed["even.tone"], {"black": 50.0})
         self.assertEqual(recipe.aside.paths, ("even.tone.white",))
 
+    def test_what_was_let_be_under_its_former_name_still_is(self) -> None:
+        told = {"rule": "tiling.giveaways", "map": "base_color", "ratio": 1.3, "measured": "2 places"}
+        for name in ("let_be", "waived"):
+            found = from_json({"version": 6, "operations": {"check.limits": {name: [told], "base_color": "strict"}}})
+            self.assertEqual(found.aside.paths, (), name)
+            self.assertEqual(found.settings("check.limits").base_color, "strict")
+            [waiver] = found.settings("check.limits").waived
+            self.assertEqual((waiver.rule, waiver.map, waiver.ratio, waiver.box), (*list(told.values())[:3], None))
+
     def test_roughness_of_older_ones_is_read_as_it_was(self) -> None:
         for version in range(1, 5):
             told = from_json({"version": version, "operations": {"response.roughness": {"centre": 0.3}}})

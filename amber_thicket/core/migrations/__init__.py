@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from amber_thicket.core.migrations import v1_to_v2, v2_to_v3, v3_to_v4, v4_to_v5, v5_to_v6
+from amber_thicket.core.migrations import v1_to_v2, v2_to_v3, v3_to_v4, v4_to_v5, v5_to_v6, v6_to_v7
 
 Operations = dict[str, dict[str, Any]]
 # MIGRATIONS[n - 1] leads from version n to n + 1.
@@ -19,6 +19,7 @@ MIGRATIONS: tuple[Callable[[Operations], Operations], ...] = (
     v3_to_v4.migrated,
     v4_to_v5.migrated,
     v5_to_v6.migrated,
+    v6_to_v7.migrated,
 )
 VERSION = len(MIGRATIONS) + 1
 
