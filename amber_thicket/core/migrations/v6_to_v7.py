@@ -1,6 +1,6 @@
-"""Recipes of version 6 have been written with what was let be under another name, check.limits.let_be instead of waived.
+"""Version 6 called what somebody let be check.limits.let_be at first, and check.limits.waived later.
 
-They do not say where it was, so what has a place wants to be looked at once more.
+At first it did not say where that was, so what has a place wants to be looked at once more.
 """
 
 from __future__ import annotations
