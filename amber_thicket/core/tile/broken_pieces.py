@@ -18,6 +18,8 @@ from amber_thicket.core.tile.pieces import Pieces
 
 # Deep within is further from a border than this share of a usual piece; a break is at least so long.
 _DEEP, _LENGTH = 0.1, 0.15
+# Of that length a stretch is nearly a break: on a finer grid it may be one.
+_NEARLY = 0.5
 # Two pieces that fall together by this share, and differ by no more than this (CIE 1976 ΔE), are one.
 _SAME, _ALIKE = 0.7, 7.0
 # So far round a stretch, in pieces, joints are compared; so alike they are those of one surface: cut stones come to .34
@@ -39,6 +41,39 @@ class BrokenPieces:
 def broken_pieces(source: NDArray[Any], pieces: Pieces) -> BrokenPieces:
     """Where the joins of a tile break pieces. source: (H, W, 2) sample px (x, y) shown at each pixel of the tile;
     pieces: of that sample."""
+    return broken_where(fused_places(source, pieces), pieces)
+
+
+@dataclass(frozen=True)
+class FusedPlaces:
+    """bad: (H, W), where two pieces meet deep within both. at: (H, W, 2), px (x, y) of the pieces' arrays shown. to:
+    (H, W, 2), sample px by which the other side lies elsewhere than where this one goes on. joins: px of all joins.
+    unit: width of a usual piece, px of the tile."""
+
+    bad: NDArray[np.bool_]
+    at: NDArray[np.float64]
+    to: NDArray[np.float64]
+    joins: int
+    unit: float
+
+    def nearly_broken(self) -> tuple[NDArray[np.bool_], int]:
+        """The stretches that break a piece, and those that may on a finer grid, (H, W); how many they are."""
+        marks, lengths = _stretches(self.bad, _NEARLY * _LENGTH * self.unit)
+        return np.isin(marks, list(lengths)), len(lengths)
+
+
+def broken_where(found: FusedPlaces, pieces: Pieces) -> BrokenPieces:
+    """What of the places where pieces meet breaks one."""
+    height, width = found.bad.shape
+    marks, lengths = _stretches(found.bad, _LENGTH * found.unit)
+    cut = [number for number in lengths if not _goes_on(pieces, marks == number, found.at, found.to * pieces.scale)]
+    share = sum(lengths[number] for number in cut) / max(found.joins, 1)
+    shown = round(width * height / found.unit**2)
+    return BrokenPieces(len(cut), round(share, 4), tuple(_box(marks == number) for number in cut), shown)
+
+
+def fused_places(source: NDArray[Any], pieces: Pieces) -> FusedPlaces:
+    """Where the joins of a tile bring two pieces together; source, pieces: as for broken_pieces."""
     height, width = source.shape[:2]
     scale = pieces.scale
     places = np.ascontiguousarray(source, np.float64)
@@ -62,11 +97,7 @@ def broken_pieces(source: NDArray[Any], pieces: Pieces) -> BrokenPieces:
         apart = ~same.all(piece[rows, columns], piece[beyond], moved)
         bad[rows[apart], columns[apart]] = True
         to[rows[apart], columns[apart]] = jump[apart]
-    marks, lengths = _stretches(bad, _LENGTH * pieces.typical / scale)
-    cut = [number for number in lengths if not _goes_on(pieces, marks == number, at, to * scale)]
-    share = sum(lengths[number] for number in cut) / max(int(on.sum()), 1)
-    shown = round(width * height * (scale / pieces.typical) ** 2)
-    return BrokenPieces(len(cut), round(share, 4), tuple(_box(marks == number) for number in cut), shown)
+    return FusedPlaces(bad, at, to, int(on.sum()), pieces.typical / scale)
 
 
 @compiled()
@@ -76,15 +107,16 @@ def _find_joins(places, axis, join):  # type: ignore[no-untyped-def]
     height, width = join.shape
     right, down = axis, 1 - axis
     for y in range(height):
+        y_after = (y + down) % height
         for x in range(width):
-            here, after = places[y, x], places[(y + down) % height, (x + right) % width]
-            before = places[y - down, x - right]
-            jump = max(abs(after[0] - here[0] - right), abs(after[1] - here[1] - down))
+            x_after = x + right if x + right < width else 0
+            here_x, here_y = places[y, x, 0], places[y, x, 1]
+            step_x, step_y = places[y_after, x_after, 0] - here_x, places[y_after, x_after, 1] - here_y
+            jump = max(abs(step_x - right), abs(step_y - down))
             if jump > 1.5:
-                came_x, came_y = here[0] - before[0], here[1] - before[1]
+                came_x, came_y = here_x - places[y - down, x - right, 0], here_y - places[y - down, x - right, 1]
                 if abs(came_x) <= 2.0 and abs(came_y) <= 2.0:
-                    turned = max(abs(after[0] - here[0] - came_x), abs(after[1] - here[1] - came_y))
-                    jump = min(jump, turned)
+                    jump = min(jump, max(abs(step_x - came_x), abs(step_y - came_y)))
             join[y, x] = jump > 1.5
 
 

@@ -583,5 +583,5 @@ OPERATION = Operation(
     decides_with=_decides_with,
     settle=finalize_plan,
     idle=lambda s: s.method == "none",
-    version=6,
+    version=7,
 )

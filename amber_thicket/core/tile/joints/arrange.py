@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -14,6 +14,7 @@ from amber_thicket.core.progress import report_progress
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.framing import Framing
 from amber_thicket.core.synthesis.patchwork import Mask
+from amber_thicket.core.tile.broken_pieces import FusedPlaces
 from amber_thicket.core.tile.joints.depth import DepthField, depth_field
 from amber_thicket.core.tile.joints.paths import Side, closed_side, open_side
 from amber_thicket.core.tile.joints.price import prices, usual_difference
@@ -22,13 +23,18 @@ from amber_thicket.core.tile.joints.steps import StepPair, find_step_pairs
 from amber_thicket.core.tile.pieces import Pieces
 from amber_thicket.core.tile.seam_warp import halved
 
-# How many different steps are laid; room for the feather beside a path, and for one to lie in, in tiles.
-TRIED, _LEAST_OVERLAP, _MOST = 10, 0.06, 1.6
+# How many different steps are looked at on a grid half as fine; how many are laid, so many of them those that came out
+# best there, the others those where a larger tile counts so much.
+TRIED, LAID, _BEST, _LARGE = 20, 10, 7, 6.0
+# Room for the feather beside a path, and for one to lie in, in tiles.
+_LEAST_OVERLAP, _MOST = 0.06, 1.6
 # Bending: how smooth, how far at most (of a piece, of the tile), of what a joint looks like to it (of its width).
 _SMOOTH, _MOST_OF_PIECE, _MOST_OF_TILE, _SEEN = 0.45, 0.18, 0.022, 1.5
 # Within so many half joints of a path the side whose border is nearer shows.
 _JOINT_FIRST = 1.1
 _UNFIT, _KEPT = 0.02, 50.0
+# So many arrangements are tried again where their joins fuse pieces, so often, each time so much dearer there, by px.
+_MENDED, _ROUNDS, _FUSED = 5, 4, 6.0
 
 
 @dataclass(frozen=True)
@@ -63,35 +69,98 @@ def arrangements(
     report_progress(0.05, "finding steps")
     field = depth_field(pieces)
     pairs = find_step_pairs(field, tile, TRIED)
-    made = []
+    half = field.halved()
+    rough = []
     for number, pair in enumerate(pairs):
-        report_progress(0.3 + 0.7 * number / len(pairs), "laying pieces")
-        arrangement = _arranged(field, pair, tile, sample, bend, brushed)
-        if arrangement is not None:
-            made.append(arrangement)
-    return sorted(made, key=lambda one: one.outcome.cost(1.0))
-
-
-def _arranged(
-    field: DepthField, pair: StepPair, tile: tuple[int, int], sample: tuple[int, int], bend: float, brushed: Brushed
-) -> Arrangement | None:
-    placed = _Frame.of(field, pair, tile)
-    if placed is None:
-        return None
-    plain = placed.field(field, None)
-    shifts = _bent(plain, placed, bend) if bend > 0 else None
-    seen = plain if shifts is None else placed.field(field, shifts)
-    size = (field.depth.shape[1], field.depth.shape[0])
-    masks = [_seen_mask(mask, size, placed, shifts) for mask in (brushed.unfit, brushed.kept)]
-    labels, price = _joined(seen, placed, masks[0], masks[1])
+        report_progress(0.2 + 0.2 * number / len(pairs), "looking at steps")
+        placed = _Frame.of(half, pair, tile)
+        if placed is not None:
+            rough.append(_Laid.at(half, pair, placed, bend, brushed))
+    laid = []
+    for number, one in enumerate(chosen := _promising(rough)):
+        report_progress(0.4 + 0.4 * number / len(chosen), "laying pieces")
+        placed = _Frame.of(field, one.steps, tile)
+        if placed is not None:
+            laid.append(_Laid.at(field, one.steps, placed, bend, brushed))
+    # Those that would come first if nothing were broken are worth another try.
+    laid.sort(key=_unbroken)
+    for number in range(min(len(laid), _MENDED)):
+        report_progress(0.8 + 0.2 * number / _MENDED, "looking for ways round pieces")
+        if _unbroken(laid[number]) < min(one.outcome.cost(1.0) for one in laid):
+            laid[number] = laid[number].mended()
     # From px of the field to tile widths of the sample.
     unit = sample[0] / (field.depth.shape[1] * tile[0])
-    linear = placed.matrix[:, :2] * (placed.width * unit)
-    matrix = np.column_stack([linear, placed.matrix[:, 2] * unit])
-    framing = Framing(matrix, placed.extents, shifts)
-    shown = abs(np.linalg.det(placed.matrix[:, :2])) * placed.width * placed.height / field.depth.size
-    found = outcome(seen, labels, placed.overlap, price, 1 - shown, masks[0])
-    return Arrangement(_enlarged(labels, tile), framing, pair, found)
+    return sorted((one.arrangement(unit, tile) for one in laid), key=lambda one: one.outcome.cost(1.0))
+
+
+def _unbroken(laid: _Laid) -> float:
+    """What an arrangement would cost if it broke nothing."""
+    return replace(laid.outcome, broken=0, nearly=0).cost(1.0)
+
+
+def _promising(rough: list[_Laid]) -> list[_Laid]:
+    """Those that are laid again on the fine grid: most as they come out, some where a large tile counts much."""
+    first = sorted(rough, key=lambda one: one.outcome.cost(1.0))
+    large = sorted(first[_BEST:], key=lambda one: one.outcome.cost(_LARGE))
+    return [*first[:_BEST], *large[: LAID - _BEST]]
+
+
+@dataclass(frozen=True, eq=False)
+class _Laid:
+    """A sample laid at one pair of steps. seen: the field as its frame shows it, bent by shifts; masks: of the frame,
+    what is unfit and what is kept; lost: share of the sample that is left out; labels, outcome: as of an
+    arrangement; fused: where its joins bring pieces together."""
+
+    steps: StepPair
+    placed: _Frame
+    shifts: Pixels | None
+    seen: DepthField
+    masks: tuple[Mask | None, Mask | None]
+    lost: float
+    labels: NDArray[np.uint8]
+    outcome: Outcome
+    fused: FusedPlaces
+
+    @classmethod
+    def at(cls, field: DepthField, pair: StepPair, placed: _Frame, bend: float, brushed: Brushed) -> _Laid:
+        plain = placed.field(field, None)
+        shifts = _bent(plain, placed, bend) if bend > 0 else None
+        seen = plain if shifts is None else placed.field(field, shifts)
+        size = (field.depth.shape[1], field.depth.shape[0])
+        masks = (
+            _seen_mask(brushed.unfit, size, placed, shifts),
+            _seen_mask(brushed.kept, size, placed, shifts),
+        )
+        shown = abs(np.linalg.det(placed.matrix[:, :2])) * placed.width * placed.height / field.depth.size
+        labels, price = _joined(seen, placed, masks, None)
+        found = outcome(seen, labels, placed.overlap, price, 1 - shown, masks[0])
+        return cls(pair, placed, shifts, seen, masks, 1 - shown, labels, *found)
+
+    def mended(self) -> _Laid:
+        """The same with joins led round the pieces they fuse, as long as that comes out better."""
+        best = latest = self
+        dear = np.zeros(self.labels.shape, np.float32)
+        room = max(2, round(self.seen.joint))
+        around = np.ones((2 * room + 1, 2 * room + 1), np.uint8)
+        for _ in range(_ROUNDS):
+            if not latest.outcome.broken and not latest.outcome.nearly:
+                break
+            bad = latest.fused.nearly_broken()[0]
+            wide = cv2.dilate(np.pad(bad.astype(np.float32), room, mode="wrap"), around)
+            dear += np.float32(_FUSED) * wide[room:-room, room:-room]
+            labels, price = _joined(self.seen, self.placed, self.masks, dear)
+            found, fused = outcome(self.seen, labels, self.placed.overlap, price, self.lost, self.masks[0])
+            latest = replace(self, labels=labels, outcome=found, fused=fused)
+            best = min(best, latest, key=lambda one: one.outcome.cost(1.0))
+        return best
+
+    def arrangement(self, unit: float, tile: tuple[int, int]) -> Arrangement:
+        """unit: px of the field to tile widths of the sample; tile: (width, height) in px."""
+        placed = self.placed
+        linear = placed.matrix[:, :2] * (placed.width * unit)
+        matrix = np.column_stack([linear, placed.matrix[:, 2] * unit])
+        framing = Framing(matrix, placed.extents, self.shifts)
+        return Arrangement(_enlarged(self.labels, tile), framing, self.steps, self.outcome)
 
 
 @dataclass(frozen=True)
@@ -200,21 +269,29 @@ def _bent_across(near: Pixels, seen: DepthField, period: int, unit: int, bend: f
     return halved(flow, met * met, near.shape, period, unit, most=most, sigma=_SMOOTH * seen.typical)
 
 
-def _joined(seen: DepthField, placed: _Frame, unfit: Mask | None, kept: Mask | None) -> tuple[NDArray[np.uint8], float]:
-    """Which copy shows at each pixel of the tile, and the mean price of the joins."""
+def _joined(
+    seen: DepthField, placed: _Frame, masks: tuple[Mask | None, Mask | None], fused: Pixels | None
+) -> tuple[NDArray[np.uint8], float]:
+    """Which copy shows at each pixel of the tile, and the mean price of the joins, without what comes on top. masks: as
+    in _Laid; fused: (h, w), what a px of join costs besides."""
     width, height = placed.width, placed.height
     over_x, over_y = placed.overlap
     usual = usual_difference(seen.lab)
     first, second = seen.columns(width, over_x), seen.columns(0, over_x)
-    right, price_x = _side(first, second, usual, _brushed_price(unfit, kept, width, over_x), closed=False)
+    dear = _brushed_price(*masks, width, over_x)
+    if fused is not None:
+        dear = _added(dear, fused[np.arange(len(first.depth)) % height, :over_x])
+    right, price_x = _side(first, second, usual, dear, closed=False)
     # Joined across, in all rows of the frame.
     columns = np.arange(width)[None].repeat(len(right), 0)
     columns[:, :over_x] += np.where(right, width, 0)
     rows = np.arange(len(right))[:, None]
-    turned = seen.at(rows, columns).turned()
-    unfit, kept = (None if mask is None else np.ascontiguousarray(mask[rows, columns].T) for mask in (unfit, kept))
+    unfit, kept = (None if mask is None else np.ascontiguousarray(mask[rows, columns].T) for mask in masks)
     dear = _brushed_price(unfit, kept, height, over_y)
-    first, second = turned.columns(height, over_y), turned.columns(0, over_y)
+    if fused is not None:
+        dear = _added(dear, np.ascontiguousarray(fused[:over_y].T))
+    strips = (slice(start, start + over_y) for start in (height, 0))
+    first, second = (seen.at(rows[strip], columns[strip]).turned() for strip in strips)
     below, price_y = _side(first, second, usual, dear, closed=True)
     lower = np.zeros((height, width), bool)
     lower[:over_y] = below.T
@@ -228,6 +305,10 @@ def _joined(seen: DepthField, placed: _Frame, unfit: Mask | None, kept: Mask | N
     further[:, :over_x] = np.where(lower[:, :over_x] & (np.arange(height) < over_y)[:, None], lower_side, upper_side)
     further[:, (width + over_x) // 2 :] = True
     return (further | (lower.astype(np.uint8) << 1)).astype(np.uint8), (price_x + price_y) / 2
+
+
+def _added(one: Pixels | None, other: Pixels) -> Pixels:
+    return other if one is None else one + other
 
 
 def _brushed_price(unfit: Mask | None, kept: Mask | None, period: int, over: int) -> Pixels | None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,42 +22,57 @@ _INNER, _SMALL = 0.6, 0.25
 
 @dataclass(frozen=True)
 class DepthField:
-    """depth: (H, W), 0 in joints, up to 1 within pieces. near: px to the nearest border. labels: (H, W), the pieces.
+    """depth: (H, W), 0 in joints, up to 1 within pieces. near: px to the nearest border. inside: px
+    to the nearest one that is sure. labels: (H, W), the pieces.
     lab: (H, W, 3), CIELAB. joint: half the width of a joint, px. typical: width of a usual piece, px."""
 
     depth: Pixels
     near: Pixels
+    inside: Pixels
     labels: Labels
     lab: Pixels
     joint: float
     typical: float
 
+    def _mapped(self, change: Callable[[NDArray[Any]], NDArray[Any]]) -> DepthField:
+        fields: dict[str, Any] = {
+            name: change(getattr(self, name)) for name in ("depth", "near", "inside", "labels", "lab")
+        }
+        return replace(self, **fields)
+
     def at(self, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> DepthField:
         """The field with the pixels at these rows and columns."""
-        at = (rows, columns)
-        return DepthField(self.depth[at], self.near[at], self.labels[at], self.lab[at], self.joint, self.typical)
+        return self._mapped(lambda field: field[rows, columns])
 
     def turned(self) -> DepthField:
         """The field with rows for columns."""
-        depth, near = (np.ascontiguousarray(field.T) for field in (self.depth, self.near))
-        labels, lab = np.ascontiguousarray(self.labels.T), np.ascontiguousarray(self.lab.transpose(1, 0, 2))
-        return DepthField(depth, near, labels, lab, self.joint, self.typical)
+        return self._mapped(lambda field: np.ascontiguousarray(field.swapaxes(0, 1)))
 
     def columns(self, first: int, count: int) -> DepthField:
         """So many columns of it."""
-        part = np.s_[:, first : first + count]
-        depth, near = (np.ascontiguousarray(field[part]) for field in (self.depth, self.near))
-        labels, lab = np.ascontiguousarray(self.labels[part]), np.ascontiguousarray(self.lab[part])
-        return DepthField(depth, near, labels, lab, self.joint, self.typical)
+        return self._mapped(lambda field: np.ascontiguousarray(field[:, first : first + count]))
+
+    def halved(self) -> DepthField:
+        """The field on a grid half as fine."""
+        size = (max(self.depth.shape[1] // 2, 1), max(self.depth.shape[0] // 2, 1))
+        depth, near, inside, lab = (
+            cv2.resize(part, size, interpolation=cv2.INTER_AREA)
+            for part in (self.depth, self.near, self.inside, self.lab)
+        )
+        labels = np.ascontiguousarray(self.labels[: 2 * size[1] : 2, : 2 * size[0] : 2])
+        half = np.float32(0.5)
+        return DepthField(depth, near * half, inside * half, labels, lab, self.joint / 2, self.typical / 2)
 
     def looked_up(self, x: Pixels, y: Pixels, scale: float) -> DepthField:
         """The field as seen through a map. x, y: (h, w), where each pixel looks; scale: px of the new one to one."""
         linear, nearest, mirror = cv2.INTER_LINEAR, cv2.INTER_NEAREST, cv2.BORDER_REPLICATE
-        depth, near, lab = (
-            cv2.remap(field, x, y, linear, borderMode=mirror) for field in (self.depth, self.near, self.lab)
+        depth, near, inside, lab = (
+            cv2.remap(field, x, y, linear, borderMode=mirror)
+            for field in (self.depth, self.near, self.inside, self.lab)
         )
         labels = cv2.remap(self.labels.astype(np.float32), x, y, nearest, borderMode=mirror).astype(np.int32)
-        return DepthField(depth, near * np.float32(scale), labels, lab, self.joint * scale, self.typical * scale)
+        by = np.float32(scale)
+        return DepthField(depth, near * by, inside * by, labels, lab, self.joint * scale, self.typical * scale)
 
 
 def depth_field(pieces: Pieces) -> DepthField:
@@ -78,6 +95,7 @@ def depth_field(pieces: Pieces) -> DepthField:
     return DepthField(
         depth.astype(np.float32),
         distance.astype(np.float32),
+        pieces.depth,
         pieces.labels,
         pieces.lab,
         pieces.joint,

@@ -12,12 +12,13 @@ from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.patchwork import Mask
-from amber_thicket.core.tile.broken_pieces import broken_pieces
+from amber_thicket.core.tile.broken_pieces import FusedPlaces, broken_where, fused_places
 from amber_thicket.core.tile.joints.depth import DepthField
 from amber_thicket.core.tile.pieces import Pieces
 
-# What a broken piece, a strip, a trimmed one, a px of join, all of the sample's area, and unfit area shown count.
-_BROKEN, _STRIP, _TRIMMED, _PRICE, _LOST, _UNFIT = 8.0, 1.5, 0.5, 6.0, 9.0, 400.0
+# What a broken piece, one that nearly is, a strip, a trimmed one, a px of join, all of the sample's area, and unfit
+# area shown count.
+_BROKEN, _NEARLY, _STRIP, _TRIMMED, _PRICE, _LOST, _UNFIT = 8.0, 2.0, 1.5, 0.5, 6.0, 9.0, 400.0
 # A piece is trimmed under this share of its area; a strip is under these shares of area and inner radius.
 _WHOLE, _LITTLE, _THIN = 0.85, 0.4, 0.45
 # So many half joints from its border on the inside of a piece begins.
@@ -26,10 +27,12 @@ _RIND = 1.5
 
 @dataclass(frozen=True)
 class Outcome:
-    """broken, strips, trimmed, shown: how many pieces. price: mean of a px of join. lost: share of the sample's area
-    that is left out. unfit: share of the tile that shows what should not be."""
+    """broken, nearly, strips, trimmed, shown: how many pieces; nearly: for half as far as broken ones. price: mean of a
+    px of join. lost: share of the sample's area that is left out. unfit: share of the tile that shows what should not
+    be."""
 
     broken: int
+    nearly: int
     strips: int
     trimmed: int
     shown: int
@@ -41,6 +44,7 @@ class Outcome:
         """Less is better. larger: how much a large tile counts, 1 as usual."""
         return (
             _BROKEN * self.broken
+            + _NEARLY * self.nearly
             + _STRIP * self.strips
             + _TRIMMED * self.trimmed
             + _PRICE * self.price
@@ -56,20 +60,20 @@ def outcome(
     price: float,
     lost: float,
     unfit: Mask | None,
-) -> Outcome:
-    """How a tile came out. seen: the frame; labels: (h, w), which of its four copies shows where; overlap: (right,
-    down) px by which the frame is larger than the tile."""
+) -> tuple[Outcome, FusedPlaces]:
+    """How a tile came out, and where pieces meet. seen: the frame; labels: (h, w), which of its four copies shows
+    where; overlap: (right, down) px by which the frame is larger than the tile."""
     source = copies_source(labels, overlap)
     x, y = source[..., 0], source[..., 1]
     left = trimmed_pieces(seen.labels, seen.near, seen.joint, seen.typical, seen.labels[y, x])
-    pieces = Pieces(
-        seen.labels, seen.near, 9.0, seen.typical, seen.joint, seen.lab, np.exp(-seen.near / max(seen.joint, 1)), 1.0
-    )
-    broken = broken_pieces(source.astype(np.float64), pieces).count
+    joints = np.exp(-seen.near / max(seen.joint, 1))
+    pieces = Pieces(seen.labels, seen.inside, 9.0, seen.typical, seen.joint, seen.lab, joints, 1.0)
+    fused = fused_places(source.astype(np.float64), pieces)
+    broken = broken_where(fused, pieces).count
     hidden = 0.0 if unfit is None else float(unfit[y, x].mean())
-    return Outcome(
-        broken, left.strips, left.trimmed, left.shown, round(price, 4), round(float(lost), 4), round(hidden, 5)
-    )
+    nearly = max(fused.nearly_broken()[1] - broken, 0)
+    counts = broken, nearly, left.strips, left.trimmed, left.shown
+    return Outcome(*counts, round(price, 4), round(float(lost), 4), round(hidden, 5)), fused
 
 
 def copies_source(labels: NDArray[np.uint8], overlap: tuple[int, int]) -> NDArray[np.int32]:
@@ -124,24 +128,54 @@ def trimmed_pieces(
 
 @compiled()
 def _connected(shown, parts):  # type: ignore[no-untyped-def]
-    """Numbers the connected places of one piece each on a tile whose edges meet; how many there are."""
+    """Numbers the connected places of one piece each on a tile whose edges meet, in the order of their first pixels;
+    how many there are."""
     height, width = shown.shape
-    parts[:] = -1
-    stack = np.empty(height * width, np.int32)
+    into = np.empty(height * width, np.int32)
     count = 0
-    for start in range(height * width):
-        if parts[start // width, start % width] >= 0:
-            continue
-        parts[start // width, start % width] = count
-        stack[0], size = start, 1
-        while size:
-            size -= 1
-            y, x = stack[size] // width, stack[size] % width
-            for way in range(4):
-                ny, nx = (y + (way == 0) - (way == 1)) % height, (x + (way == 2) - (way == 3)) % width
-                if parts[ny, nx] < 0 and shown[ny, nx] == shown[y, x]:
-                    parts[ny, nx] = count
-                    stack[size] = ny * width + nx
-                    size += 1
-        count += 1
-    return count
+    for y in range(height):
+        for x in range(width):
+            above = y > 0 and shown[y - 1, x] == shown[y, x]
+            if x > 0 and shown[y, x - 1] == shown[y, x]:
+                parts[y, x] = parts[y, x - 1]
+                if above and parts[y - 1, x] != parts[y, x]:
+                    _unite(into, parts[y - 1, x], parts[y, x])
+            elif above:
+                parts[y, x] = parts[y - 1, x]
+            else:
+                parts[y, x] = count
+                into[count] = count
+                count += 1
+    for y in range(height):
+        if shown[y, 0] == shown[y, width - 1]:
+            _unite(into, parts[y, 0], parts[y, width - 1])
+    for x in range(width):
+        if shown[0, x] == shown[height - 1, x]:
+            _unite(into, parts[0, x], parts[height - 1, x])
+    # The first number of those that are one is the smallest, and comes first.
+    numbers = np.empty(count, np.int32)
+    known = 0
+    for number in range(count):
+        if into[number] == number:
+            numbers[number] = known
+            known += 1
+        else:
+            numbers[number] = numbers[_root(into, number)]
+    for y in range(height):
+        for x in range(width):
+            parts[y, x] = numbers[parts[y, x]]
+    return known
+
+
+@compiled(inline=True)
+def _root(into, number):  # type: ignore[no-untyped-def]
+    while into[number] != number:
+        into[number] = into[into[number]]
+        number = into[number]
+    return number
+
+
+@compiled(inline=True)
+def _unite(into, one, other):  # type: ignore[no-untyped-def]
+    first, second = _root(into, one), _root(into, other)
+    into[max(first, second)] = min(first, second)
