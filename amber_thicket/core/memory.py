@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
-from typing import Any, TypeVar
+from typing import Any, Protocol, TypeVar
 
 from amber_thicket.errors import Cancelled
 
@@ -17,6 +18,8 @@ Value = TypeVar("Value")
 _SMALL = 1 / 256
 # Seconds after which somebody who waits looks up whether it is still wanted.
 _LOOK_UP = 0.2
+# What took fewer seconds is sooner made again than looked for.
+_WORTH_KEEPING = 0.25
 
 
 class Cancel:
@@ -32,6 +35,18 @@ class Cancel:
         """Raises Cancelled once cancel() was called."""
         if self._set.is_set():
             raise Cancelled("Called off.", remedy="Start it again when you need it.")
+
+
+class Shelf(Protocol):
+    """Where values stay that took long to make, beyond this process."""
+
+    def read(self, key: str) -> Any:
+        """What was kept under a key; None where nothing is."""
+        ...
+
+    def write(self, key: str, value: Any) -> None:
+        """Keep a value, if that is possible. Raises nothing."""
+        ...
 
 
 def nbytes(value: Any) -> int:
@@ -52,11 +67,12 @@ class Memory:
     """Results by content key; the least recently used leave when the bytes run over. Thread-safe.
 
     Two callers that ask for one key at once share one computation. largest_passing: bytes up to which a picture is kept
-    that was made only to make a smaller one of it.
+    that was made only to make a smaller one of it. shelf: where what lasts is kept, if anywhere.
     """
 
-    def __init__(self, limit: int, *, largest_passing: float = math.inf) -> None:
+    def __init__(self, limit: int, *, largest_passing: float = math.inf, shelf: Shelf | None = None) -> None:
         self._limit = limit
+        self._shelf = shelf
         self.largest_passing = largest_passing
         self._held = 0
         self._values: OrderedDict[str, Any] = OrderedDict()
@@ -95,6 +111,24 @@ class Memory:
         finally:
             with self._lock:
                 self._busy.pop(key).set()
+
+    def get_lasting(self, key: str, compute: Callable[[], Value], check: Callable[[], None] | None = None) -> Value:
+        """The same for what is small and may take long: it is looked for on the shelf first, and goes there."""
+        shelf = self._shelf
+        if shelf is None:
+            return self.get(key, compute, check)
+
+        def found() -> Value:
+            kept: Value | None = shelf.read(key)
+            if kept is not None:
+                return kept
+            began = time.perf_counter()
+            value = compute()
+            if time.perf_counter() - began >= _WORTH_KEEPING:
+                shelf.write(key, value)
+            return value
+
+        return self.get(key, found, check)
 
     def known(self, key: str) -> Any:
         """What is kept under a key; None where nothing is, or it is still being made."""

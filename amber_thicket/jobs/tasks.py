@@ -31,6 +31,7 @@ from amber_thicket.service.preview import thumbnail as thumbnail_of
 from amber_thicket.service.still import still
 from amber_thicket.service.suggested import suggestions
 from amber_thicket.store.blobs import Blobs, open_blobs
+from amber_thicket.store.decisions import KeptDecisions
 from amber_thicket.store.disk import disk_trouble
 from amber_thicket.store.work import (
     BatchFinding,
@@ -202,7 +203,7 @@ def _generated(blobs: Blobs, line: JobLine, folder: Path, payload: GeneratePaylo
 
 def _packed(blobs: Blobs, line: JobLine, folder: Path, payload: PackPayload) -> PackResult:
     def entries(files: list[PackedFile], report: Callable[[float, str], None]) -> Iterator[tuple[str, bytes]]:
-        yield from _files_of(_evaluation(blobs, line, payload), payload.name, files, report)
+        yield from _files_of(_evaluation(blobs, line, folder, payload), payload.name, files, report)
 
     return _zipped(blobs, line, folder, payload.file, entries)
 
@@ -220,7 +221,7 @@ def _packed_several(blobs: Blobs, line: JobLine, folder: Path, payload: PackSeve
 
             inside: list[PackedFile] = []
             try:
-                for name, data in _files_of(_evaluation(blobs, line, one), one.name, inside, told):
+                for name, data in _files_of(_evaluation(blobs, line, folder, one), one.name, inside, told):
                     yield f"{one.folder}/{name}", data
             except Cancelled:
                 raise
@@ -235,7 +236,7 @@ def _batched(blobs: Blobs, line: JobLine, folder: Path, payload: BatchPayload) -
     """One material of a batch: what is suggested is taken, then it is checked and packed."""
     began = time.monotonic()
     line.report_progress(0.01, "Looking")
-    evaluation = _evaluation(blobs, line, payload)
+    evaluation = _evaluation(blobs, line, folder, payload)
     taken = suggestions(evaluation, payload.suggested, {})
     own = {"pack.files.profile": payload.profile} if payload.profile else {}
     sides = {"square.size.width": payload.size, "square.size.height": payload.size} if payload.size else {}
@@ -267,7 +268,7 @@ def _batched(blobs: Blobs, line: JobLine, folder: Path, payload: BatchPayload) -
 
 def _stilled(blobs: Blobs, line: JobLine, folder: Path, payload: StillPayload) -> StillResult:
     """A still, whose picture so far is told with every doubling of its paths."""
-    evaluation = _evaluation(blobs, line, payload)
+    evaluation = _evaluation(blobs, line, folder, payload)
     line.report_progress(0.02, "Making the maps")
     said = 0.0
 
@@ -300,9 +301,9 @@ def _files_of(
         yield written.name, written.data
 
 
-def _evaluation(blobs: Blobs, line: JobLine, one: MaterialToPack) -> Evaluation:
+def _evaluation(blobs: Blobs, line: JobLine, folder: Path, one: MaterialToPack) -> Evaluation:
     """A material as it is to be made, with what lies over it."""
-    memory = Memory(min(_MOST_MEMORY, results_budget()))
+    memory = Memory(min(_MOST_MEMORY, results_budget()), shelf=KeptDecisions(folder))
     evaluation = evaluation_of(one.source, from_json(one.recipe), blobs, memory, line.cancel)
     others = one.others
 

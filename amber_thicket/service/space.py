@@ -171,7 +171,7 @@ def space(library: Library) -> dict[str, Any]:
     ]
     parts.append({"id": "history", "label": "Names, recipes and their history", "files": 1, "bytes": database})
     for id, name, label in (
-        ("cache", "cache", "Prepared surroundings"),
+        ("cache", "cache", "Prepared surroundings, and plans kept"),
         ("damaged", f"blobs/{DAMAGED}", "Damaged files that were set aside"),
         ("incoming", f"blobs/{INCOMING}", "On their way in"),
     ):

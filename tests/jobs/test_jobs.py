@@ -9,13 +9,16 @@ import tempfile
 import unittest
 import weakref
 import zipfile
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 import imagecodecs
 import numpy as np
 
 from amber_thicket.core.memory import Memory
+from amber_thicket.core.registry import BY_ID, BY_LAYER
 from amber_thicket.jobs.queue import JsonSerializer, channel, current, open_queue
 from amber_thicket.jobs.tasks import _reason, run_job
 from amber_thicket.store.models import Job, using
@@ -165,8 +168,8 @@ class JobTest(unittest.TestCase):
         kept: list[weakref.ref[Memory]] = []
 
         class Watched(Memory):
-            def __init__(self, limit: int) -> None:
-                super().__init__(limit)
+            def __init__(self, limit: int, **more: Any) -> None:
+                super().__init__(limit, **more)
                 kept.append(weakref.ref(self))
 
         self.app = create_app(Config(self.folder, worker=False))
@@ -180,6 +183,33 @@ class JobTest(unittest.TestCase):
         with mock.patch("amber_thicket.jobs.tasks.Memory", Watched):
             run_job(self.services.jobs._queue, self.folder, job_id, job.attempt, job.payload)
         self.assertEqual([one() for one in kept], [None])
+
+    def test_a_plan_that_was_looked_at_is_not_planned_again_to_pack_it(self) -> None:
+        def refuses(*inputs: Any, **settings: Any) -> Any:
+            raise AssertionError("planned anew")
+
+        self.app = create_app(Config(self.folder, worker=False))
+        self.services, self.client = self.app.extensions["thicket"], self.app.test_client()
+        self.addCleanup(self.services.close)
+        material = self.material(256)
+        changes = {"tile.join.method": "regrow"}
+        path = f"/api/materials/{material['id']}"
+        material = self.client.patch(
+            f"{path}/recipe", json={"revision": material["revision"], "changes": changes}
+        ).get_json()
+        shown = f"{path}/picture/base_color.jpg?key={material['keys']['base_color']}"
+        self.assertEqual(self.client.get(shown).status_code, 200)
+        job_id = self.pack(material)
+        with using(self.services.library.database):
+            job = Job.get_by_id(job_id)
+        refusing = replace(BY_ID["tile.join"], decide=refuses)
+        with mock.patch.dict(BY_LAYER, {"joined": refusing}), mock.patch.dict(BY_ID, {"tile.join": refusing}):
+            run_job(self.services.jobs._queue, self.folder, job_id, job.attempt, job.payload)
+        retry(lambda: self.job(job_id)["state"] in ("done", "failed"))
+        self.assertEqual(self.job(job_id)["state"], "done")
+        space = self.client.get("/api/space").get_json()
+        cached = next(part for part in space["parts"] if part["id"] == "cache")
+        self.assertGreater(cached["bytes"], 100_000)
 
     def test_a_reason_is_one_people_can_act_on(self) -> None:
         folder = Path("/srv/thicket")
