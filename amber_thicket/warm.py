@@ -1,11 +1,13 @@
 """Compiles the kernels once, so that the first picture a user asks for does not wait for it.
 
-`python -m amber_thicket.warm` in a shell, an image or a set-up; the parts are in the order in which they are likely to
-be asked for.
+`python -m amber_thicket.warm` in a shell, an image or a set-up; the parts of a group are in the order in which they are
+likely to be asked for.
 """
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -132,14 +134,31 @@ def _still() -> None:
         pass
 
 
-PARTS: tuple[Callable[[], None], ...] = (_methods, _even, _pieces, _response, _larger, _still)
+# Two processes compile side by side, about as long either.
+GROUPS: tuple[tuple[Callable[[], None], ...], ...] = (
+    (_methods, _larger),
+    (_pieces, _even, _response, _still),
+)
 
 
-def warm() -> None:
-    """Looks at small captures, evaluates, checks and packs them in all common ways."""
-    for part in PARTS:
+def warm(group: int) -> None:
+    """Looks at small captures, evaluates, checks and packs them in the ways of one group."""
+    for part in GROUPS[group]:
         part()
 
 
+def main() -> int:
+    """Compiles all, in as many processes as there are groups; 0, or what the first of them that failed ended with."""
+    if len(sys.argv) > 1:
+        warm(int(sys.argv[1]))
+        return 0
+    others = [subprocess.Popen([sys.executable, "-m", __spec__.name, str(n)]) for n in range(1, len(GROUPS))]
+    try:
+        warm(0)
+    finally:
+        codes = [other.wait() for other in others]
+    return next((code for code in codes if code), 0)
+
+
 if __name__ == "__main__":
-    warm()
+    sys.exit(main())
