@@ -76,12 +76,14 @@ def arrangements(
         placed = _Frame.of(half, pair, tile)
         if placed is not None:
             rough.append(_Laid.at(half, pair, placed, bend, brushed))
+    chosen = _promising(rough)
+    del rough
     laid = []
-    for number, one in enumerate(chosen := _promising(rough)):
+    for number, pair in enumerate(chosen):
         report_progress(0.4 + 0.4 * number / len(chosen), "laying pieces")
-        placed = _Frame.of(field, one.steps, tile)
+        placed = _Frame.of(field, pair, tile)
         if placed is not None:
-            laid.append(_Laid.at(field, one.steps, placed, bend, brushed))
+            laid.append(_Laid.at(field, pair, placed, bend, brushed))
     # Those that would come first if nothing were broken are worth another try.
     laid.sort(key=_unbroken)
     for number in range(min(len(laid), _MENDED)):
@@ -98,11 +100,11 @@ def _unbroken(laid: _Laid) -> float:
     return replace(laid.outcome, broken=0, nearly=0).cost(1.0)
 
 
-def _promising(rough: list[_Laid]) -> list[_Laid]:
-    """Those that are laid again on the fine grid: most as they come out, some where a large tile counts much."""
+def _promising(rough: list[_Laid]) -> list[StepPair]:
+    """Steps at which pieces are laid on the fine grid: most as they came out, some where a large tile counts much."""
     first = sorted(rough, key=lambda one: one.outcome.cost(1.0))
     large = sorted(first[_BEST:], key=lambda one: one.outcome.cost(_LARGE))
-    return [*first[:_BEST], *large[: LAID - _BEST]]
+    return [one.steps for one in (*first[:_BEST], *large[: LAID - _BEST])]
 
 
 @dataclass(frozen=True, eq=False)
@@ -272,8 +274,8 @@ def _bent_across(near: Pixels, seen: DepthField, period: int, unit: int, bend: f
 def _joined(
     seen: DepthField, placed: _Frame, masks: tuple[Mask | None, Mask | None], fused: Pixels | None
 ) -> tuple[NDArray[np.uint8], float]:
-    """Which copy shows at each pixel of the tile, and the mean price of the joins, without what comes on top. masks: as
-    in _Laid; fused: (h, w), what a px of join costs besides."""
+    """Which copy shows at each pixel of the tile, and the mean price of the joins. masks: as in _Laid; fused: (h, w),
+    what a px of join costs besides."""
     width, height = placed.width, placed.height
     over_x, over_y = placed.overlap
     usual = usual_difference(seen.lab)

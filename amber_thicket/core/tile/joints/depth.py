@@ -22,9 +22,9 @@ _INNER, _SMALL = 0.6, 0.25
 
 @dataclass(frozen=True)
 class DepthField:
-    """depth: (H, W), 0 in joints, up to 1 within pieces. near: px to the nearest border. inside: px
-    to the nearest one that is sure. labels: (H, W), the pieces.
-    lab: (H, W, 3), CIELAB. joint: half the width of a joint, px. typical: width of a usual piece, px."""
+    """depth: (H, W), 0 in joints, up to 1 within pieces. near: px to the nearest border. inside: px to the nearest one
+    that is sure. labels: (H, W), the pieces. lab: (H, W, 3), CIELAB. joint: half the width of a joint, px. typical:
+    width of a usual piece, px."""
 
     depth: Pixels
     near: Pixels
