@@ -69,21 +69,11 @@ def arrangements(
     report_progress(0.05, "finding steps")
     field = depth_field(pieces)
     pairs = find_step_pairs(field, tile, TRIED)
-    half = field.halved()
-    rough = []
-    for number, pair in enumerate(pairs):
-        report_progress(0.2 + 0.2 * number / len(pairs), "looking at steps")
-        placed = _Frame.of(half, pair, tile)
-        if placed is not None:
-            rough.append(_Laid.at(half, pair, placed, bend, brushed))
+    at = _Laying(tile, bend, brushed)
+    rough = at.all(field.halved(), pairs, (0.2, 0.4), "looking at steps")
     chosen = _promising(rough)
     del rough
-    laid = []
-    for number, pair in enumerate(chosen):
-        report_progress(0.4 + 0.4 * number / len(chosen), "laying pieces")
-        placed = _Frame.of(field, pair, tile)
-        if placed is not None:
-            laid.append(_Laid.at(field, pair, placed, bend, brushed))
+    laid = at.all(field, chosen, (0.4, 0.8), "laying pieces")
     # Those that would come first if nothing were broken are worth another try.
     laid.sort(key=_unbroken)
     for number in range(min(len(laid), _MENDED)):
@@ -93,6 +83,26 @@ def arrangements(
     # From px of the field to tile widths of the sample.
     unit = sample[0] / (field.depth.shape[1] * tile[0])
     return sorted((one.arrangement(unit, tile) for one in laid), key=lambda one: one.outcome.cost(1.0))
+
+
+@dataclass(frozen=True)
+class _Laying:
+    """How pieces are laid: for a tile of (width, height) px, bent so much, obeying masks."""
+
+    tile: tuple[int, int]
+    bend: float
+    brushed: Brushed
+
+    def all(self, field: DepthField, pairs: list[StepPair], shares: tuple[float, float], what: str) -> list[_Laid]:
+        """The pieces of a field at each pair of steps that leaves room. shares: of the whole work, when it begins and
+        ends; what: is told meanwhile."""
+        laid = []
+        for number, pair in enumerate(pairs):
+            report_progress(shares[0] + (shares[1] - shares[0]) * number / len(pairs), what)
+            placed = _Frame.of(field, pair, self.tile)
+            if placed is not None:
+                laid.append(_Laid.at(field, pair, placed, self.bend, self.brushed))
+        return laid
 
 
 def _unbroken(laid: _Laid) -> float:
