@@ -146,7 +146,7 @@ def pack(options: argparse.Namespace) -> int:
     from amber_thicket.store import cards
     from amber_thicket.store.blobs import open_blobs
     from amber_thicket.store.database import FILE, open_database
-    from amber_thicket.store.decisions import KeptDecisions
+    from amber_thicket.store.decisions import DecisionCache
     from amber_thicket.store.models import using
 
     folder = options.data or data_folder("library")
@@ -154,7 +154,9 @@ def pack(options: argparse.Namespace) -> int:
         raise NotFound(f"There is no library in {folder}.", remedy="Name its folder with --data.")
     if not (options.names or options.tag or options.collection or options.state):
         raise BadSetting("No material is named.", remedy="Give names, --tag, --collection or --state.")
-    library = Library(open_database(folder), open_blobs(folder), Memory(1_400_000_000, shelf=KeptDecisions(folder)))
+    library = Library(
+        open_database(folder), open_blobs(folder), Memory(1_400_000_000, persistent=DecisionCache(folder))
+    )
     code = 0
     with using(library.database):
         for id in _meant(library, options):

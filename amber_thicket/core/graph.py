@@ -443,10 +443,10 @@ class Evaluation:
 
         key = self._decided_key(operation)
         if not self._settles(operation):
-            return self.memory.get_lasting(key, compute, self.cancel.check)
+            return self.memory.get_persistent(key, compute, self.cancel.check)
 
         def settled() -> Any:
-            found = self.memory.get_lasting(self._made_decided_key(operation), compute, self.cancel.check)
+            found = self.memory.get_persistent(self._made_decided_key(operation), compute, self.cancel.check)
             assert operation.settle is not None
             return operation.settle(found, frame=frame, **self._handed(operation, sizes))
 

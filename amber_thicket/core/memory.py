@@ -37,7 +37,7 @@ class Cancel:
             raise Cancelled("Called off.", remedy="Start it again when you need it.")
 
 
-class Shelf(Protocol):
+class PersistentCache(Protocol):
     """Where values stay that took long to make, beyond this process."""
 
     def read(self, key: str) -> Any:
@@ -67,12 +67,15 @@ class Memory:
     """Results by content key; the least recently used leave when the bytes run over. Thread-safe.
 
     Two callers that ask for one key at once share one computation. largest_passing: bytes up to which a picture is kept
-    that was made only to make a smaller one of it. shelf: where what lasts is kept, if anywhere.
+    that was made only to make a smaller one of it. persistent: where small things that took long are kept beyond this
+    process.
     """
 
-    def __init__(self, limit: int, *, largest_passing: float = math.inf, shelf: Shelf | None = None) -> None:
+    def __init__(
+        self, limit: int, *, largest_passing: float = math.inf, persistent: PersistentCache | None = None
+    ) -> None:
         self._limit = limit
-        self._shelf = shelf
+        self._persistent = persistent
         self.largest_passing = largest_passing
         self._held = 0
         self._values: OrderedDict[str, Any] = OrderedDict()
@@ -112,20 +115,20 @@ class Memory:
             with self._lock:
                 self._busy.pop(key).set()
 
-    def get_lasting(self, key: str, compute: Callable[[], Value], check: Callable[[], None] | None = None) -> Value:
-        """The same for what is small and may take long: it is looked for on the shelf first, and goes there."""
-        shelf = self._shelf
-        if shelf is None:
+    def get_persistent(self, key: str, compute: Callable[[], Value], check: Callable[[], None] | None = None) -> Value:
+        """The same for what is small and may take long: the persistent cache has it, or gets it."""
+        persistent = self._persistent
+        if persistent is None:
             return self.get(key, compute, check)
 
         def found() -> Value:
-            kept: Value | None = shelf.read(key)
+            kept: Value | None = persistent.read(key)
             if kept is not None:
                 return kept
             began = time.perf_counter()
             value = compute()
             if time.perf_counter() - began >= _WORTH_KEEPING:
-                shelf.write(key, value)
+                persistent.write(key, value)
             return value
 
         return self.get(key, found, check)

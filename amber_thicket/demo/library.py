@@ -48,7 +48,7 @@ from amber_thicket.standins.words_to_picture import SimulatedProvider
 from amber_thicket.store import cards
 from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import DEMO_DONE, open_database
-from amber_thicket.store.decisions import KeptDecisions
+from amber_thicket.store.decisions import DecisionCache
 from amber_thicket.store.models import Material, using
 
 SIDE = 1536
@@ -284,7 +284,7 @@ def make_demo(folder: Path, say: Callable[[str], None] = print) -> None:
     if marker.exists():
         return
     database = open_database(folder)
-    library = Library(database, open_blobs(folder), Memory(1_500_000_000, shelf=KeptDecisions(folder)))
+    library = Library(database, open_blobs(folder), Memory(1_500_000_000, persistent=DecisionCache(folder)))
     with using(database):
         have = {material.name for material in Material.select()}
         missing = [capture for capture in CAPTURES if capture.name not in have]

@@ -31,7 +31,7 @@ from amber_thicket.service.preview import thumbnail as thumbnail_of
 from amber_thicket.service.still import still
 from amber_thicket.service.suggested import suggestions
 from amber_thicket.store.blobs import Blobs, open_blobs
-from amber_thicket.store.decisions import KeptDecisions
+from amber_thicket.store.decisions import DecisionCache
 from amber_thicket.store.disk import disk_trouble
 from amber_thicket.store.work import (
     BatchFinding,
@@ -303,7 +303,7 @@ def _files_of(
 
 def _evaluation(blobs: Blobs, line: JobLine, folder: Path, one: MaterialToPack) -> Evaluation:
     """A material as it is to be made, with what lies over it."""
-    memory = Memory(min(_MOST_MEMORY, results_budget()), shelf=KeptDecisions(folder))
+    memory = Memory(min(_MOST_MEMORY, results_budget()), persistent=DecisionCache(folder))
     evaluation = evaluation_of(one.source, from_json(one.recipe), blobs, memory, line.cancel)
     others = one.others
 

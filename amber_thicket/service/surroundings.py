@@ -18,6 +18,7 @@ from amber_thicket.errors import NotFound, UnreadableFile
 from amber_thicket.formats import apart
 from amber_thicket.formats.picture import read_picture
 from amber_thicket.formats.radiance import START as RADIANCE
+from amber_thicket.store.disk import write_whole
 
 _VERSION = 1
 _OWN = re.compile("own-[0-9a-f]{16}")
@@ -40,7 +41,7 @@ def surroundings_bytes(folder: Path, name: str) -> bytes:
     data = _as_bytes(prefiltered(radiance(name)))
     # Without room on the disk they are made anew next time.
     with contextlib.suppress(OSError):
-        _keep(kept, data)
+        write_whole(kept, data)
     return data
 
 
@@ -75,7 +76,7 @@ def own_surroundings(folder: Path, data: bytes, file_name: str) -> str:
     # The mean is brought to that of the built-in ones, so that the exposure fits.
     light = small.clip(0, 500) * np.float32(_MEAN / max(float(small.clip(0, 20).mean()), 1e-6))
     name = f"own-{hashlib.sha256(data).hexdigest()[:16]}"
-    _keep(folder / "cache" / f"surroundings-{name}-{_VERSION}.bin", _as_bytes(prefiltered(light)))
+    write_whole(folder / "cache" / f"surroundings-{name}-{_VERSION}.bin", _as_bytes(prefiltered(light)))
     return name
 
 
@@ -92,14 +93,3 @@ def _as_bytes(made: Surroundings) -> bytes:
         + made.harmonics.astype("<f4").tobytes()
         + rgba.clip(0, 60000).astype("<f2").tobytes()
     )
-
-
-def _keep(path: Path, data: bytes) -> None:
-    """Raises OSError; nothing half-written stays."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    aside = path.with_suffix(".new")
-    try:
-        aside.write_bytes(data)
-        aside.replace(path)
-    finally:
-        aside.unlink(missing_ok=True)

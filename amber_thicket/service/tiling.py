@@ -71,12 +71,12 @@ def _suggested(evaluation: Evaluation, pieces: Pieces) -> Suggestion:
     used = [recipe.settings(name).model_dump() for name in ("square.flat", "square.lens", "square.crop")]
     key = f"tiling/{evaluation.gathered_key(SIDE)}/{used}"
     crop: Pixels = evaluation.memory.get(f"{key}/crop", lambda: _whole_crop(evaluation))
-    found: Lattice = evaluation.memory.get_lasting(key, lambda: find(crop))
+    found: Lattice = evaluation.memory.get_persistent(key, lambda: find(crop))
     lattice = found.scaled(_crop_size(evaluation)[0] / crop.shape[1])
     width, height = output_size(recipe)
     fit = whole_repeats(lattice, _crop_size(evaluation), width / height)
     if fit is None:
-        noise: Noiselike = evaluation.memory.get_lasting(f"{key}/noise", lambda: noiselike(crop))
+        noise: Noiselike = evaluation.memory.get_persistent(f"{key}/noise", lambda: noiselike(crop))
         if not any(axis.returns for axis in lattice.axes):
             order, degrees = evaluation.memory.get(f"{key}/tilt", lambda: rough_tilt(crop))
             if order > ENOUGH and degrees > OFF_STRAIGHT:

@@ -11,10 +11,10 @@ import contextlib
 import dataclasses
 import hashlib
 import importlib
+import io
 import json
 import logging
 import os
-import tempfile
 import zipfile
 from collections.abc import Iterator
 from functools import cache
@@ -25,7 +25,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.memory import nbytes
-from amber_thicket.store.disk import free_bytes
+from amber_thicket.store.disk import free_bytes, write_whole
 
 FOLDER = Path("cache") / "decisions"
 # Bytes all of them may take, one of them may, and how many must stay free on the disk.
@@ -38,7 +38,7 @@ _UNREADABLE = (
 log = logging.getLogger(__name__)
 
 
-class KeptDecisions:
+class DecisionCache:
     """Decisions by content key in a data folder; the longest unused leave when there are too many bytes."""
 
     def __init__(self, folder: Path, most: int = MOST) -> None:
@@ -53,8 +53,7 @@ class KeptDecisions:
                 told = json.loads(held[_TOLD].tobytes())
                 if told["key"] != key:
                     return None
-                value = _restored(told["value"], held)
-            os.utime(path)
+                value = _decoded(told["value"], held)
         except FileNotFoundError:
             return None
         except _UNREADABLE as error:
@@ -62,29 +61,26 @@ class KeptDecisions:
             with contextlib.suppress(OSError):
                 path.unlink()
             return None
+        # In a folder that cannot be written, or when it just left, it is used all the same.
+        with contextlib.suppress(OSError):
+            os.utime(path)
         return value
 
     def write(self, key: str, value: Any) -> None:
         """Keep a decision, where there is room for it; without it nothing is lost."""
-        size = nbytes(value)
-        if size > _MOST_EACH:
+        if nbytes(value) > _MOST_EACH:
             return
         try:
             arrays: dict[str, NDArray[Any]] = {}
-            told = json.dumps({"key": key, "value": _told(value, arrays)}).encode()
+            told = json.dumps({"key": key, "value": _encoded(value, arrays)}).encode()
             parts: dict[str, Any] = {_TOLD: np.frombuffer(told, np.uint8), **arrays}
             path = self._path(key)
             path.parent.mkdir(parents=True, exist_ok=True)
             if free_bytes(path.parent) < _LEAST_FREE:
                 return
-            with tempfile.NamedTemporaryFile(dir=path.parent, suffix=".part", delete=False) as file:
-                try:
-                    np.savez(file, **parts)
-                    file.close()
-                    os.replace(file.name, path)
-                except BaseException:
-                    os.unlink(file.name)
-                    raise
+            packed = io.BytesIO()
+            np.savez(packed, **parts)
+            write_whole(path, packed.getvalue())
             self._make_room()
         except (OSError, TypeError) as error:
             log.warning("a decision was not kept: %s", error)
@@ -117,7 +113,7 @@ def _program() -> str:
     return hashlib.sha256("\n".join(parts).encode()).hexdigest()[:16]
 
 
-def _told(value: Any, arrays: dict[str, NDArray[Any]]) -> Any:
+def _encoded(value: Any, arrays: dict[str, NDArray[Any]]) -> Any:
     """A value as plain data; its arrays go into `arrays` by their names. Raises TypeError for what has no such form."""
     if value is None or isinstance(value, bool | str) or type(value) in (int, float):
         return value
@@ -129,16 +125,16 @@ def _told(value: Any, arrays: dict[str, NDArray[Any]]) -> Any:
         arrays[name] = array
         return {"array": name} if isinstance(value, np.ndarray) else {"scalar": name}
     if type(value) in (tuple, list):
-        return {type(value).__name__: [_told(one, arrays) for one in value]}
+        return {type(value).__name__: [_encoded(one, arrays) for one in value]}
     if type(value) is dict:
-        return {"dict": [[_told(name, arrays), _told(one, arrays)] for name, one in value.items()]}
+        return {"dict": [[_encoded(name, arrays), _encoded(one, arrays)] for name, one in value.items()]}
     if _is_record(type(value)):
-        fields = {name: _told(getattr(value, name), arrays) for name in _fields(type(value))}
+        fields = {name: _encoded(getattr(value, name), arrays) for name in _fields(type(value))}
         return {"record": f"{type(value).__module__}:{type(value).__qualname__}", "fields": fields}
     raise TypeError(f"{type(value).__name__} has no plain form")
 
 
-def _restored(told: Any, held: Any) -> Any:
+def _decoded(told: Any, held: Any) -> Any:
     """A value from its plain form. held: the arrays. Raises KeyError, TypeError, ValueError, AttributeError."""
     if not isinstance(told, dict):
         return told
@@ -151,15 +147,15 @@ def _restored(told: Any, held: Any) -> Any:
             kind = getattr(kind, part)
         if not (isinstance(kind, type) and _is_record(kind)):
             raise ValueError(f"{name} is no record")
-        return kind(**{field: _restored(told["fields"][field], held) for field in _fields(kind)})
+        return kind(**{field: _decoded(told["fields"][field], held) for field in _fields(kind)})
     ((form, content),) = told.items()
     if form == "array":
         return held[content]
     if form == "scalar":
         return held[content][()]
     if form == "dict":
-        return {_restored(key, held): _restored(one, held) for key, one in content}
-    parts = [_restored(one, held) for one in content]
+        return {_decoded(key, held): _decoded(one, held) for key, one in content}
+    parts = [_decoded(one, held) for one in content]
     return tuple(parts) if form == "tuple" else parts
 
 

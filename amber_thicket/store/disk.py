@@ -8,6 +8,7 @@ import logging
 import os
 import shutil
 import sqlite3
+import tempfile
 import threading
 from pathlib import Path
 
@@ -29,6 +30,19 @@ def free_bytes(folder: Path) -> int:
         return shutil.disk_usage(folder).free
     except OSError:
         return 0
+
+
+def write_whole(path: Path, data: bytes) -> None:
+    """Write a file that is there whole or not at all, whoever else writes it. Raises OSError."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.NamedTemporaryFile(dir=path.parent, suffix=".new", delete=False) as file:
+        aside = Path(file.name)
+        try:
+            file.write(data)
+            file.close()
+            aside.replace(path)
+        finally:
+            aside.unlink(missing_ok=True)
 
 
 def full(folder: Path, needed: int = 0) -> WriteFailed:

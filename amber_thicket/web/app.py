@@ -38,7 +38,7 @@ from amber_thicket.service.tokens import owner_of_token
 from amber_thicket.service.watched import WatchedFolder
 from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import DEMO_DONE, hold_open, open_database
-from amber_thicket.store.decisions import KeptDecisions
+from amber_thicket.store.decisions import DecisionCache
 from amber_thicket.store.disk import Disk
 from amber_thicket.store.lock import FolderLock
 from amber_thicket.store.models import Job, stop_using, use
@@ -127,7 +127,7 @@ def _created(config: Config, lock: FolderLock, log_options: list[str]) -> Flask:
     blobs.sweep(3600.0 if config.queue_url else 0.0)
     if config.decode_apart:
         use_helpers().warm()
-    memory = Memory(config.memory, largest_passing=_LARGEST_PASSING, shelf=KeptDecisions(config.folder))
+    memory = Memory(config.memory, largest_passing=_LARGEST_PASSING, persistent=DecisionCache(config.folder))
     library = Library(database, blobs, memory)
     events = Events(most_streams=config.streams)
     queue = open_queue(config.folder, config.queue_url, immediate=config.immediate)

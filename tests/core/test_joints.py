@@ -17,8 +17,9 @@ from amber_thicket.core.shading.slope import slopes
 from amber_thicket.core.strokes import Stroke
 from amber_thicket.core.synthesis.framing import Framing, framed
 from amber_thicket.core.synthesis.mosaic import Mosaic
+from amber_thicket.core.tile.broken_pieces import FusedPlaces
 from amber_thicket.core.tile.join import Settings, join, pieces_in
-from amber_thicket.core.tile.joints.arrange import Brushed, _Frame, _Laid
+from amber_thicket.core.tile.joints.arrange import Brushed, _Frame, _Laid, _promising
 from amber_thicket.core.tile.joints.depth import depth_field
 from amber_thicket.core.tile.joints.paths import cheapest_path, closed_side, open_side
 from amber_thicket.core.tile.joints.score import Outcome, trimmed_pieces
@@ -88,7 +89,7 @@ class LedRoundTest(unittest.TestCase):
                 placed = _Frame.of(field, pair, (376, 376))
                 assert placed is not None
                 before = _Laid.at(field, pair, placed, 1.0, Brushed())
-                after = before.mended()
+                after = before.rerouted()
                 broken += before.outcome.broken, after.outcome.broken
                 self.assertLessEqual(after.outcome.cost(1.0), before.outcome.cost(1.0))
             with self.subTest(kind):
@@ -99,6 +100,24 @@ class LedRoundTest(unittest.TestCase):
         found = Outcome(0, 0, 3, 4, 50, 0.5, 0.3, 0.0)
         self.assertAlmostEqual(replace(found, nearly=2).cost(1.0) - found.cost(1.0), 4.0)
         self.assertAlmostEqual(replace(found, broken=1).cost(1.0) - found.cost(1.0), 8.0)
+
+    def test_half_as_far_as_a_break_is_nearly_one(self) -> None:
+        # A break is .15 of a piece long, here 15 px.
+        for length, count in ((7, 0), (8, 1), (40, 1)):
+            bad = np.zeros((64, 64), bool)
+            bad[10 : 10 + length, 20] = True
+            places = np.zeros((64, 64, 2))
+            marked, found = FusedPlaces(bad, places, places, length, 100.0).nearly_broken()
+            self.assertEqual((found, int(marked.sum())), (count, count * length))
+
+    def test_most_are_laid_as_they_come_out_and_some_for_their_size(self) -> None:
+        # Of twenty the cheapest seven, and of the others those that leave out least of the sample.
+        lost = [0.5] * 10 + [0.9] * 7 + [0.1] * 3
+        rough = [mock.Mock(steps=n, outcome=Outcome(n, 0, 0, 0, 50, 0.0, part, 0.0)) for n, part in enumerate(lost)]
+        self.assertEqual(_promising(rough), [0, 1, 2, 3, 4, 5, 6, 7, 8, 9])
+        for one in rough[17:]:
+            one.outcome = replace(one.outcome, broken=9)
+        self.assertEqual(_promising(rough)[7:], [17, 18, 19])
 
     def test_the_plan_tells_what_the_laid_tile_breaks(self) -> None:
         told = []

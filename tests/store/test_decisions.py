@@ -20,7 +20,7 @@ from amber_thicket.core.settings import Record
 from amber_thicket.core.tile.join import Arranged
 from amber_thicket.errors import Cancelled
 from amber_thicket.store import decisions
-from amber_thicket.store.decisions import KeptDecisions
+from amber_thicket.store.decisions import DecisionCache
 from tests.support import ArraySource, linear_photograph
 
 ALL = "amber_thicket.core.memory._WORTH_KEEPING"
@@ -37,7 +37,7 @@ EVENED = {
 }
 
 
-class Noting(KeptDecisions):
+class Noting(DecisionCache):
     """One that notes what it was given and what it could not write."""
 
     def __init__(self, folder: Path) -> None:
@@ -86,115 +86,134 @@ class KeptTest(unittest.TestCase):
             self.assertEqual(one, other)
 
     def test_every_decision_comes_back_as_it_was(self) -> None:
-        shelf = Noting(self.folder)
+        cache = Noting(self.folder)
         with mock.patch(ALL, 0.0):
             for method in ("blend", "cut", "lattice", "regrow", "stochastic"):
                 changes = {"tile.join.method": method, **(EVENED if method == "cut" else {})}
                 if method == "cut":
                     changes["tile.tileset.count"] = 2
-                one = evaluated(Memory(200_000_000, shelf=shelf), changes)
+                one = evaluated(Memory(200_000_000, persistent=cache), changes)
                 for role in ("base_color", "height", "normal", "roughness"):
                     one.layer(role, (256, 256))
-        kinds = {type(value).__name__ for value in shelf.given.values()}
+        kinds = {type(value).__name__ for value in cache.given.values()}
         self.assertGreaterEqual(kinds, {"PiecePlan", "Mixture", "BlendPlan", "ndarray"})
-        self.assertGreater(len(shelf.given), 20)
-        for key, value in shelf.given.items():
+        self.assertGreater(len(cache.given), 20)
+        for key, value in cache.given.items():
             with self.subTest(kind=type(value).__name__):
                 if value is not None:
-                    self.alike(KeptDecisions(self.folder).read(key), value)
+                    self.alike(DecisionCache(self.folder).read(key), value)
 
     def test_nobody_decides_again_what_another_one_did(self) -> None:
         changes = {"tile.join.method": "joints"}
-        first_shelf = Noting(self.folder)
+        first_cache = Noting(self.folder)
         with mock.patch(ALL, 0.0):
-            first = evaluated(Memory(200_000_000, shelf=first_shelf), changes).layer("joined", (256, 256))
-        shelf = Noting(self.folder)
+            first = evaluated(Memory(200_000_000, persistent=first_cache), changes).layer("joined", (256, 256))
+        cache = Noting(self.folder)
         refusing = dataclasses.replace(BY_ID["tile.join"], decide=_refuses)
         with mock.patch.dict(BY_LAYER, {"joined": refusing}), mock.patch.dict(BY_ID, {"tile.join": refusing}):
-            again = evaluated(Memory(200_000_000, shelf=shelf), changes).layer("joined", (256, 256))
+            again = evaluated(Memory(200_000_000, persistent=cache), changes).layer("joined", (256, 256))
             with self.assertRaises(AssertionError):
                 evaluated(Memory(200_000_000), changes).layer("joined", (256, 256))
         np.testing.assert_array_equal(first.pixels, again.pixels)
-        self.assertGreaterEqual(shelf.read_back, 1)
-        plan = next(value for value in first_shelf.given.values() if isinstance(value, Arranged))
+        self.assertGreaterEqual(cache.read_back, 1)
+        plan = next(value for value in first_cache.given.values() if isinstance(value, Arranged))
         self.assertGreater(len(plan.made), 3)
 
     def test_what_is_quick_is_not_kept(self) -> None:
-        shelf = Noting(self.folder)
-        memory = Memory(1000, shelf=shelf)
-        self.assertEqual(memory.get_lasting("quick", lambda: 7), 7)
+        cache = Noting(self.folder)
+        memory = Memory(1000, persistent=cache)
+        self.assertEqual(memory.get_persistent("quick", lambda: 7), 7)
+        with mock.patch("amber_thicket.core.memory.time.perf_counter", side_effect=[0.0, 0.24]):
+            self.assertEqual(memory.get_persistent("less slow", lambda: 8), 8)
         with mock.patch("amber_thicket.core.memory.time.perf_counter", side_effect=[0.0, 0.26]):
-            self.assertEqual(memory.get_lasting("slow", lambda: 8), 8)
-        self.assertEqual(shelf.given, {"slow": 8})
-        self.assertEqual(Memory(1000, shelf=shelf).get_lasting("slow", lambda: 9), 8)
+            self.assertEqual(memory.get_persistent("slow", lambda: 8), 8)
+        self.assertEqual(cache.given, {"slow": 8})
+        self.assertEqual(Memory(1000, persistent=cache).get_persistent("slow", lambda: 9), 8)
 
     def test_what_is_called_off_is_not_kept(self) -> None:
         def called_off() -> int:
             raise Cancelled("Called off.")
 
-        shelf = Noting(self.folder)
+        cache = Noting(self.folder)
         with mock.patch(ALL, 0.0), self.assertRaises(Cancelled):
-            Memory(1000, shelf=shelf).get_lasting("plan", called_off)
-        self.assertEqual(shelf.given, {})
+            Memory(1000, persistent=cache).get_persistent("plan", called_off)
+        self.assertEqual(cache.given, {})
 
     def test_a_damaged_file_is_decided_anew(self) -> None:
-        shelf = KeptDecisions(self.folder)
-        shelf.write("plan", (1.5, np.arange(4000)))
+        cache = DecisionCache(self.folder)
+        cache.write("plan", (1.5, np.arange(4000)))
         (path,) = self.folder.rglob("*.npz")
         whole = path.read_bytes()
         for damaged in (whole[:200], b"", b"not a file of this kind", whole.replace(b'"tuple"', b'"tepid"')):
             path.write_bytes(damaged)
             with self.assertLogs("amber_thicket.store.decisions", "WARNING"):
-                self.assertIsNone(shelf.read("plan"))
+                self.assertIsNone(cache.read("plan"))
             self.assertFalse(path.exists())
-        shelf.write("plan", (1.5, np.arange(4000)))
-        self.assertEqual(shelf.read("plan")[0], 1.5)
+        cache.write("plan", (1.5, np.arange(4000)))
+        self.assertEqual(cache.read("plan")[0], 1.5)
 
     def test_no_class_but_the_cores_is_made(self) -> None:
-        shelf = KeptDecisions(self.folder)
-        shelf.write("plan", Raster(np.zeros((2, 2), np.float32)))
+        cache = DecisionCache(self.folder)
+        cache.write("plan", Raster(np.zeros((2, 2), np.float32)))
         (path,) = self.folder.rglob("*.npz")
         for name in (
             "subprocess:Popen",
-            "amber_thicket.store.decisions:KeptDecisions",
+            "amber_thicket.store.decisions:DecisionCache",
             "amber_thicket.core.graph:hashlib.sha256",
         ):
             told = json.dumps({"key": "plan", "value": {"record": name, "fields": {}}}).encode()
             with path.open("wb") as file:
                 np.savez(file, told=np.frombuffer(told, np.uint8))
             with self.subTest(name), self.assertLogs("amber_thicket.store.decisions", "WARNING"):
-                self.assertIsNone(shelf.read("plan"))
+                self.assertIsNone(cache.read("plan"))
         for odd in (object(), np.array([object()]), {1: object()}, Record()):
             with self.subTest(type(odd)), self.assertLogs("amber_thicket.store.decisions", "WARNING"):
-                shelf.write("odd", odd)
-            self.assertIsNone(shelf.read("odd"))
+                cache.write("odd", odd)
+            self.assertIsNone(cache.read("odd"))
 
     def test_another_program_decides_for_itself(self) -> None:
-        shelf = KeptDecisions(self.folder)
-        shelf.write("plan", 5)
-        self.assertEqual(shelf.read("plan"), 5)
+        cache = DecisionCache(self.folder)
+        cache.write("plan", 5)
+        self.assertEqual(cache.read("plan"), 5)
         with mock.patch.object(decisions, "_program", return_value="another"):
-            self.assertIsNone(shelf.read("plan"))
+            self.assertIsNone(cache.read("plan"))
 
     def test_the_longest_unused_leave_for_lack_of_room(self) -> None:
-        shelf = KeptDecisions(self.folder, most=250_000)
+        cache = DecisionCache(self.folder, most=250_000)
         for number in range(3):
-            shelf.write(f"plan {number}", np.zeros(10_000))
+            cache.write(f"plan {number}", np.zeros(10_000))
             for path in self.folder.rglob("*.npz"):
                 os.utime(path, (path.stat().st_atime, path.stat().st_mtime - 100))
-        self.assertIsNotNone(shelf.read("plan 0"))
-        shelf.write("plan 3", np.zeros(10_000))
-        kept = [shelf.read(f"plan {number}") is not None for number in range(4)]
+        self.assertIsNotNone(cache.read("plan 0"))
+        cache.write("plan 3", np.zeros(10_000))
+        kept = [cache.read(f"plan {number}") is not None for number in range(4)]
         self.assertEqual(kept, [True, False, True, True])
 
+    def test_only_what_is_small_is_kept_and_where_there_is_room(self) -> None:
+        cache = DecisionCache(self.folder)
+        large = np.broadcast_to(np.float32(0), (15_000_100,))
+        cache.write("large", large)
+        self.assertIsNone(cache.read("large"))
+        for free, kept in ((990_000_000, False), (1_010_000_000, True)):
+            with mock.patch.object(decisions, "free_bytes", return_value=free):
+                cache.write("plan", 5)
+            self.assertEqual(cache.read("plan"), 5 if kept else None)
+
+    def test_it_is_read_where_nothing_can_be_written(self) -> None:
+        cache = DecisionCache(self.folder)
+        cache.write("plan", 5)
+        with mock.patch.object(decisions.os, "utime", side_effect=PermissionError(13, "Permission denied")):
+            self.assertEqual(cache.read("plan"), 5)
+        self.assertEqual(cache.read("plan"), 5)
+
     def test_a_full_disk_loses_nothing(self) -> None:
-        shelf = KeptDecisions(self.folder)
+        cache = DecisionCache(self.folder)
         with mock.patch.object(decisions, "free_bytes", return_value=10_000_000):
-            shelf.write("plan", np.zeros(10))
-        self.assertIsNone(shelf.read("plan"))
-        failing = mock.patch.object(decisions.os, "replace", side_effect=OSError(28, "No space left"))
+            cache.write("plan", np.zeros(10))
+        self.assertIsNone(cache.read("plan"))
+        failing = mock.patch.object(decisions, "write_whole", side_effect=OSError(28, "No space left"))
         with failing, self.assertLogs("amber_thicket.store.decisions", "WARNING"):
-            shelf.write("plan", np.zeros(10))
+            cache.write("plan", np.zeros(10))
         self.assertEqual([path.name for path in self.folder.rglob("*.*")], [])
 
 

@@ -41,7 +41,7 @@ class BrokenPieces:
 def broken_pieces(source: NDArray[Any], pieces: Pieces) -> BrokenPieces:
     """Where the joins of a tile break pieces. source: (H, W, 2) sample px (x, y) shown at each pixel of the tile;
     pieces: of that sample."""
-    return broken_where(fused_places(source, pieces), pieces)
+    return count_broken(fused_places(source, pieces), pieces)
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ class FusedPlaces:
         return np.isin(marks, list(lengths)), len(lengths)
 
 
-def broken_where(found: FusedPlaces, pieces: Pieces) -> BrokenPieces:
+def count_broken(found: FusedPlaces, pieces: Pieces) -> BrokenPieces:
     """What of the places where pieces meet breaks one."""
     height, width = found.bad.shape
     marks, lengths = _stretches(found.bad, _LENGTH * found.unit)

@@ -34,7 +34,7 @@ _SMOOTH, _MOST_OF_PIECE, _MOST_OF_TILE, _SEEN = 0.45, 0.18, 0.022, 1.5
 _JOINT_FIRST = 1.1
 _UNFIT, _KEPT = 0.02, 50.0
 # So many arrangements are tried again where their joins fuse pieces, so often, each time so much dearer there, by px.
-_MENDED, _ROUNDS, _FUSED = 5, 4, 6.0
+_REROUTED, _ROUNDS, _FUSED = 5, 4, 6.0
 
 
 @dataclass(frozen=True)
@@ -69,17 +69,17 @@ def arrangements(
     report_progress(0.05, "finding steps")
     field = depth_field(pieces)
     pairs = find_step_pairs(field, tile, TRIED)
-    at = _Laying(tile, bend, brushed)
-    rough = at.all(field.halved(), pairs, (0.2, 0.4), "looking at steps")
+    laying = _Laying(tile, bend, brushed)
+    rough = laying.lay(field.halved(), pairs, (0.2, 0.4), "looking at steps")
     chosen = _promising(rough)
     del rough
-    laid = at.all(field, chosen, (0.4, 0.8), "laying pieces")
+    laid = laying.lay(field, chosen, (0.4, 0.8), "laying pieces")
     # Those that would come first if nothing were broken are worth another try.
     laid.sort(key=_unbroken)
-    for number in range(min(len(laid), _MENDED)):
-        report_progress(0.8 + 0.2 * number / _MENDED, "looking for ways round pieces")
+    for number in range(min(len(laid), _REROUTED)):
+        report_progress(0.8 + 0.2 * number / _REROUTED, "looking for ways round pieces")
         if _unbroken(laid[number]) < min(one.outcome.cost(1.0) for one in laid):
-            laid[number] = laid[number].mended()
+            laid[number] = laid[number].rerouted()
     # From px of the field to tile widths of the sample.
     unit = sample[0] / (field.depth.shape[1] * tile[0])
     return sorted((one.arrangement(unit, tile) for one in laid), key=lambda one: one.outcome.cost(1.0))
@@ -93,7 +93,7 @@ class _Laying:
     bend: float
     brushed: Brushed
 
-    def all(self, field: DepthField, pairs: list[StepPair], shares: tuple[float, float], what: str) -> list[_Laid]:
+    def lay(self, field: DepthField, pairs: list[StepPair], shares: tuple[float, float], what: str) -> list[_Laid]:
         """The pieces of a field at each pair of steps that leaves room. shares: of the whole work, when it begins and
         ends; what: is told meanwhile."""
         laid = []
@@ -148,7 +148,7 @@ class _Laid:
         found = outcome(seen, labels, placed.overlap, price, 1 - shown, masks[0])
         return cls(pair, placed, shifts, seen, masks, 1 - shown, labels, *found)
 
-    def mended(self) -> _Laid:
+    def rerouted(self) -> _Laid:
         """The same with joins led round the pieces they fuse, as long as that comes out better."""
         best = latest = self
         dear = np.zeros(self.labels.shape, np.float32)

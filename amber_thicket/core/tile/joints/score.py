@@ -12,7 +12,7 @@ from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.patchwork import Mask
-from amber_thicket.core.tile.broken_pieces import FusedPlaces, broken_where, fused_places
+from amber_thicket.core.tile.broken_pieces import FusedPlaces, count_broken, fused_places
 from amber_thicket.core.tile.joints.depth import DepthField
 from amber_thicket.core.tile.pieces import Pieces
 
@@ -69,7 +69,7 @@ def outcome(
     joints = np.exp(-seen.near / max(seen.joint, 1))
     pieces = Pieces(seen.labels, seen.inside, 9.0, seen.typical, seen.joint, seen.lab, joints, 1.0)
     fused = fused_places(source.astype(np.float64), pieces)
-    broken = broken_where(fused, pieces).count
+    broken = count_broken(fused, pieces).count
     hidden = 0.0 if unfit is None else float(unfit[y, x].mean())
     nearly = max(fused.nearly_broken()[1] - broken, 0)
     counts = broken, nearly, left.strips, left.trimmed, left.shown
