@@ -27,6 +27,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from amber_thicket.audit_rules import AuditPolicy, judge, own_rules
+from amber_thicket.blocks import most_in_memory
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.pack.profiles import profile_named
@@ -47,8 +48,12 @@ from amber_thicket.service.from_paths import (
 )
 from amber_thicket.service.scanning import Asked, Unit
 from amber_thicket.service.suggested import suggestions
+from amber_thicket.store.spill import SpillFiles
 
 MEMORY_BYTES = 1_400_000_000
+# Where layers of maps that are too large for the memory lie meanwhile, unless TMPDIR says where: many systems keep /tmp
+# in memory, but not this one (Filesystem Hierarchy Standard 3.0, 5.15).
+_LARGE_TEMPORARY = "/var/tmp"
 Settings = Mapping[str, Any]
 PathLike = str | os.PathLike[str]
 Progress = Callable[[float, str], None]
@@ -120,6 +125,11 @@ class Material:
         return check(self.evaluation, self.name)
 
 
+def _memory() -> Memory:
+    folder = Path(os.environ.get("TMPDIR", _LARGE_TEMPORARY))
+    return Memory(MEMORY_BYTES, spill=SpillFiles(folder), most_in_memory=most_in_memory())
+
+
 def _material(loaded: LoadedMaterial, found: Mapping[str, Any] | None = None) -> Material:
     aside = loaded.evaluation.recipe.aside.note
     return Material(loaded.name, loaded.evaluation, (*loaded.notes, *([aside] if aside else ())), found or {})
@@ -136,7 +146,7 @@ def open_maps(paths: Iterable[PathLike], settings: Settings | None = None, *, re
     open_photo()."""
     known = from_json(recipe) if recipe is not None else None
     files = [Path(path) for path in paths]
-    return _material(load_material_from_paths(files, known, dict(settings or {}), Memory(MEMORY_BYTES)))
+    return _material(load_material_from_paths(files, known, dict(settings or {}), _memory()))
 
 
 def light_set(
@@ -154,7 +164,7 @@ def light_set(
     """
     given = {"first": first_bearing, "direction": direction, "elevation": elevation}
     asked = dict(settings or {}) | {f"gather.lights.{name}": v for name, v in given.items() if v is not None}
-    loaded, report = load_light_set_from_paths([Path(path) for path in paths], asked, Memory(MEMORY_BYTES))
+    loaded, report = load_light_set_from_paths([Path(path) for path in paths], asked, _memory())
     lamps = loaded.evaluation.recipe.settings("gather.lights")
     found = {
         "first_bearing": lamps.first,
@@ -175,7 +185,7 @@ def walk_by(paths: Iterable[PathLike], settings: Settings | None = None, *, widt
     the relief is, and on how much of the picture it is sure. Raises UnreadableFile, BadSetting.
     """
     asked = dict(settings or {}) | ({"square.size.sample_mm": width_mm} if width_mm else {})
-    loaded, told = load_walk_by_from_paths([Path(path) for path in paths], asked, Memory(MEMORY_BYTES))
+    loaded, told = load_walk_by_from_paths([Path(path) for path in paths], asked, _memory())
     walked = loaded.evaluation.inputs.walked
     assert walked is not None
     taken = walked.settings
@@ -194,7 +204,7 @@ def merged(paths: Iterable[PathLike], settings: Settings | None = None, *, focus
     """One view several times as one material: merged by exposure, or by where each is sharp (focus). Raises
     UnreadableFile, BadSetting."""
     files = [Path(path) for path in paths]
-    return _material(load_merged_from_paths(files, dict(settings or {}), Memory(MEMORY_BYTES), focus=focus))
+    return _material(load_merged_from_paths(files, dict(settings or {}), _memory(), focus=focus))
 
 
 def scan(
@@ -217,7 +227,7 @@ def scan(
     where no unit says. found tells plane, patch, holes and overhangs. Raises UnreadableFile, TooLarge, BadSetting.
     """
     asked = Asked(unit, turned_over, patch, tuple(plane_through), width_px, width_mm)
-    loaded, found = load_scan_from_path(Path(path), asked, dict(settings or {}), Memory(MEMORY_BYTES))
+    loaded, found = load_scan_from_path(Path(path), asked, dict(settings or {}), _memory())
     return _material(loaded, found)
 
 
@@ -240,6 +250,8 @@ def bake(
         on_file(target / written.name)
         if written.name.endswith("_manifest.json"):
             manifest = json.loads(written.data)
+        # Large ones are not held while the next is made.
+        del written
     return manifest
 
 
@@ -297,7 +309,7 @@ def repair(*paths: PathLike, into: PathLike, profile: str = "separate_y_plus") -
     found = _audited(paths, profile)
     for one in found.sets:
         recipe = audits.recipe_of(one, repaired=True, profile=profile)
-        made = audits.evaluation_for(one, found.contents.__getitem__, recipe, Memory(MEMORY_BYTES))
+        made = audits.evaluation_for(one, found.contents.__getitem__, recipe, _memory())
         bake(Material(one.name, made), into)
     return found.report
 

@@ -14,6 +14,8 @@ import psutil
 
 # Of the machine's memory, what results may take; and the least and most of it, bytes.
 _SHARE, _LEAST, _MOST = 1 / 8, 256_000_000, 8_000_000_000
+# Of the machine's memory, what the steps to one set of maps may take before they go to files.
+_SPILL_SHARE = 1 / 4
 _CGROUP = Path("/sys/fs/cgroup/memory.max")
 
 _TRIM_THRESHOLD, _TOP_PAD, _MMAP_THRESHOLD, _ARENA_MAX = -1, -2, -3, -8
@@ -68,3 +70,8 @@ def memory_there() -> int:
 def results_budget() -> int:
     """Bytes of results to keep on a machine like this one."""
     return int(min(max(memory_there() * _SHARE, _LEAST), _MOST))
+
+
+def most_in_memory() -> int:
+    """Bytes of steps to one set of maps that are kept in memory on a machine like this one."""
+    return int(memory_there() * _SPILL_SHARE)

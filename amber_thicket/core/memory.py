@@ -7,8 +7,10 @@ import threading
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
 from typing import Any, Protocol, TypeVar
 
+from amber_thicket.core.raster import Pixels, Raster
 from amber_thicket.errors import Cancelled
 
 Value = TypeVar("Value")
@@ -20,6 +22,8 @@ _SMALL = 1 / 256
 _LOOK_UP = 0.2
 # What took fewer seconds is sooner made again than looked for.
 _WORTH_KEEPING = 0.25
+# Layers of fewer bytes stay in memory where others are spilled.
+LEAST_SPILLED = 64_000_000
 
 
 class Cancel:
@@ -49,6 +53,38 @@ class PersistentCache(Protocol):
         ...
 
 
+class SpilledPixels(Protocol):
+    """Pixels that lie in a file until somebody looks at them."""
+
+    def open(self) -> Pixels:
+        """The pixels, mapped from the file: they take memory from when they are looked at until nobody has them."""
+        ...
+
+
+class Spill(Protocol):
+    """Where layers lie that would not all fit into memory."""
+
+    def write(self, pixels: Pixels) -> SpilledPixels:
+        """Put pixels into a file. Raises WriteFailed where there is no room for them."""
+        ...
+
+
+@dataclass(frozen=True)
+class _Spilled:
+    """A layer without its pixels, and where those are."""
+
+    told: Raster
+    pixels: SpilledPixels
+    nbytes: int
+
+    def open(self) -> Raster:
+        return replace(self.told, pixels=self.pixels.open())
+
+
+def _opened(kept: Any) -> Any:
+    return kept.open() if isinstance(kept, _Spilled) else kept
+
+
 def nbytes(value: Any) -> int:
     """Memory held by a cached value, roughly."""
     if isinstance(value, tuple):
@@ -68,14 +104,21 @@ class Memory:
 
     Two callers that ask for one key at once share one computation. largest_passing: bytes up to which a picture is kept
     that was made only to make a smaller one of it. persistent: where small things that took long are kept beyond this
-    process.
+    process. spill: where layers go once more room was asked for than most_in_memory, bytes.
     """
 
     def __init__(
-        self, limit: int, *, largest_passing: float = math.inf, persistent: PersistentCache | None = None
+        self,
+        limit: int,
+        *,
+        largest_passing: float = math.inf,
+        persistent: PersistentCache | None = None,
+        spill: Spill | None = None,
+        most_in_memory: float = math.inf,
     ) -> None:
         self._limit = limit
         self._persistent = persistent
+        self._spill, self._most_in_memory = spill, most_in_memory
         self.largest_passing = largest_passing
         self._held = 0
         self._values: OrderedDict[str, Any] = OrderedDict()
@@ -98,7 +141,7 @@ class Memory:
                     self._values.move_to_end(key)
                     if key in self._large:
                         self._large.move_to_end(key)
-                    kept: Value = self._values[key]
+                    kept: Value = _opened(self._values[key])
                     return kept
                 waiting = self._busy.get(key)
                 if waiting is None:
@@ -108,8 +151,9 @@ class Memory:
                 if check:
                     check()
         try:
-            value = compute()
-            self._keep(key, value)
+            kept = self._placed(compute())
+            self._keep(key, kept)
+            value: Value = _opened(kept)
             return value
         finally:
             with self._lock:
@@ -136,7 +180,22 @@ class Memory:
     def known(self, key: str) -> Any:
         """What is kept under a key; None where nothing is, or it is still being made."""
         with self._lock:
-            return self._values.get(key)
+            kept = self._values.get(key)
+        return _opened(kept)
+
+    @property
+    def is_spilling(self) -> bool:
+        """Whether layers go to files: more room was asked for than there is in memory."""
+        return self._spill is not None and self._limit > self._most_in_memory
+
+    def _placed(self, value: Any) -> Any:
+        """A value as it is kept: a large layer in a file, where there is no room for all."""
+        if not self.is_spilling or not isinstance(value, Raster) or value.nbytes < LEAST_SPILLED:
+            return value
+        assert self._spill is not None
+        # Not a view of the pixels, which would hold them.
+        nothing = value.pixels[:0].copy()
+        return _Spilled(replace(value, pixels=nothing), self._spill.write(value.pixels), value.nbytes)
 
     def _keep(self, key: str, value: Any) -> None:
         size = nbytes(value)

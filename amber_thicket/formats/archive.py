@@ -15,3 +15,4 @@ def write_zip(path: Path, entries: Iterable[tuple[str, bytes]]) -> None:
             info.compress_type = zipfile.ZIP_DEFLATED if name.endswith(".json") else zipfile.ZIP_STORED
             info.external_attr = 0o644 << 16
             archive.writestr(info, data)
+            del data

@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
-from amber_thicket.blocks import results_budget
+from amber_thicket.blocks import most_in_memory, results_budget
 from amber_thicket.core.check.registry import RULES
 from amber_thicket.core.generate import CANDIDATES
 from amber_thicket.core.graph import Evaluation
@@ -33,6 +33,7 @@ from amber_thicket.service.suggested import suggestions
 from amber_thicket.store.blobs import Blobs, open_blobs
 from amber_thicket.store.decisions import DecisionCache
 from amber_thicket.store.disk import disk_trouble
+from amber_thicket.store.spill import SPILL_FOLDER, SpillFiles
 from amber_thicket.store.work import (
     BatchFinding,
     BatchPayload,
@@ -261,8 +262,9 @@ def _batched(blobs: Blobs, line: JobLine, folder: Path, payload: BatchPayload) -
         if row["level"] != "pass"
     )  # fmt: skip
     return BatchResult(
-        **result.model_dump(exclude_unset=True), changes=taken.changes, told=taken.told, findings=findings,
-        thumbnail=thumbnail, tile_mm=manifest["tile_mm"] or 0.0, seconds=round(time.monotonic() - began, 1),
+        **result.model_dump(exclude_unset=True, exclude={"seconds"}), changes=taken.changes, told=taken.told,
+        findings=findings, thumbnail=thumbnail, tile_mm=manifest["tile_mm"] or 0.0,
+        seconds=round(time.monotonic() - began, 1),
     )  # fmt: skip
 
 
@@ -299,11 +301,18 @@ def _files_of(
     for written in pack(evaluation, name, report):
         files.append(PackedFile.model_validate({**written.facts, "bytes": len(written.data)}))
         yield written.name, written.data
+        # Large ones are not held while the next is made.
+        del written
 
 
 def _evaluation(blobs: Blobs, line: JobLine, folder: Path, one: MaterialToPack) -> Evaluation:
     """A material as it is to be made, with what lies over it."""
-    memory = Memory(min(_MOST_MEMORY, results_budget()), persistent=DecisionCache(folder))
+    memory = Memory(
+        min(_MOST_MEMORY, results_budget()),
+        persistent=DecisionCache(folder),
+        spill=SpillFiles(folder / SPILL_FOLDER),
+        most_in_memory=most_in_memory(),
+    )
     evaluation = evaluation_of(one.source, from_json(one.recipe), blobs, memory, line.cancel)
     others = one.others
 
@@ -319,6 +328,7 @@ def _evaluation(blobs: Blobs, line: JobLine, folder: Path, one: MaterialToPack) 
 
 
 def _zipped(blobs: Blobs, line: JobLine, folder: Path, file: str, entries: Entries) -> PackResult:
+    began = time.monotonic()
     aside = folder / "blobs" / "incoming" / f"{uuid.uuid4().hex}.zip"
     files: list[PackedFile] = []
 
@@ -327,7 +337,9 @@ def _zipped(blobs: Blobs, line: JobLine, folder: Path, file: str, entries: Entri
         blob, length = blobs.adopt(aside)
     finally:
         aside.unlink(missing_ok=True)
-    return PackResult(blob=blob, bytes=length, files=tuple(files), file=file)
+    return PackResult(
+        blob=blob, bytes=length, files=tuple(files), file=file, seconds=round(time.monotonic() - began, 1)
+    )
 
 
 _WORK: dict[str, Callable[[Blobs, JobLine, Path, Any], Result]] = {

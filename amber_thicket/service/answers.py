@@ -202,6 +202,7 @@ class FormatInfo(Answer):
     depths: tuple[str, ...]
     alpha: bool
     lossy: bool
+    most_px: int
 
 
 class About(Answer):
@@ -1028,10 +1029,18 @@ class PlannedFileAnswer(Answer):
     y: Literal["plus", "minus"] | None
 
 
+class PackCost(Answer):
+    """What a pack takes, about. bytes: of its files; spilled: of the disk meanwhile; seconds: of time."""
+
+    bytes: int
+    spilled: int
+    seconds: float
+
+
 class FilePlan(Answer):
     """extra: scenes and the manifest. left_out: maps with nothing to say; without_place: those that no file of the
     profile holds. tiles: of a set, each with files of its own; atlas: columns and rows of them in one picture, where
-    they are written so."""
+    they are written so. cost: null where files of this size cannot be written."""
 
     profile: str
     label: str
@@ -1041,6 +1050,7 @@ class FilePlan(Answer):
     tiles: int
     atlas: tuple[int, int] | None
     extra: tuple[str, ...]
+    cost: PackCost | None
 
 
 # Jobs.

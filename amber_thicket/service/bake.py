@@ -18,7 +18,7 @@ from amber_thicket.core.check.blocks import blockiness
 from amber_thicket.core.check.registry import examine
 from amber_thicket.core.check.rule import Finding, Rule, Subject
 from amber_thicket.core.files.encode import asked_for, stored
-from amber_thicket.core.files.file_plan import Plan, PlannedFile, blank_roles, check_atlas, planned, stem_of
+from amber_thicket.core.files.file_plan import Plan, PlannedFile, blank_roles, check_extent, planned, stem_of
 from amber_thicket.core.graph import Evaluation, fit_side, output_size
 from amber_thicket.core.memory import Cancel
 from amber_thicket.core.numeric.colour import luminance
@@ -41,6 +41,10 @@ from amber_thicket.store.work import StillLook
 CHECK_SIDE = 768
 # Channels of full size that are wanted again: the tiled colour, the steps to the height, normal, roughness.
 _CHANNELS_KEPT = 12
+# Seconds a pixel of a pack on two cores, before one was measured: of a plain set, in memory or by way of the disk.
+_PACE, _SPILLED_PACE = 1.5e-6, 2.5e-6
+# Files that are written and read back while the next map is made.
+_ON_THEIR_WAY = 2
 # Side of the corner that is written and read to try the formats.
 _TRIED = 64
 _RELIEF = {"height", "normal", "ambient_occlusion"}
@@ -69,9 +73,9 @@ _STILL, _PATHS = StillLook(width=720, height=540), 32
 
 
 def pack_bytes(recipe: Recipe, name: str) -> int:
-    """About how many bytes a pack will take on the disk, in its largest size. Raises BadSetting for an atlas that would
-    be too large."""
-    check_atlas(recipe)
+    """About how many bytes a pack will take on the disk, in its largest size. Raises BadSetting for files with more
+    pixels than they can have."""
+    check_extent(recipe)
     width, height = output_size(recipe)
     lossy = 0.1
     plan = planned(recipe, name)
@@ -80,6 +84,33 @@ def pack_bytes(recipe: Recipe, name: str) -> int:
         for file in plan.files
     ]
     return int(sum(sizes)) * plan.tiles * (2 if recipe.settings("pack.files").tiles == "both" else 1)
+
+
+def kept_of(width: int, height: int) -> int:
+    """Bytes of the steps to one set of maps that are wanted again while it is made. width, height: px."""
+    return _CHANNELS_KEPT * 4 * width * height
+
+
+@dataclass(frozen=True)
+class PackCost:
+    """What a pack takes, about. bytes: of its files; spilled: of the disk meanwhile, where the steps to a map do not
+    all fit into memory; seconds: of time."""
+
+    bytes: int
+    spilled: int
+    seconds: float
+
+
+def pack_cost(
+    recipe: Recipe, name: str, most_in_memory: float, measured: Callable[[bool], float | None] = lambda _: None
+) -> PackCost:
+    """most_in_memory: bytes of steps that may be there. measured: seconds a pixel that packs took here, of those whose
+    steps were spilled or of those whose were not. Raises as pack_bytes()."""
+    kept = kept_of(*output_size(recipe))
+    spilled = kept if kept > most_in_memory else 0
+    pace = measured(spilled > 0) or (_SPILLED_PACE if spilled else _PACE)
+    pixels = recipe.settings("tile.tileset").count * sum(width * height for width, height in _sizes(recipe))
+    return PackCost(pack_bytes(recipe, name), spilled, pace * pixels)
 
 
 def subject_of(evaluation: Evaluation, name: str, side: int = CHECK_SIDE) -> Subject:
@@ -217,10 +248,11 @@ class _Writing:
     """Files on their way: encoded, written and read back by other threads while the next maps are made. facts: of what
     is written; kept: the files of the full size, by what follows the stem in their names."""
 
-    def __init__(self, cancel: Cancel, beside: ThreadPoolExecutor) -> None:
+    def __init__(self, cancel: Cancel, beside: ThreadPoolExecutor, most: int) -> None:
+        """most: files that may be on their way at once."""
         self.facts: list[dict[str, Any]] = []
         self.kept: dict[str, bytes] = {}
-        self._cancel, self._beside = cancel, beside
+        self._cancel, self._beside, self._most = cancel, beside, most
         self._coming: deque[tuple[str, Future[Written]]] = deque()
 
     def write(
@@ -229,7 +261,7 @@ class _Writing:
         """Begins with a file; gives one that is ready when too many are on their way. more: what its facts say too."""
         making = self._beside.submit(_written, self._cancel, file, folder, codes, per_metre=per_metre, **more)
         self._coming.append((keep, making))
-        if len(self._coming) > 2:
+        if len(self._coming) > self._most:
             yield self._ready()
 
     def rest(self) -> Iterator[Written]:
@@ -247,15 +279,16 @@ class _Writing:
 
 def _packed(evaluation: Evaluation, name: str, progress: Progress, beside: ThreadPoolExecutor) -> Iterator[Written]:
     recipe, size = evaluation.recipe, output_size(evaluation.recipe)
-    check_atlas(recipe)
+    check_extent(recipe)
     plan = planned(recipe, name)
     # What is left for lack of room in the middle of it all would be made anew from the photograph on.
-    evaluation.memory.at_least(_CHANNELS_KEPT * 4 * size[0] * size[1])
+    evaluation.memory.at_least(kept_of(*output_size(recipe)))
     progress(0.02, "Checking")
     tiles = {number: evaluation.tile_of_set(number) for number in range(1, plan.tiles + 1)}
     findings = {number: beside.submit(check, tile, name) for number, tile in tiles.items()}
-    writing = _Writing(evaluation.cancel, beside)
-    sizes = _sizes(evaluation)
+    # Where the room is short, nothing is written while the next map is made.
+    writing = _Writing(evaluation.cancel, beside, 0 if evaluation.memory.is_spilling else _ON_THEIR_WAY)
+    sizes = _sizes(recipe)
     # A half has a quarter of the pixels.
     weights = [(at[0] / size[0]) ** 2 for at in sizes]
     begun = 0.0
@@ -297,8 +330,9 @@ def _of_size(
             if plan.atlas:
                 _put_in_atlas(atlas, index, codes, number - 1, plan.atlas)
             if not plan.atlas or how == "both":
-                keep = "" if folder else file.suffix
+                keep = "" if folder or not plan.scenes else file.suffix
                 yield from writing.write(file, folder, codes, keep, per_metre=per_metre, **numbered)
+            del codes
         if plan.scenes and not folder:
             progress(number / len(tiles), "Making the scene")
             yield from writing.rest()
@@ -342,10 +376,10 @@ def _put_in_atlas(atlas: dict[int, Any], index: int, codes: Any, place: int, sha
     atlas[index][row * high : (row + 1) * high, column * wide : (column + 1) * wide] = codes
 
 
-def _sizes(evaluation: Evaluation) -> list[tuple[int, int]]:
+def _sizes(recipe: Recipe) -> list[tuple[int, int]]:
     """Sizes the set is written at, largest first."""
-    width, height = output_size(evaluation.recipe)
-    count = {"one": 1, "half": 2, "quarter": 3}[evaluation.recipe.settings("pack.files").sizes]
+    width, height = output_size(recipe)
+    count = {"one": 1, "half": 2, "quarter": 3}[recipe.settings("pack.files").sizes]
     return [(width >> n, height >> n) for n in range(count) if min(width >> n, height >> n) >= 16]
 
 

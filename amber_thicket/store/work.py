@@ -119,7 +119,7 @@ class NotPacked(Work):
 
 
 class PackResult(Work):
-    """blob: the zip in the store; expired: it was made too long ago and is not kept any more."""
+    """blob: the zip in the store; expired: it was made too long ago and is not kept any more. seconds: it took."""
 
     blob: str = ""
     bytes: int
@@ -127,6 +127,7 @@ class PackResult(Work):
     files: tuple[PackedFile, ...]
     failed: tuple[NotPacked, ...] = ()
     expired: bool = False
+    seconds: float = 0.0
 
 
 class BatchFinding(Work):
@@ -143,14 +144,13 @@ class BatchFinding(Work):
 class BatchResult(PackResult):
     """changes: settings that were taken, on the material as it was. told: what was decided, each with its reason.
     findings: of the check, gravest first, without what passed. thumbnail: blob of a small picture. tile_mm: width of a
-    tile, 0 where nobody knows. seconds: it took."""
+    tile, 0 where nobody knows."""
 
     changes: dict[str, Any] = Field(default_factory=dict)
     told: tuple[str, ...] = ()
     findings: tuple[BatchFinding, ...] = ()
     thumbnail: str = ""
     tile_mm: float = 0.0
-    seconds: float = 0.0
 
 
 class CandidateFinding(Work):

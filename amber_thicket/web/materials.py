@@ -11,22 +11,17 @@ from typing import Annotated, Any
 from flask import Blueprint, Response, request
 from pydantic import Field, field_validator
 
-from amber_thicket.core.files.file_plan import profile_of, stem_of
 from amber_thicket.core.gather.roles import PHOTOGRAPHS, families
 from amber_thicket.core.graph import Evaluation, output_size
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.strokes import Coordinate
 from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
-from amber_thicket.errors import ThicketError, UnreadableFile
-from amber_thicket.jobs.manager import job_json
+from amber_thicket.errors import UnreadableFile
 from amber_thicket.service import answers, gather, mapset, pictured, preview, snapshots, square, starts, tiling
 from amber_thicket.service import repeat_artifacts as places
-from amber_thicket.service.bake import pack_bytes
 from amber_thicket.service.left_out import leave_out
 from amber_thicket.service.suggested import Which, suggestions
-from amber_thicket.store.disk import full
 from amber_thicket.store.models import Material
-from amber_thicket.store.work import MaterialInFolder, PackPayload, PackSeveralPayload
 from amber_thicket.web.endpoint import Body, Query, as_json, endpoint
 from amber_thicket.web.services import services
 
@@ -133,12 +128,6 @@ class Patch(Body):
     x: float = Field(ge=0, le=1)
     y: float = Field(ge=0, le=1)
     radius: float = Field(0.01, gt=0, le=0.25)
-
-
-class Several(Body):
-    """Materials that are packed together."""
-
-    materials: list[str] = Field(min_length=1, max_length=500)
 
 
 class Renamed(Body):
@@ -394,48 +383,3 @@ def bend(material_id: str, body: Lines) -> Any:
     """The lens bend that makes drawn lines straight."""
     library = services().library
     return square.bend(library.evaluation(library.get(material_id)), body.lines)
-
-
-# A pack is begun where there is room for so much of what it may take: smooth maps take far less.
-_ROOM = 0.3
-
-
-def _check_room(needed: int) -> None:
-    """Raises WriteFailed where a pack would find no room, before minutes are spent on it."""
-    disk = services().disk
-    if disk.free < max(_ROOM * needed, disk.RESERVE):
-        disk.hurt()
-        raise full(services().config.folder, needed)
-
-
-@endpoint(blueprint, "POST", "/api/pack", answer=answers.Job, body=Several)
-def packed_together(body: Several) -> Any:
-    """Many materials in one zip, each in a folder of its own, as one job."""
-    library, several, taken, needed = services().library, [], set(), 0
-    for id in dict.fromkeys(body.materials):
-        material = library.get(id)
-        recipe = library.recipe(material)
-        needed += pack_bytes(recipe, material.name)
-        folder = stem = stem_of(recipe, material.name)
-        number = 2
-        while folder in taken:
-            folder, number = f"{stem}_{number}", number + 1
-        taken.add(folder)
-        several.append(MaterialInFolder(**library.worker_payload(material), folder=folder))
-    _check_room(needed)
-    return job_json(
-        services().jobs.pack_several(PackSeveralPayload(several=tuple(several), file=f"{len(several)}_materials.zip"))
-    )
-
-
-@endpoint(blueprint, "POST", "/api/materials/<material_id>/pack", answer=answers.Job, body=Known)
-def packed(material_id: str, body: Known) -> Any:
-    library = services().library
-    material = library.get(material_id)
-    recipe = library.recipe(material)
-    if body.revision != material.revision:
-        raise ThicketError("This material has just changed.", remedy="Pack again.")
-    _check_room(pack_bytes(recipe, material.name))
-    file = f"{stem_of(recipe, material.name)}_{profile_of(recipe).id}.zip"
-    job = services().jobs.pack(material, PackPayload(**library.worker_payload(material), file=file))
-    return job_json(job)

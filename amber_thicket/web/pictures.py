@@ -14,7 +14,7 @@ from flask import Blueprint, Response, request, send_file
 from peewee import OperationalError
 from pydantic import Field
 
-from amber_thicket.core.files.file_plan import planned, stem_of
+from amber_thicket.core.files.file_plan import planned
 from amber_thicket.core.graph import PLAN_SIDE, Evaluation
 from amber_thicket.core.memory import Cancel
 from amber_thicket.core.tile.tileset import MOST_TILES
@@ -275,38 +275,6 @@ def what_comes_next(material_id: str, query: Slotted) -> Any:
     steps = next_steps(evaluation, _checked(evaluation, material), triage_of(material, evaluation))
     packed = cards.packed_head(material.id) == material.head
     return {"revision": material.revision, "steps": [asdict(step) for step in steps], "packed": packed}
-
-
-@endpoint(blueprint, "GET", "/api/materials/<material_id>/plan", answer=answers.FilePlan)
-def plan(material_id: str) -> Any:
-    """The files a pack would hold."""
-    library = services().library
-    material = library.get(material_id)
-    recipe = library.recipe(material)
-    found = planned(recipe, material.name)
-    files: list[dict[str, Any]] = [
-        {
-            "name": file.name,
-            "format": file.format,
-            "roles": list(file.roles),
-            "contents": list(file.contents),
-            "floating": file.floating,
-            "bits": file.bits,
-            "encoding": file.encoding,
-            "y": file.y,
-        }
-        for file in found.files
-    ]
-    return {
-        "profile": found.profile.id,
-        "label": found.profile.label,
-        "files": files,
-        "left_out": list(found.left_out),
-        "without_place": list(found.without_place),
-        "tiles": found.tiles,
-        "atlas": list(found.atlas) if found.atlas else None,
-        "extra": [title for _, title in found.scenes] + [f"{stem_of(recipe, material.name)}_manifest.json"],
-    }
 
 
 @endpoint(

@@ -124,10 +124,10 @@ def _beside() -> dict[str, ArraySource]:
     return {KEYS[name]: ArraySource(pixels, KEYS[name]) for name, pixels in files.items()}
 
 
-def evaluation_of_example(name: str, recipe: Recipe) -> Evaluation:
-    """A recipe on the surface of an example, with the files that go with it."""
+def evaluation_of_example(name: str, recipe: Recipe, memory: Memory | None = None) -> Evaluation:
+    """A recipe on the surface of an example, with the files that go with it. memory: as tests.support.evaluation()."""
     first = ArraySource(surface(EXAMPLES[name][0]), KEYS["first"])
-    return Evaluation(recipe, first, _MADE, None, {KEYS["first"]: first, **_beside()})
+    return Evaluation(recipe, first, memory or _MADE, None, {KEYS["first"]: first, **_beside()})
 
 
 def picture(made: Evaluation) -> Any:

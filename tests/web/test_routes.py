@@ -616,6 +616,9 @@ class RoutesTest(AppTest):
         self.assertEqual([step["rule"] for step in coming["steps"] if step["rule"]], open_ones)
         plan = self.ask("GET", f"{at}/plan")
         self.assertEqual(plan["files"][0]["name"], "gravel_base_color.png")
+        # Nothing of so many pixels was packed here: the pace of the program itself.
+        self.assertAlmostEqual(plan["cost"]["bytes"], 10 * 0.6 * 256**2, delta=1)
+        self.assertEqual((plan["cost"]["spilled"], plan["cost"]["seconds"]), (0, 1.5e-6 * 256**2))
         job = self.ask("POST", f"{at}/pack", json={"revision": material["revision"]})
         several = self.ask("POST", "/api/pack", json={"materials": [material["id"]]})
         retry(lambda: all(one["state"] == "done" for one in self.ask("GET", "/api/jobs?limit=2")), 60)
@@ -627,6 +630,25 @@ class RoutesTest(AppTest):
         self.assertEqual(manifest["size_px"], [256, 256])
         retry(lambda: self.ask("GET", f"{at}/next")["packed"], 10)
         self.assertEqual(self.ask("POST", f"/api/jobs/{several['id']}/cancel")["state"], "done", "it is too late")
+
+    def test_a_pack_by_way_of_the_disk_begins_where_there_is_room_for_it(self) -> None:
+        sides = {"square.size.width": 16384, "square.size.height": 16384}
+        material = self.bring(GREY, "grey.png", **sides)
+        at = f"/api/materials/{material['id']}"
+        with mock.patch("amber_thicket.web.packs.most_in_memory", return_value=6_000_000_000):
+            cost = self.ask("GET", f"{at}/plan")["cost"]
+            self.assertEqual(cost["spilled"], 48 * 16384**2)
+            # 1.6 GB of files would find room, and what is spilled would not.
+            with mock.patch("amber_thicket.store.disk.free_bytes", return_value=12_000_000_000):
+                refused = self.client.post(f"{at}/pack", json={"revision": material["revision"]})
+        self.assertEqual(refused.status_code, 507)
+        self.assertIn("this needs about 14495.5 MB", refused.json["title"])
+        # Files that cannot be written cost nothing, and are refused.
+        changes = {"pack.files.format": "webp"}
+        changed = self.ask("PATCH", f"{at}/recipe", json={"revision": material["revision"], "changes": changes})
+        self.assertIsNone(self.ask("GET", f"{at}/plan")["cost"])
+        refused = self.client.post(f"{at}/pack", json={"revision": changed["revision"]})
+        self.assertIn("WebP holds at most 16383 px", refused.json["title"])
 
     def test_profiles_are_kept_for_all_materials(self) -> None:
         self.assertEqual(self.ask("GET", "/api/profiles"), [])

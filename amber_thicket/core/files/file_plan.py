@@ -175,19 +175,27 @@ def stem_of(recipe: Recipe, name: str) -> str:
     return portable(recipe.settings("pack.files").name or name)
 
 
-def check_atlas(recipe: Recipe) -> None:
-    """Raises BadSetting where an atlas is asked for that would be too large."""
+def check_extent(recipe: Recipe) -> None:
+    """Raises BadSetting where files would have more pixels on a side than their formats, or an atlas, can have."""
     tiles, size = recipe.settings("tile.tileset").count, recipe.settings("square.size")
-    if tiles < 2 or recipe.settings("pack.files").tiles == "sets":
-        return
-    columns, rows = atlas_of(tiles)
-    wide, high = columns * size.width, rows * size.height
-    if max(wide, high) > MOST_ATLAS:
-        raise BadSetting(
-            f"An atlas of these tiles would have {wide} × {high} px; {MOST_ATLAS} is the most.",
-            remedy="Choose numbered tiles, or a smaller size.",
-            setting="pack.files.tiles",
-        )
+    wide, high = size.width, size.height
+    if tiles > 1 and recipe.settings("pack.files").tiles != "sets":
+        columns, rows = atlas_of(tiles)
+        wide, high = columns * wide, rows * high
+        if max(wide, high) > MOST_ATLAS:
+            raise BadSetting(
+                f"An atlas of these tiles would have {wide} × {high} px; {MOST_ATLAS} is the most.",
+                remedy="Choose numbered tiles, or a smaller size.",
+                setting="pack.files.tiles",
+            )
+    formats = {file.format: FORMATS[file.format] for file in planned(recipe, "").files}
+    for format in formats.values():
+        if max(wide, high) > format.most_px:
+            raise BadSetting(
+                f"{format.label} holds at most {format.most_px} px a side, and the files would have {wide} × {high}.",
+                remedy="Choose another format, or a smaller size.",
+                setting="pack.files.format",
+            )
 
 
 def _made_of(content: str) -> tuple[str, ...]:

@@ -18,6 +18,8 @@ from amber_thicket.core.raster import Pixels
 
 _WORK_SIGMA = 3.0
 _FAST_SIGMA = 1.4
+# Values that are enlarged at a time.
+_BAND_VALUES = 1 << 20
 # Share of a smoothed weight at which a value counts half.
 _SURE = 0.02
 
@@ -222,9 +224,15 @@ def enlarge(pixels: Pixels, height: int, width: int, *, wraps: bool, cubic: bool
         return _enlarged_round(pixels, height, width, mode)
     fy, fx, margin = height // small_height, width // small_width, 2
     padded = pad(pixels, margin, wraps=True)
-    size = (width + 2 * margin * fx, height + 2 * margin * fy)
-    large = cv2.resize(padded, size, interpolation=mode)
-    return np.ascontiguousarray(large[margin * fy : margin * fy + height, margin * fx : margin * fx + width])
+    out = np.empty((height, width, *pixels.shape[2:]), np.float32)
+    # In bands, so that all of it is not there twice.
+    rows = max(1, _BAND_VALUES // (out[:1].size * fy))
+    for first in range(0, small_height, rows):
+        band = padded[first : min(first + rows, small_height) + 2 * margin]
+        large = cv2.resize(band, (width + 2 * margin * fx, len(band) * fy), interpolation=mode)
+        inside = large[margin * fy : -margin * fy, margin * fx : margin * fx + width]
+        out[first * fy : first * fy + len(inside)] = inside
+    return out
 
 
 def _enlarged_round(pixels: Pixels, height: int, width: int, mode: int) -> Pixels:

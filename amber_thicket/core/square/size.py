@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, get_args
 
 from amber_thicket.core.operation import Operation
 from amber_thicket.core.settings import OperationSettings, setting
 
-Pixels = Literal[256, 512, 1024, 2048, 4096, 8192]
-SIZES = (256, 512, 1024, 2048, 4096, 8192)
+Pixels = Literal[256, 512, 1024, 2048, 4096, 8192, 16384]
+SIZES = get_args(Pixels)
 
 
 class Settings(OperationSettings):

@@ -12,6 +12,7 @@ from amber_thicket.core.numeric.alike import alike
 from amber_thicket.core.numeric.colour import linear_of_hex
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.mapped import release_pages
 from amber_thicket.core.numeric.oklab import to_oklab
 from amber_thicket.core.numeric.vectors import unit
 from amber_thicket.core.operation import Operation, unexposed
@@ -527,7 +528,9 @@ def join(
         seen, decided = framed(seen, decided.framing, size, vectors=True), replace(decided, framing=None)
     out = np.empty((size[1], size[0], seen.shape[2]), np.float32)
     for channel in range(seen.shape[2]):
-        out[..., channel] = _laid_out(decided, np.ascontiguousarray(seen[..., channel]), size, vectors=evened.vectors)
+        plane = np.ascontiguousarray(seen[..., channel])
+        release_pages(seen)
+        out[..., channel] = _laid_out(decided, plane, size, vectors=evened.vectors)
     return _finished(out, evened, decided.evidence)
 
 

@@ -84,8 +84,8 @@ export interface SettingValues {
   "square.crop.right": number;
   "square.crop.bottom": number;
   "square.crop.resampling": "smooth" | "sharp" | "learnt" | "detail";
-  "square.size.width": 256 | 512 | 1024 | 2048 | 4096 | 8192;
-  "square.size.height": 256 | 512 | 1024 | 2048 | 4096 | 8192;
+  "square.size.width": 256 | 512 | 1024 | 2048 | 4096 | 8192 | 16384;
+  "square.size.height": 256 | 512 | 1024 | 2048 | 4096 | 8192 | 16384;
   "square.size.sample_mm": number;
   "even.both_lights.amount": number;
   "even.light.amount": number;
@@ -438,7 +438,7 @@ export interface BatchFinding {
   measured: string;
   limit: string;
 }
-/** changes: settings that were taken, on the material as it was. told: what was decided, each with its reason. findings: of the check, gravest first, without what passed. thumbnail: blob of a small picture. tile_mm: width of a tile, 0 where nobody knows. seconds: it took. */
+/** changes: settings that were taken, on the material as it was. told: what was decided, each with its reason. findings: of the check, gravest first, without what passed. thumbnail: blob of a small picture. tile_mm: width of a tile, 0 where nobody knows. */
 export interface BatchResult {
   blob?: string;
   bytes: number;
@@ -446,12 +446,12 @@ export interface BatchResult {
   files: PackedFile[];
   failed?: NotPacked[];
   expired?: boolean;
+  seconds?: number;
   changes?: Record<string, unknown>;
   told?: string[];
   findings?: BatchFinding[];
   thumbnail?: string;
   tile_mm?: number;
-  seconds?: number;
 }
 /** Materials to settle, check and pack. suggested: what is taken of what the program suggests. profile, size: of the packs; "" and 0 for each its own. */
 export interface BatchWanted {
@@ -816,7 +816,7 @@ export interface File {
 export interface FileNames {
   names: string[];
 }
-/** extra: scenes and the manifest. left_out: maps with nothing to say; without_place: those that no file of the profile holds. tiles: of a set, each with files of its own; atlas: columns and rows of them in one picture, where they are written so. */
+/** extra: scenes and the manifest. left_out: maps with nothing to say; without_place: those that no file of the profile holds. tiles: of a set, each with files of its own; atlas: columns and rows of them in one picture, where they are written so. cost: null where files of this size cannot be written. */
 export interface FilePlan {
   profile: string;
   label: string;
@@ -826,6 +826,7 @@ export interface FilePlan {
   tiles: number;
   atlas: [number, number] | null;
   extra: string[];
+  cost: PackCost | null;
 }
 /** One file of a profile. suffix: end of its name. channels: one content (a whole map), two (a whole map and alpha), or three or four (R, G, B and alpha); "1-roughness" is gloss. required: written even when all in it is blank. format, depth: "" takes what pack.files says. */
 export interface FileRule {
@@ -872,6 +873,7 @@ export interface FormatInfo {
   depths: string[];
   alpha: boolean;
   lossy: boolean;
+  most_px: number;
 }
 /** unread: words that changed nothing. simulation: it is a stand-in that ships with the program. */
 export interface GenerateResult {
@@ -1136,7 +1138,13 @@ export interface Origin {
   seed: number;
   provider: string;
 }
-/** blob: the zip in the store; expired: it was made too long ago and is not kept any more. */
+/** What a pack takes, about. bytes: of its files; spilled: of the disk meanwhile; seconds: of time. */
+export interface PackCost {
+  bytes: number;
+  spilled: number;
+  seconds: number;
+}
+/** blob: the zip in the store; expired: it was made too long ago and is not kept any more. seconds: it took. */
 export interface PackResult {
   blob?: string;
   bytes: number;
@@ -1144,6 +1152,7 @@ export interface PackResult {
   files: PackedFile[];
   failed?: NotPacked[];
   expired?: boolean;
+  seconds?: number;
 }
 /** One file of a pack, as its manifest says it; pictures have a size, bits and an encoding. */
 export interface PackedFile {

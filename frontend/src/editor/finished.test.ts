@@ -12,7 +12,8 @@ test("the size that keeps what was captured, as far as maps go", () => {
   expect(keepingSize(1400)).toEqual({ wide: 1024, whole: true });
   expect(keepingSize(1500)).toEqual({ wide: 2048, whole: true });
   expect(keepingSize(100)).toEqual({ wide: 256, whole: true });
-  expect(keepingSize(16000)).toEqual({ wide: 8192, whole: false });
+  expect(keepingSize(16000)).toEqual({ wide: 16384, whole: true });
+  expect(keepingSize(30000)).toEqual({ wide: 16384, whole: false });
 });
 
 test("the scale at which nothing is enlarged", () => {

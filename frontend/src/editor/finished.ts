@@ -19,7 +19,7 @@ export const unenlarged = (captured: number, finished: number, now: number): num
 
 /** Sides that maps can have. */
 const LEAST = 256;
-const MOST = 8192;
+const MOST = 16384;
 
 /** The size of maps that keeps what was captured: `wide` or the next that loses little; `whole` says whether it does. */
 export function keepingSize(captured: number): { wide: number; whole: boolean } {

@@ -16,7 +16,7 @@ const SUGGESTED: { value: NonNullable<BatchWanted["suggested"]>; label: string }
   { value: "all", label: "All of them" },
   { value: "none", label: "None" },
 ];
-const SIDES = [1024, 2048, 4096, 8192].map((side) => ({ value: String(side), label: `${side} px` }));
+const SIDES = [1024, 2048, 4096, 8192, 16384].map((side) => ({ value: String(side), label: `${side} px` }));
 
 export function BatchDialog({ materials, onClose }: { materials: readonly string[]; onClose: () => void }) {
   const profiles = useEditor((state) => state.about?.profiles) ?? [];

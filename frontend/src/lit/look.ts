@@ -1,5 +1,6 @@
 /** What is asked of a still, and how long it takes. */
 import type { MapRole, StillLook } from "../api/types";
+import { aboutTime } from "../ui/durations";
 import type { LitSetup } from "./state";
 
 /** Of one path at each of a thousand pixels, ms. */
@@ -30,8 +31,7 @@ export function lookOf(setup: LitSetup, width: number, height: number, times = 1
 
 /** Seconds a still takes, in words. */
 export function timeOf(look: StillLook, paths: number): string {
-  const seconds = (paths * (look.width ?? 0) * (look.height ?? 0) * MS) / 1e6;
-  return seconds < 60 ? `about ${Math.max(5, Math.round(seconds / 5) * 5)} s` : `about ${Math.round(seconds / 60)} min`;
+  return aboutTime((paths * (look.width ?? 0) * (look.height ?? 0) * MS) / 1e6);
 }
 
 const SHAPES: LitSetup["shape"][] = ["slab", "ball"];

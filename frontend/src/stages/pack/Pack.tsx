@@ -2,12 +2,13 @@ import { Download, Table2, X } from "lucide-react";
 import { useState } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../../api/client";
-import type { FilePlan, Job, MapRole, Material } from "../../api/types";
+import type { FilePlan, Job, MapRole, Material, PackCost } from "../../api/types";
 import { useFindings } from "../../editor/figures";
 import { useEditor, valueOf } from "../../editor/store";
 import { packed, startPack, useJobsOf } from "../../pack/jobs";
 import { Button } from "../../ui/Button";
 import { sizeText } from "../../ui/bytes";
+import { aboutTime } from "../../ui/durations";
 import { FileName } from "../../ui/FileName";
 import { Dialog } from "../../ui/Dialog";
 import { Level } from "../../ui/Level";
@@ -66,6 +67,7 @@ export function Pack({ material }: { material: Material }) {
           so. Settle it in Check first.
         </p>
       )}
+      {plan.data?.cost && <Cost cost={plan.data.cost} />}
       {/* Always within reach, however many files there are. */}
       <div className="sticky bottom-0 z-10 bg-ground py-2">
         <Button
@@ -84,6 +86,17 @@ export function Pack({ material }: { material: Material }) {
         ))}
       </ul>
     </>
+  );
+}
+
+/** What packing takes, told before it begins. */
+function Cost({ cost: { bytes, spilled, seconds } }: { cost: PackCost }) {
+  return (
+    <p className="mt-2 text-[12px] text-soft">
+      {`Up to ${sizeText(bytes)}, ${aboutTime(seconds)}.`}
+      {spilled > 0 &&
+        ` Not all steps to maps of this size fit into memory: ${sizeText(spilled)} of the disk are used meanwhile.`}
+    </p>
   );
 }
 

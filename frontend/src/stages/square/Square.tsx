@@ -17,7 +17,7 @@ const TOOLS: { value: Tool; label: string; hint: string }[] = [
   { value: "level", label: "Level", hint: "Straighten by a drawn line" },
   { value: "bend", label: "Bend", hint: "Take out the lens by marked lines" },
 ];
-const SIZES = [512, 1024, 2048, 4096, 8192];
+const SIZES = [512, 1024, 2048, 4096, 8192, 16384];
 const EDGES = ["left", "top", "right", "bottom"] as const;
 const crop = (edge: string) => `square.crop.${edge}` as SettingPath;
 
