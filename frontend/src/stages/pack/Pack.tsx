@@ -67,9 +67,9 @@ export function Pack({ material }: { material: Material }) {
           so. Settle it in Check first.
         </p>
       )}
-      {plan.data?.cost && <Cost cost={plan.data.cost} />}
       {/* Always within reach, however many files there are. */}
       <div className="sticky bottom-0 z-10 bg-ground py-2">
+        {plan.data?.cost && <Cost cost={plan.data.cost} />}
         <Button
           look="main"
           data-guided="pack"
@@ -92,7 +92,7 @@ export function Pack({ material }: { material: Material }) {
 /** What packing takes, told before it begins. */
 function Cost({ cost: { bytes, spilled, seconds } }: { cost: PackCost }) {
   return (
-    <p className="mt-2 text-[12px] text-soft">
+    <p className="pb-1.5 text-[12px] text-soft">
       {`Up to ${sizeText(bytes)}, ${aboutTime(seconds)}.`}
       {spilled > 0 &&
         ` Not all steps to maps of this size fit into memory: ${sizeText(spilled)} of the disk are used meanwhile.`}

@@ -106,13 +106,13 @@ export function Square({ material }: { material: Material }) {
       </Fold>
       <div className="border-t border-line pt-2">
         <h3 className="font-medium">Tile size</h3>
-        <div className="flex flex-wrap gap-1 py-1.5">
+        <div className="grid grid-cols-3 gap-1 py-1.5">
           {SIZES.map((size) => (
             <Button
               key={size}
               aria-pressed={width === size && height === size}
               look={width === size && height === size ? "main" : "plain"}
-              className="figures h-6 flex-1 px-1"
+              className="figures h-6 px-1"
               onClick={() =>
                 change({ "square.size.width": size as 1024, "square.size.height": size as 1024 }, `${size} px`)
               }
