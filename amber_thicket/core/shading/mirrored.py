@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8, luminance, srgb_to_linear
+from amber_thicket.core.numeric.colour import decode_srgb, encode_srgb8, extremes, luminance, srgb_to_linear
 from amber_thicket.core.numeric.filters import shrink
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
@@ -25,11 +25,11 @@ def mirrored_on_dark(pixels: Pixels, tile: float, limit: float) -> Mask:
     reach = 2 * max(1, round(0.5 * _AROUND * tile / factor)) + 1
     base = decode_srgb(cv2.medianBlur(encode_srgb8(small.clip(0, 1)), reach))
     added, under = small - base, luminance(base)
-    most = added.max(-1)
+    (most, least), (brightest, darkest) = extremes(added), extremes(base)
     rise = np.log(np.maximum(luminance(small), 1e-4) / np.maximum(under, 1e-4))
     # On grey nothing tells what is mirrored from what is pale.
-    coloured = base.max(-1) - base.min(-1) > _COLOURED * base.max(-1)
-    white = coloured & (added.min(-1) > _WHITE * most) & (under < srgb_to_linear(np.array([_DARK]))[0])
+    coloured = brightest - darkest > _COLOURED * brightest
+    white = coloured & (least > _WHITE * most) & (under < srgb_to_linear(np.array([_DARK]))[0])
     told: Mask = white & (rise > limit) & (most > srgb_to_linear(np.array([_LEAST_BRIGHT]))[0])
     if factor > 1:
         size = (pixels.shape[1], pixels.shape[0])

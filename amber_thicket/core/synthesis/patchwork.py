@@ -109,10 +109,13 @@ class Patchwork:
         self.placements.append(placement)
         return gain
 
-    def sources(self) -> NDArray[np.float64]:
-        """Sample coordinates (x, y) at each pixel, (H, W, 2)."""
-        y, x = np.mgrid[0 : self.labels.shape[0], 0 : self.labels.shape[1]]
-        return located(self.placements, self.labels, x, y, self.labels.shape)
+    def sources(self, around: Window | None = None) -> NDArray[np.float64]:
+        """Sample coordinates (x, y) at each pixel, of a window where one is given, (H, W, 2)."""
+        height, width = self.labels.shape
+        rows, columns = (around or Window(0, 0, width, height)).on(self.labels.shape)
+        labels = self.labels[rows, columns] if around else self.labels
+        y, x = np.broadcast_arrays(rows, columns)
+        return located(self.placements, labels, x, y, self.labels.shape)
 
     def joins(self) -> Mask:
         """Pixels whose right or lower neighbour is of another piece."""

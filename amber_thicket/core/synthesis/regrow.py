@@ -129,12 +129,8 @@ def avoid(work: Patchwork, sample: PatchSearch, unfit: Mask, *, tries: int = 1, 
     ring = max(6, round(_AVOID_RING * width), round(wide))
     most = int(min(0.6 * least, _MOST_OF_SAMPLE * columns, _MOST_OF_SAMPLE * rows)) - 2 * ring
     given_up = np.zeros((height, width), bool)
+    shown = _unfit_shown(work, unfit)
     for number in range(_MOST_AVOIDED):
-        at = work.sources().astype(np.int64)
-        shown = unfit[at[..., 1].clip(0, rows - 1), at[..., 0].clip(0, columns - 1)]
-        shown &= ~given_up
-        if work.locked is not None:
-            shown &= ~work.locked
         if not shown.any():
             return
         report_progress(min(0.95, number / 40), "Leaving out what was brushed")
@@ -144,15 +140,29 @@ def avoid(work: Patchwork, sample: PatchSearch, unfit: Mask, *, tries: int = 1, 
         found = sample.find(work, around, ~must, must, apart=0.3 * width, count=tries)
         if found:
             put(work, sample, unfit, around, _cheapest(work, sample, unfit, around, found, must), must=must)
+        at = around.on(shown.shape)
         # What a piece could not cover with anything better is left as it is.
-        given_up[around.on(shown.shape)] |= must
+        given_up[at] |= must
+        # Nothing but the window has changed.
+        shown[at] = _unfit_shown(work, unfit, around) & ~given_up[at]
+
+
+def _unfit_shown(work: Patchwork, unfit: Mask, around: Window | None = None) -> Mask:
+    """Where the tile, or a window of it, shows unfit pixels of the sample and may be changed."""
+    rows, columns = unfit.shape
+    at = work.sources(around).astype(np.int64)
+    shown: Mask = unfit[at[..., 1].clip(0, rows - 1), at[..., 0].clip(0, columns - 1)]
+    if work.locked is not None:
+        shown &= ~(work.locked[around.on(work.locked.shape)] if around else work.locked)
+    return shown
 
 
 def _window_on(shown: Mask, most: int, ring: int) -> Window:
     """A window on the largest part of a mask on a tile whose edges meet."""
-    height, width = shown.shape
-    twice = np.tile(shown, (2, 2)).astype(np.uint8)
-    _, _, boxes, _ = cv2.connectedComponentsWithStats(twice)
+    # Two by two tiles where a part may go on round an edge.
+    goes_on = (shown[0].any() and shown[-1].any()) or (shown[:, 0].any() and shown[:, -1].any())
+    seen = np.tile(shown, (2, 2)) if goes_on else shown
+    _, _, boxes, _ = cv2.connectedComponentsWithStats(seen.astype(np.uint8))
     left, top, wide, high, _ = max(boxes[1:], key=lambda box: int(box[4]))
     return Window(int(left) - ring, int(top) - ring, min(int(wide), most) + 2 * ring, min(int(high), most) + 2 * ring)
 

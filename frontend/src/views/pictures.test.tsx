@@ -54,14 +54,54 @@ it("asks for half of a slow picture while a hand moves, and for the whole one wh
   dispatchEvent(new Event("pointerup"));
 });
 
-it("asks for the whole of what is quick, or does not move", async () => {
+it("asks for half of a slow picture after a step alone as well, and for the whole one right after it", async () => {
   const view = render(<Shown picture="c" />);
   await answered(90);
   now += 1000;
-  // Slow, but one step alone.
   await show(view, "d");
+  expect(sides()).toEqual(["768", "384"]);
   await answered(20);
-  // Near to it, but quick by now.
-  await show(view, "e");
-  expect(sides()).toEqual(["768", "768", "768"]);
+  // Nobody waits for the end of a movement.
+  expect(sides()).toEqual(["768", "384", "768"]);
+  expect(view.container.textContent).toBe("evened/d/384");
+  await answered(80);
+  expect(view.container.textContent).toBe("evened/d/768");
+  // Back to what there is: nothing is asked for.
+  await show(view, "c");
+  expect(view.container.textContent).toBe("evened/c/768");
+  expect(sides()).toHaveLength(3);
+});
+
+it("goes on to the newest when another step comes before the half picture", async () => {
+  const view = render(<Shown picture="c2" />);
+  await answered(90);
+  now += 1000;
+  await show(view, "d2");
+  now += 200;
+  await show(view, "e2");
+  await answered(20);
+  await answered(20);
+  await answered(80);
+  expect(asked.map(({ url }) => /key=(\w+).*side=(\d+)/.exec(url)!.slice(1).join(" "))).toEqual([
+    "c2 768",
+    "d2 384",
+    "e2 384",
+    "e2 768",
+  ]);
+  expect(view.container.textContent).toBe("evened/e2/768");
+});
+
+it("asks for the whole of what is quick", async () => {
+  const view = render(<Shown picture="f" />);
+  await answered(90);
+  now += 1000;
+  await show(view, "g");
+  await answered(10);
+  await answered(20);
+  now += 1000;
+  // Quick by now, in one step or in several.
+  await show(view, "h");
+  await answered(20);
+  await show(view, "i");
+  expect(sides()).toEqual(["768", "384", "768", "768", "768"]);
 });

@@ -5,9 +5,10 @@ import { busy } from "../editor/busy";
 import { tellProblem } from "../ui/notices";
 import { keep, keptPicture, type Picture, pictureName, type Shown, USUAL } from "./kept";
 
-/** While a hand moves something, a picture that takes longer than this is asked for in half its size first. */
+/** A picture that takes longer than this is asked for in half its size first. */
 const AT_ONCE_MS = 45;
-/** Changes nearer to each other than this are one movement; after it, the whole picture follows. */
+/** Changes nearer to each other than this are one movement; after it, the whole picture follows. After a step alone it
+ * follows at once. */
 const MOVING_MS = 60;
 /** What the newest whole picture of a layer took. */
 const took = new Map<Shown, number>();
@@ -26,12 +27,13 @@ export interface PictureAsk {
   side: number;
 }
 
-/** A picture that is wanted. whole: in the size that was asked for, not in half of it. */
+/** A picture that is wanted. whole: in the size that was asked for, not in half of it. next: what follows it at once. */
 interface Want {
   name: string;
   url: string;
   layer: Shown;
   whole: boolean;
+  next?: Want;
 }
 
 const HALF = USUAL / 2;
@@ -44,33 +46,40 @@ export function usePicture(ask: PictureAsk | null): { picture: Picture | null; w
   const name = ask ? pictureName(ask.layer, ask.key, ask.side) : null;
   const flight = useRef<{ name: string; control: AbortController; began: number } | null>(null);
   const wanted = useRef<Want | null>(null);
-  /** When something else was wanted last, and what brings the whole picture after a movement. */
-  const moved = useRef({ at: -Infinity, rest: 0 });
+  /** When something else was wanted last, and of which layer; what brings the whole picture after a movement. */
+  const moved = useRef({ at: -Infinity, of: "", rest: 0 });
 
   // Before the screen is painted: the sooner the question goes out, the sooner the picture is there.
   useLayoutEffect(() => {
     const since = performance.now() - moved.current.at;
-    moved.current.at = performance.now();
+    const of = ask ? `${ask.id}/${ask.layer}` : "";
+    // Of another layer nothing is there yet that half of it could be made of.
+    const changed = of === moved.current.of;
+    Object.assign(moved.current, { at: performance.now(), of });
     clearTimeout(moved.current.rest);
-    const slow = ask?.side === USUAL && (took.get(ask.layer) ?? 0) > AT_ONCE_MS && !keptPicture(name ?? "");
-    if (url && name && ask && slow && (pressed || since < MOVING_MS)) {
-      wanted.current = {
-        name: pictureName(ask.layer, ask.key, HALF),
-        url: halfOf(ask),
-        layer: ask.layer,
-        whole: false,
-      };
-      moved.current.rest = window.setTimeout(() => {
-        wanted.current = { name, url, layer: ask.layer, whole: true };
-        void go();
-      }, MOVING_MS);
-    } else wanted.current = url && name && ask ? { name, url, layer: ask.layer, whole: true } : null;
+    const slow = changed && ask?.side === USUAL && (took.get(ask.layer) ?? 0) > AT_ONCE_MS && !keptPicture(name ?? "");
+    const whole: Want | null = url && name && ask ? { name, url, layer: ask.layer, whole: true } : null;
+    wanted.current = whole;
+    if (whole && ask && slow) {
+      const half = { name: pictureName(ask.layer, ask.key, HALF), url: halfOf(ask), layer: ask.layer, whole: false };
+      if (pressed || since < MOVING_MS) {
+        wanted.current = half;
+        moved.current.rest = window.setTimeout(() => {
+          wanted.current = whole;
+          void go();
+        }, MOVING_MS);
+      } else wanted.current = { ...half, next: whole };
+    }
     const go = async () => {
       const want = wanted.current;
       if (!want) return;
       const ready = keptPicture(want.name);
       if (ready) {
         setPicture(ready);
+        if (want.next) {
+          wanted.current = want.next;
+          void go();
+        }
         return;
       }
       if (flight.current) {
@@ -96,6 +105,7 @@ export function usePicture(ask: PictureAsk | null): { picture: Picture | null; w
         done();
         if (flight.current === mine) {
           flight.current = null;
+          if (wanted.current === want && want.next) wanted.current = want.next;
           if (wanted.current && wanted.current.name !== want.name) void go();
         }
       }

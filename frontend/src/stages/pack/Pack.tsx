@@ -68,7 +68,7 @@ export function Pack({ material }: { material: Material }) {
         </p>
       )}
       {/* Always within reach, however many files there are. */}
-      <div className="sticky bottom-0 z-10 bg-ground py-2">
+      <div className="sticky -bottom-3 z-10 bg-ground pt-2 pb-3">
         {plan.data?.cost && <Cost cost={plan.data.cost} />}
         <Button
           look="main"
