@@ -7,7 +7,7 @@ import json
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass, replace
-from functools import cached_property, partial
+from functools import cached_property, lru_cache, partial
 from typing import Any
 
 from amber_thicket.core.gather.maps import as_layer
@@ -184,7 +184,7 @@ class Evaluation:
         operation = BY_LAYER[layer]
         if self._passes(operation):
             return self._key(operation.reads[0], sizes)
-        parts = [operation.id, operation.version, *self._mattering(operation), asdict(self._frame(operation, sizes))]
+        parts = [operation.id, operation.version, *self._mattering(operation), _frame_fields(self._frame(operation, sizes))]
         given = self.given(operation)
         parts += [given.role if given else "", *self._input_keys(operation, sizes)]
         if (given or operation).decide:
@@ -283,7 +283,7 @@ class Evaluation:
         if self._passes(operation):
             return self._key(f"{before}.{role}", sizes)
         parts = ["together", operation.id, operation.version, settings]
-        parts += [asdict(self._frame(operation, sizes)), self._key(f"{before}.{role}", sizes)]
+        parts += [_frame_fields(self._frame(operation, sizes)), self._key(f"{before}.{role}", sizes)]
         parts += [self.recipe.settings(other) for other in operation.also]
         if operation.decide:
             parts.append(self._decided_key(operation))
@@ -534,6 +534,12 @@ class Evaluation:
             return self._applied(operation, self._input_layers(operation, sizes), sizes)
 
         return self.memory.get(self._key(name, sizes), compute, self.cancel.check)
+
+
+@lru_cache(maxsize=512)
+def _frame_fields(frame: Frame) -> dict[str, Any]:
+    """A frame as it goes into a content key. The same few are asked for again with every change."""
+    return asdict(frame)
 
 
 def _digest(parts: list[Any]) -> str:

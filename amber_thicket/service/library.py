@@ -241,8 +241,8 @@ class Library:
         When that one never comes (its page was closed under it), the change is made on what there is.
         Raises StaleEdit when the material has moved on, BadSetting when a value is not allowed.
         """
-        self._await(material_id, revision)
-        changes = changes | self._following(material_id, changes)
+        before = self._await(material_id, revision)
+        changes = changes | self._following(before, changes)
         with self.database.atomic("immediate"):
             material = self.get(material_id)
             if material.revision not in (revision - 1, revision):
@@ -258,10 +258,9 @@ class Library:
                 coming(self._evaluation(material, recipe))
             return self._stepped(material, recipe, label=label, gesture=gesture, step=step)
 
-    def _following(self, material_id: str, changes: dict[str, Any]) -> dict[str, Any]:
+    def _following(self, material: Material, changes: dict[str, Any]) -> dict[str, Any]:
         """What else changes with these settings, so that fills and repairs stay on what they mend. Planning may take a
         while: done before the database is held for writing."""
-        material = self.get(material_id)
         old = self.recipe(material)
         if not old.settings("tile.repair").mends and not old.settings("tile.retouch").strokes:
             return {}
@@ -302,9 +301,13 @@ class Library:
 
     def steps(self, material: Material) -> tuple[str | None, str | None]:
         """Labels of what undo and redo would touch; None when there is nothing."""
-        head = Step.get_by_id(material.head)
-        ahead = Step.get_or_none(Step.id == material.forward) if material.forward else None
-        return (head.label if head.parent is not None else None), (ahead.label if ahead else None)
+        # Without their recipes, which are most of them.
+        wanted = [number for number in (material.head, material.forward) if number]
+        rows = Step.select(Step.id, Step.label, Step.parent).where(Step.id << wanted).tuples()
+        found = {number: (label, parent) for number, label, parent in rows}
+        label, parent = found[material.head]
+        ahead = found.get(material.forward)
+        return (label if parent is not None else None), (ahead[0] if ahead else None)
 
     @staticmethod
     def _child(step_id: int) -> int | None:
@@ -352,10 +355,12 @@ class Library:
         open_ones = levels.count("blocked") + levels.count("attention")
         cards.note_checked(str(material.id), material.head or 0, open_ones, levels.count("unknown"))
 
-    def _await(self, material_id: str, revision: int) -> None:
+    def _await(self, material_id: str, revision: int) -> Material:
+        """The material once it has reached a revision, or as it is when that does not come."""
         end = time.monotonic() + _PATIENCE
-        while self.get(material_id).revision < revision and time.monotonic() < end:
+        while (material := self.get(material_id)).revision < revision and time.monotonic() < end:
             time.sleep(0.02)
+        return material
 
     def _current(self, material_id: str, revision: int) -> Material:
         material = self.get(material_id)

@@ -32,15 +32,16 @@ _TELLING = ("squared", "even_light", "even_known_shading", "even_raking", "even_
 _ON_THE_WAY = ("gathered", "squared", "evened", "tiled")
 LAYERS = (*_ON_THE_WAY, *EVERY)
 _COLOURS = (*_ON_THE_WAY, *(role.id for role in EVERY.values() if role.encoding == "srgb"))
-LARGEST = 2048
+# Sides of previews, px: pages ask for the smallest while something moves.
+SMALLEST, LARGEST = PLAN_SIDE // 2, 2048
 # A colour that is picked is that of so many px around.
 _NEAR = np.arange(-2, 3)[:, None]
 
 
 def preview_size(evaluation: Evaluation, side: int = PLAN_SIDE) -> tuple[int, int]:
-    """Tile size of a preview: plan size at least, and never above the finished size, which would be made up."""
+    """Tile size of a preview: half of plan size at least, and never above the finished size, which would be made up."""
     largest = max(output_size(evaluation.recipe), default=PLAN_SIDE)
-    return fit_side(evaluation.recipe, min(largest, max(PLAN_SIDE, min(side, LARGEST))))
+    return fit_side(evaluation.recipe, min(largest, max(SMALLEST, min(side, LARGEST))))
 
 
 def keys(evaluation: Evaluation) -> dict[str, str]:

@@ -12,7 +12,7 @@ from flask import Blueprint, Response, request
 from pydantic import Field, field_validator
 
 from amber_thicket.core.gather.roles import PHOTOGRAPHS, families
-from amber_thicket.core.graph import Evaluation, output_size
+from amber_thicket.core.graph import PLAN_SIDE, Evaluation, output_size
 from amber_thicket.core.operation import STAGES
 from amber_thicket.core.strokes import Coordinate
 from amber_thicket.core.tile.repair import LARGEST, MOST_SPOTS, SMALLEST
@@ -70,13 +70,14 @@ class ImportMap(Import):
 
 class Edit(Body):
     """A change of settings. revision: what the page knows. gesture: names one drag. showing: layers the page
-    will ask for next."""
+    will ask for next; side: of their pictures, px."""
 
     revision: int
     changes: answers.Changes = Field(min_length=1, max_length=200)
     label: str = Field("", max_length=120)
     gesture: str = Field("", max_length=64)
     showing: list[str] = Field(default_factory=list, max_length=4)
+    side: int = Field(PLAN_SIDE, ge=64, le=PLAN_SIDE)
 
 
 class Known(Body):
@@ -283,7 +284,7 @@ def edited(material_id: str, body: Edit) -> Any:
 
     def make(evaluation: Evaluation) -> None:
         evaluation.cancel = kept.slots.take(f"{material_id}/ahead")
-        under_way.append((evaluation, kept.ahead.make(kept.watched(material_id, evaluation), layers)))
+        under_way.append((evaluation, kept.ahead.make(kept.watched(material_id, evaluation), layers, edit.side)))
 
     def begin(evaluation: Evaluation) -> None:
         kept.call_off_following(material_id)

@@ -75,17 +75,17 @@ class PreviewPrefetcher:
     def __init__(self) -> None:
         self._pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="ahead")
 
-    def make(self, evaluation: Evaluation, layers: list[str]) -> Future[bytes]:
-        """The JPEG of the first layer at the usual preview size, under way; the others are warmed after it."""
-        first = self._pool.submit(preview.picture, evaluation, layers[0], kind="jpg", side=PLAN_SIDE)
-        first.add_done_callback(lambda _: self._warm(evaluation, layers[1:]))
+    def make(self, evaluation: Evaluation, layers: list[str], side: int = PLAN_SIDE) -> Future[bytes]:
+        """The JPEG of the first layer, under way; the others are warmed after it. side: px, of the preview."""
+        first = self._pool.submit(preview.picture, evaluation, layers[0], kind="jpg", side=side)
+        first.add_done_callback(lambda _: self._warm(evaluation, layers[1:], side))
         return first
 
-    def _warm(self, evaluation: Evaluation, layers: list[str]) -> None:
+    def _warm(self, evaluation: Evaluation, layers: list[str], side: int) -> None:
         # Whatever goes wrong here is told when the page asks for the picture.
         with contextlib.suppress(Exception):
             for layer in layers:
-                preview.picture(evaluation, layer, kind="jpg", side=PLAN_SIDE)
+                preview.picture(evaluation, layer, kind="jpg", side=side)
 
 
 class GestureFollower:

@@ -17,6 +17,7 @@ from PIL import Image
 from amber_thicket.core.numeric.colour import encode_srgb8
 from amber_thicket.errors import Cancelled
 from amber_thicket.formats import limits
+from amber_thicket.service import preview
 from amber_thicket.service.library import Library
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
@@ -235,8 +236,26 @@ class EditTest(AppTest):
         with Image.open(io.BytesIO(picture.data)) as shown:
             self.assertEqual(shown.size, (512, 512))
 
+    def test_half_of_a_picture_is_half(self) -> None:
+        """In its sides, with the answer to an edit and by itself; nothing is made smaller than that."""
+        material = self.edited(self.imported(), {"square.size.width": 1024, "square.size.height": 1024})
+        with mock.patch("amber_thicket.web.services.preview.picture", wraps=preview.picture) as made:
+            material = self.edited(material, {"tile.join.overlap_x": 31}, side=384)
+        self.assertEqual(self.enclosed.size, (384, 384))
+        self.assertEqual({call.kwargs["side"] for call in made.call_args_list}, {384})
+        key = material["keys"]["base_color"]
+        for side, wide in ((384, 384), (64, 384), (768, 768), (900, 900), (4000, 1024)):
+            answer = self.client.get(f"/api/materials/{material['id']}/picture/base_color.jpg?key={key}&side={side}")
+            with Image.open(io.BytesIO(answer.data)) as shown:
+                self.assertEqual(shown.size, (wide, wide))
+        whole = self.client.get(f"/api/materials/{material['id']}/picture/base_color.jpg?key={key}&side=768")
+        with Image.open(io.BytesIO(whole.data)) as shown:
+            smaller = np.asarray(shown.resize((384, 384), Image.Resampling.BOX), float)
+        # The same picture: joins and light lie where they lie in the whole one.
+        self.assertLess(float(np.abs(np.asarray(self.enclosed, float) - smaller).mean()), 4.0)
+
     def edited(self, material: dict[str, Any], changes: dict[str, Any], **more: Any) -> dict[str, Any]:
-        """The material after an edit that asks for its first picture as well."""
+        """The material after an edit that asks for its first picture as well, which is then in `enclosed`."""
         told = {"revision": material["revision"], "changes": changes, "showing": ["base_color"], **more}
         where = f"/api/materials/{material['id']}/recipe"
         # However busy the machine is: a picture that is late is left out of the answer.
@@ -244,7 +263,8 @@ class EditTest(AppTest):
             answer = self.client.patch(where, json=told, headers={"Accept": ENCLOSED})
         self.assertEqual(answer.status_code, 200, answer.data[:200])
         length = int.from_bytes(answer.data[:4], "little")
-        self.assertTrue(answer.data[4 + length :].startswith(b"\xff\xd8"))
+        self.enclosed = Image.open(io.BytesIO(answer.data[4 + length :]))
+        self.assertEqual(self.enclosed.format, "JPEG")
         return dict(json.loads(answer.data[4 : 4 + length]))
 
     def is_held(self, key: str) -> bool:

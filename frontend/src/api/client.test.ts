@@ -25,7 +25,7 @@ describe("answers", () => {
     data.set(told, 4);
     data.set([0xff, 0xd8, 0xff], 4 + told.length);
     answers(new Response(data, { headers: { "Content-Type": "application/vnd.amber-thicket.enclosed" } }));
-    const { material, picture } = await api.edit("m", 3, {}, "", "", []);
+    const { material, picture } = await api.edit("m", { revision: 3, changes: {} });
     expect(material).toEqual({ id: "m", revision: 4, name: "Küste" });
     expect(new Uint8Array(await picture!.arrayBuffer())).toEqual(new Uint8Array([0xff, 0xd8, 0xff]));
   });
@@ -36,7 +36,7 @@ describe("answers", () => {
     new DataView(data.buffer).setUint32(0, told.length, true);
     data.set(told, 4);
     answers(new Response(data, { headers: { "Content-Type": "application/vnd.amber-thicket.enclosed" } }));
-    expect((await api.edit("m", 3, {}, "", "", [])).picture).toBeNull();
+    expect((await api.edit("m", { revision: 3, changes: {} })).picture).toBeNull();
   });
 
   it("say what went wrong and what to do", async () => {

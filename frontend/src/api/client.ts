@@ -21,6 +21,7 @@ import type {
   DemoMaking,
   Deleted,
   Deletion,
+  Edit,
   EyeQuestion,
   Figures,
   FilePlan,
@@ -158,8 +159,8 @@ export const api = {
   takeRecipe: (id: string, revision: number, recipe: unknown) =>
     send<Material>("PUT", `${at(id)}/recipe`, { revision, recipe }),
   material: (id: string) => get<Material>(at(id)),
-  edit: async (id: string, revision: number, changes: Changes, label: string, gesture: string, showing: LayerId[]) => {
-    const body = JSON.stringify({ revision, changes, label, gesture, showing });
+  edit: async (id: string, edit: Edit) => {
+    const body = JSON.stringify(edit);
     const headers = { "Content-Type": "application/json", Accept: `${ENCLOSED}, application/json` };
     return opened(await request(`${at(id)}/recipe`, { method: "PATCH", headers, body, keepalive: true }));
   },

@@ -750,13 +750,14 @@ export interface Disk {
   total: number;
   free: number;
 }
-/** A change of settings. revision: what the page knows. gesture: names one drag. showing: layers the page will ask for next. */
+/** A change of settings. revision: what the page knows. gesture: names one drag. showing: layers the page will ask for next; side: of their pictures, px. */
 export interface Edit {
   revision: number;
   changes: Changes;
   label?: string;
   gesture?: string;
   showing?: string[];
+  side?: number;
 }
 export interface Event {
   kind: "material" | "library" | "job" | "working";

@@ -99,6 +99,6 @@ describe("the top line", () => {
     await new Promise((done) => setTimeout(done, 20));
     fireEvent.click(screen.getByRole("button", { name: "Try now" }));
     await vi.waitFor(() => expect(edit).toHaveBeenCalledTimes(2));
-    expect(edit.mock.calls.map(([, , changes]) => changes)).toEqual(Array(2).fill({ "tile.join.overlap_x": 21 }));
+    expect(edit.mock.calls.map(([, { changes }]) => changes)).toEqual(Array(2).fill({ "tile.join.overlap_x": 21 }));
   });
 });

@@ -8,7 +8,7 @@ vi.stubGlobal("createImageBitmap", async () => ({ width: 768, height: 768 }));
 const { api, Problem } = await import("../api/client");
 const { change, catchUp, openMaterial, plannedAnew, saveAgain, settled, step, useEditor, valueOf } =
   await import("./store");
-const { keptPicture, pictureName } = await import("../views/kept");
+const { keptPicture, noteTime, pictureName } = await import("../views/kept");
 const { useViews } = await import("../views/state");
 
 const OVERLAP = "tile.join.overlap_x";
@@ -17,6 +17,7 @@ const FEATHER = "tile.join.feather";
 /** A stand-in for the service: one material with its revision, and a list of what was asked. */
 function service() {
   const asked: { revision: number; changes: Record<string, unknown>; gesture: string }[] = [];
+  const sides: number[] = [];
   let operations: Record<string, Record<string, unknown>> = {};
   let revision = 1;
   const gates: (() => void)[] = [];
@@ -33,8 +34,9 @@ function service() {
     operations: [{ id: "tile.join", settings: [{ name: "overlap_x", default: 20 }] }],
   } as unknown as About);
   vi.spyOn(api, "material").mockImplementation(async () => material());
-  vi.spyOn(api, "edit").mockImplementation(async (_id, known, changes, _label, gesture) => {
+  vi.spyOn(api, "edit").mockImplementation(async (_id, { revision: known, changes, gesture = "", side = 0 }) => {
     asked.push({ revision: known, changes, gesture });
+    sides.push(side);
     await new Promise<void>((done) => gates.push(done));
     if (known !== revision) throw new Problem(409, "Changed elsewhere.", "");
     for (const [path, value] of Object.entries(changes)) {
@@ -49,6 +51,8 @@ function service() {
   });
   return {
     asked,
+    /** What size of picture each edit asked for. */
+    sides,
     /** Answers the edit that is on its way. */
     answer: async () => {
       await vi.waitFor(() => expect(gates.length).toBeGreaterThan(0));
@@ -191,6 +195,32 @@ describe("editing", () => {
     await settled();
     stop();
     expect(seen).toEqual([true]);
+  });
+
+  it("asks for half of a slow picture with the change, and for all of it where it is quick", async () => {
+    useViews.setState({ stage: "tile" });
+    let now = 0;
+    const clock = vi.spyOn(performance, "now").mockImplementation(() => now);
+    const edited = async (value: number, takes: number) => {
+      change({ [OVERLAP]: value }, "Overlap");
+      await vi.waitFor(() => expect(wire.asked).toHaveLength(value));
+      now += takes;
+      await wire.answer();
+      await settled();
+      return pictureName("base_color", `key${useEditor.getState().material!.revision}`, wire.sides.at(-1)!);
+    };
+    await edited(1, 46);
+    const half = await edited(2, 20);
+    expect(keptPicture(half)?.name).toMatch(/384$/);
+    // Half pictures say nothing of how long a whole one takes; whole ones that follow do, with the change itself.
+    await edited(3, 20);
+    noteTime("base_color", 25, true);
+    await edited(4, 44);
+    noteTime("base_color", 26, true);
+    await edited(5, 10);
+    expect(wire.sides).toEqual([768, 384, 384, 768, 384]);
+    noteTime("base_color", 10, false);
+    clock.mockRestore();
   });
 
   it("catches up with what was announced, once, and not while a change of its own is on the way", async () => {

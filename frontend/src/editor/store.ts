@@ -3,7 +3,7 @@ import { create } from "zustand";
 import { keepAbout } from "../api/about";
 import { api, Problem } from "../api/client";
 import type { About, Changes, LayerId, Material, SettingPath, SettingValue, SettingValues } from "../api/types";
-import { keepPicture } from "../views/kept";
+import { HALF, isSlow, keepPicture, noteTime, USUAL } from "../views/kept";
 import { useViews } from "../views/state";
 import { tell, tellProblem } from "../ui/notices";
 
@@ -177,15 +177,14 @@ async function send({ changes, label, gesture }: Waiting): Promise<boolean> {
   set({ saving: true });
   try {
     const layers = showing();
-    const { material: newest, picture } = await api.edit(
-      material.id,
-      material.revision,
-      changes,
-      label,
-      gesture,
-      layers,
-    );
-    if (picture && layers[0]) await keepPicture(layers[0], newest.keys[layers[0]] ?? "", picture);
+    const side = layers[0] && isSlow(layers[0]) ? HALF : USUAL;
+    const began = performance.now();
+    const edit = { revision: material.revision, changes, label, gesture, showing: layers, side };
+    const { material: newest, picture } = await api.edit(material.id, edit);
+    if (picture && layers[0]) {
+      await keepPicture(layers[0], newest.keys[layers[0]] ?? "", picture, side);
+      if (side === USUAL) noteTime(layers[0], performance.now() - began, false);
+    }
     if (plannedAnew(material, newest, changes)) tell("The tile was planned anew: its joins lie elsewhere now.");
     // What was changed again since stays on top of the answer.
     if (get().material?.id === newest.id) set({ material: newest, pending: pendingOf(queue), unsaved: null });
@@ -250,7 +249,7 @@ function sendLast() {
   // The one on its way may be broken off with the page, so what it says goes along once more.
   const changes = Object.assign({}, onItsWay, ...queue.map((w) => w.changes)) as Changes;
   const revision = material.revision + (get().saving ? 1 : 0);
-  void api.edit(material.id, revision, changes, queue.at(-1)?.label ?? "Last change", "", []).catch(() => {});
+  void api.edit(material.id, { revision, changes, label: queue.at(-1)?.label ?? "Last change" }).catch(() => {});
   queue.length = 0;
 }
 

@@ -58,7 +58,7 @@ export function opened(settings: Partial<Record<SettingPath, unknown>> = {}, mor
   let revision = 1;
   vi.spyOn(api, "about").mockResolvedValue(about);
   vi.spyOn(api, "material").mockImplementation(async () => now(revision));
-  vi.spyOn(api, "edit").mockImplementation(async (_id, _known, changes, label, gesture) => {
+  vi.spyOn(api, "edit").mockImplementation(async (_id, { changes, label = "", gesture = "" }) => {
     edits.push({ changes, label, gesture });
     for (const [path, value] of Object.entries(changes)) {
       if (value === null)

@@ -10,6 +10,7 @@ vi.mock("../api/client", async (load) => ({
   request: (url: string) =>
     new Promise((done) => asked.push({ url, answer: () => done({ blob: async () => new Blob() }) })),
 }));
+const { keepPicture } = await import("./kept");
 const { usePicture } = await import("./pictures");
 
 let now = 0;
@@ -89,6 +90,28 @@ it("goes on to the newest when another step comes before the half picture", asyn
     "e2 768",
   ]);
   expect(view.container.textContent).toBe("evened/e2/768");
+});
+
+it("shows a half picture that came with the change, and asks for the whole one", async () => {
+  const view = render(<Shown picture="p" />);
+  await answered(90);
+  now += 1000;
+  await keepPicture("evened", "q", new Blob(), 384);
+  await show(view, "q");
+  expect(view.container.textContent).toBe("evened/q/384");
+  expect(sides()).toEqual(["768", "768"]);
+  await answered(80);
+  expect(view.container.textContent).toBe("evened/q/768");
+  // While a hand moves, only when it rests.
+  dispatchEvent(new Event("pointerdown"));
+  await keepPicture("evened", "r", new Blob(), 384);
+  await show(view, "r");
+  expect(view.container.textContent).toBe("evened/r/384");
+  expect(sides()).toHaveLength(2);
+  await act(() => vi.advanceTimersByTimeAsync(60));
+  expect(sides()).toHaveLength(3);
+  await answered(80);
+  dispatchEvent(new Event("pointerup"));
 });
 
 it("asks for the whole of what is quick", async () => {

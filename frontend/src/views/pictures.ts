@@ -3,15 +3,11 @@ import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { calledOff, hasPassed, pictureUrl, request } from "../api/client";
 import { busy } from "../editor/busy";
 import { tellProblem } from "../ui/notices";
-import { keep, keptPicture, type Picture, pictureName, type Shown, USUAL } from "./kept";
+import { HALF, isSlow, keep, keptPicture, noteTime, type Picture, pictureName, type Shown, USUAL } from "./kept";
 
-/** A picture that takes longer than this is asked for in half its size first. */
-const AT_ONCE_MS = 45;
 /** Changes nearer to each other than this are one movement; after it, the whole picture follows. After a step alone it
  * follows at once. */
 const MOVING_MS = 60;
-/** What the newest whole picture of a layer took. */
-const took = new Map<Shown, number>();
 /** Whether a button of the mouse, a finger or a pen is down anywhere. */
 let pressed = false;
 if (typeof addEventListener === "function") {
@@ -36,7 +32,6 @@ interface Want {
   next?: Want;
 }
 
-const HALF = USUAL / 2;
 const halfOf = ({ id, layer, key, slot }: PictureAsk) => pictureUrl(id, layer, "jpg", key, slot, HALF);
 
 /** The newest picture there is for what is asked, and whether a newer one is on its way. */
@@ -57,7 +52,7 @@ export function usePicture(ask: PictureAsk | null): { picture: Picture | null; w
     const changed = of === moved.current.of;
     Object.assign(moved.current, { at: performance.now(), of });
     clearTimeout(moved.current.rest);
-    const slow = changed && ask?.side === USUAL && (took.get(ask.layer) ?? 0) > AT_ONCE_MS && !keptPicture(name ?? "");
+    const slow = changed && ask?.side === USUAL && isSlow(ask.layer) && !keptPicture(name ?? "");
     const whole: Want | null = url && name && ask ? { name, url, layer: ask.layer, whole: true } : null;
     wanted.current = whole;
     if (whole && ask && slow) {
@@ -95,7 +90,7 @@ export function usePicture(ask: PictureAsk | null): { picture: Picture | null; w
         const bitmap = await createImageBitmap(await response.blob());
         const fresh = { name: want.name, layer: want.layer, bitmap };
         keep(fresh);
-        if (want.whole) took.set(want.layer, performance.now() - mine.began);
+        if (want.whole) noteTime(want.layer, performance.now() - mine.began, true);
         // The newest there is: better than the old one even when a newer one is wanted by now.
         if (wanted.current) setPicture(fresh);
       } catch (error) {
