@@ -184,7 +184,8 @@ class Evaluation:
         operation = BY_LAYER[layer]
         if self._passes(operation):
             return self._key(operation.reads[0], sizes)
-        parts = [operation.id, operation.version, *self._mattering(operation), _frame_fields(self._frame(operation, sizes))]
+        frame = _frame_fields(self._frame(operation, sizes))
+        parts = [operation.id, operation.version, *self._mattering(operation), frame]
         given = self.given(operation)
         parts += [given.role if given else "", *self._input_keys(operation, sizes)]
         if (given or operation).decide:
