@@ -303,7 +303,7 @@ class Library:
         """Labels of what undo and redo would touch; None when there is nothing."""
         # Without their recipes, which are most of them.
         wanted = [number for number in (material.head, material.forward) if number]
-        rows = Step.select(Step.id, Step.label, Step.parent).where(Step.id << wanted).tuples()
+        rows: Any = Step.select(Step.id, Step.label, Step.parent).where(Step.id << wanted).tuples()
         found = {number: (label, parent) for number, label, parent in rows}
         label, parent = found[material.head]
         ahead = found.get(material.forward)
