@@ -52,9 +52,21 @@ class SpillTest(unittest.TestCase):
         pixels = held.open()
         del held
         self.assertEqual(float(pixels.sum()), 16.0, "who has the pixels has them still")
-        self.assertEqual(psutil.Process().num_fds(), before + 1)
+        self.assertEqual(psutil.Process().num_fds(), before + 2, "the file and its mapping")
         del pixels
         self.assertEqual(psutil.Process().num_fds(), before)
+
+    def test_what_comes_from_a_file_is_not_written_again(self) -> None:
+        files = SpillFiles(self.folder)
+        held = files.write(np.arange(12, dtype=np.float32).reshape(3, 4))
+        with mock.patch("tempfile.TemporaryFile", side_effect=tempfile.TemporaryFile) as made:
+            self.assertIs(files.write(held.open()), held)
+            self.assertIs(files.write(held.open()[:, :]), held)
+            self.assertEqual(made.call_count, 0)
+            # A part of it, or the other way round, is something else.
+            for seen in (held.open()[1:], held.open()[::-1]):
+                np.testing.assert_array_equal(files.write(seen).open(), seen)
+            self.assertEqual(made.call_count, 2)
 
     def test_without_room_it_is_said_where_and_how_much(self) -> None:
         with mock.patch("tempfile.TemporaryFile") as made:
