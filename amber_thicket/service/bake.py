@@ -42,7 +42,7 @@ CHECK_SIDE = 768
 # Channels of full size that are wanted again: the tiled colour, the steps to the height, normal, roughness.
 _CHANNELS_KEPT = 12
 # Seconds a pixel of a pack on two cores, before one was measured: of a plain set, in memory or by way of the disk.
-_PACE, _SPILLED_PACE = 1.5e-6, 2.5e-6
+_PACE = 1.5e-6
 # Files that are written and read back while the next map is made.
 _ON_THEIR_WAY = 2
 # Side of the corner that is written and read to try the formats.
@@ -108,7 +108,7 @@ def pack_cost(
     steps were spilled or of those whose were not. Raises as pack_bytes()."""
     kept = kept_of(*output_size(recipe))
     spilled = kept if kept > most_in_memory else 0
-    pace = measured(spilled > 0) or (_SPILLED_PACE if spilled else _PACE)
+    pace = measured(spilled > 0) or _PACE
     pixels = recipe.settings("tile.tileset").count * sum(width * height for width, height in _sizes(recipe))
     return PackCost(pack_bytes(recipe, name), spilled, pace * pixels)
 
