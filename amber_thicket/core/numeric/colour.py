@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.mapped import release_pages
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
@@ -73,6 +74,8 @@ def _look_up_halved(codes, table, out, first, last):  # type: ignore[no-untyped-
 
 # Values between codes go back by a table with straight lines in it, and beyond it by the power itself.
 _STEPS, _UP_TO = 4096, 2
+# Of pictures that lie in a file so many pixels are looked at before they are given back.
+_BAND_PIXELS = 1 << 24
 
 
 @lru_cache(maxsize=1)
@@ -199,7 +202,11 @@ def with_gain(linear: Pixels, log_gain: Pixels) -> Pixels:
 def multiplied(linear: Pixels, gain: Pixels) -> Pixels:
     """All three colours (H, W, 3) multiplied by gain (H, W)."""
     source, out = np.ascontiguousarray(linear, np.float32), np.empty(linear.shape, np.float32)
-    over_rows(lambda a, b: _gain_rows(source, gain, out, a, b), linear.shape[0])
+    rows = max(1, _BAND_PIXELS // max(1, source.shape[1]))
+    for first in range(0, len(source), rows):
+        here, by, to = source[first : first + rows], gain[first : first + rows], out[first : first + rows]
+        over_rows(partial(_gain_rows, here, by, to), len(here))
+        release_pages(source)
     return out
 
 

@@ -174,6 +174,8 @@ def render_mosaic(plan: Mosaic, sample: Pixels, size: tuple[int, int], *, vector
     steeper = np.float32(max(1.0, scale**0.5))
     bands = split_bands(layer, float(width))
     soft = np.zeros((height, width, layer.shape[2]), np.float32)
+    # Large ones may go by now.
+    del sample, layer
     fine, weight = np.zeros_like(soft), np.zeros((height, width), np.float32)
     for placement, (left, top, masks) in zip(plan.placements, plan.shares, strict=True):
         if masks.size == 0:
@@ -189,7 +191,7 @@ def render_mosaic(plan: Mosaic, sample: Pixels, size: tuple[int, int], *, vector
             dx, dy = -x0, -y0
         run = _piece_rows(parts, masks, (soft, fine, weight), (x0, y0, x1), (dx, dy), (left, top), scale, steeper)
         over_rows(run, y1 - y0, least=16)
-    fine /= np.maximum(weight, 1e-6)[..., None]
+    fine /= np.maximum(weight, 1e-6, out=weight)[..., None]
     soft += fine
     return soft[..., 0] if flat else soft
 

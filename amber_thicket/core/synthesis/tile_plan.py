@@ -65,11 +65,9 @@ def split_bands(sample: Pixels, tile_width: float) -> list[Pixels]:
     sample: (H, W[, C]); tile_width: px.
     """
     coarse, softer, _ = softened(sample, tile_width)
-    return [
-        coarse,
-        cv2.subtract(softer, coarse).reshape(sample.shape),
-        cv2.subtract(sample, softer).reshape(sample.shape),
-    ]
+    fine = cv2.subtract(sample, softer).reshape(sample.shape)
+    # In place, for all of a large picture is not there once more without need.
+    return [coarse, np.subtract(softer, coarse, out=softer), fine]
 
 
 def render(plan: TilePlan, sample: Pixels, size: tuple[int, int], *, least: float = -np.inf) -> Pixels:

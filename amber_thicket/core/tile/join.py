@@ -528,10 +528,15 @@ def join(
         seen, decided = framed(seen, decided.framing, size, vectors=True), replace(decided, framing=None)
     out = np.empty((size[1], size[0], seen.shape[2]), np.float32)
     for channel in range(seen.shape[2]):
-        plane = np.ascontiguousarray(seen[..., channel])
-        release_pages(seen)
-        out[..., channel] = _laid_out(decided, plane, size, vectors=evened.vectors)
+        # Handed on without a name, so that it can go as soon as it was looked at.
+        out[..., channel] = _laid_out(decided, _channel_of(seen, channel), size, vectors=evened.vectors)
     return _finished(out, evened, decided.evidence)
+
+
+def _channel_of(layer: Pixels, channel: int) -> Pixels:
+    plane = np.ascontiguousarray(layer[..., channel])
+    release_pages(layer)
+    return plane
 
 
 def _laid_out(decided: TilePlan | Mosaic, sample: Pixels, size: tuple[int, int], *, vectors: bool) -> Pixels:

@@ -17,6 +17,8 @@ from amber_thicket.core.raster import Pixels
 # Of the tile's width: how far anything is moved at most, how smooth the movement is, and where it has faded out.
 MOST, SMOOTH, FADE = 6 / 768, 36 / 768, 0.2
 _COARSER = 4
+# Rows that are looked up at a time.
+_ROWS = 256
 
 
 def seam_warp(sample: Pixels, width: int, height: int) -> Pixels:
@@ -93,8 +95,15 @@ def apply_warp(layer: Pixels, shifts: Pixels, width: int) -> Pixels:
     if not np.any(shifts):
         return layer
     rows, columns = layer.shape[:2]
-    fine = cv2.resize(shifts, (columns, rows), interpolation=cv2.INTER_LINEAR) * np.float32(width)
-    x = fine[..., 0] + np.arange(columns, dtype=np.float32)
-    y = fine[..., 1] + np.arange(rows, dtype=np.float32)[:, None]
-    result: Pixels = cv2.remap(np.ascontiguousarray(layer), x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
-    return result
+    fine = cv2.resize(shifts, (columns, rows), interpolation=cv2.INTER_LINEAR)
+    fine *= np.float32(width)
+    source, out = np.ascontiguousarray(layer), np.empty(layer.shape, np.float32)
+    across = np.arange(columns, dtype=np.float32)
+    # In bands: where each pixel is looked up takes twice the room of a channel.
+    for first in range(0, rows, _ROWS):
+        last = min(first + _ROWS, rows)
+        x = fine[first:last, :, 0] + across
+        y = fine[first:last, :, 1] + np.arange(first, last, dtype=np.float32)[:, None]
+        part = cv2.remap(source, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+        out[first:last] = part.reshape(out[first:last].shape)
+    return out
