@@ -33,6 +33,10 @@ def _browser() -> Browser:
     return browser
 
 
+# A canvas c shows a whole picture: half of a slow one comes before it.
+_WHOLE = "c.dataset.shown && !c.dataset.shown.endsWith('/384')"
+
+
 class BrowserTest(unittest.TestCase):
     """One server a class; a fresh page a test; no error in the page goes unseen."""
 
@@ -111,14 +115,15 @@ class BrowserTest(unittest.TestCase):
         self.page.wait_for_selector(f"h2:has-text('{name}')")
 
     def shown(self, side: str = "first") -> str:
-        """The address of the picture a view shows, once there is one."""
+        """The address of the picture a view shows, once there is a whole one."""
         canvas = self.page.locator(f"[data-testid=view-{side}] canvas")
-        self.page.wait_for_function("c => c.dataset.shown", arg=canvas.element_handle())
+        self.page.wait_for_function(f"c => {_WHOLE}", arg=canvas.element_handle())
         return canvas.get_attribute("data-shown") or ""
 
     def wait_for_new(self, old: str, side: str = "first") -> str:
+        """The next whole picture of a view; half of it may come before."""
         canvas = self.page.locator(f"[data-testid=view-{side}] canvas")
         self.page.wait_for_function(
-            "([c, old]) => c.dataset.shown && c.dataset.shown !== old", arg=[canvas.element_handle(), old]
+            f"([c, old]) => {_WHOLE} && c.dataset.shown !== old", arg=[canvas.element_handle(), old]
         )
         return canvas.get_attribute("data-shown") or ""
