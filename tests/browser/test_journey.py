@@ -473,8 +473,8 @@ class RestartTest(BrowserTest):
         self.page.click("aside button:has-text('Swap bumps and dents')")
         self.page.wait_for_selector("nav button:has-text('Relief'):has-text('1 edit')")
         self.stage("Pack")
-        # What it takes is told before: six bytes a pixel at the most, and a time.
-        self.page.wait_for_selector("text=/Up to 25.2 MB, about \\d+ (s|min)/")
+        # What it takes is told before: six bytes a pixel, and a time.
+        self.page.wait_for_selector("text=/About 25.2 MB, about \\d+ (s|min)/")
         self.page.click("text=Pack as zip")
         self.page.wait_for_selector("li[data-job=running]")
         place = self.page.url.removeprefix(self.server.address)

@@ -12,10 +12,15 @@ import numpy as np
 import psutil
 from numba import typeof
 
+from amber_thicket.blocks import most_in_memory
 from amber_thicket.core.memory import Memory
+from amber_thicket.core.numeric.colour import multiplied
+from amber_thicket.core.numeric.filters import enlarge
 from amber_thicket.core.numeric.mapped import release_pages
 from amber_thicket.core.raster import Raster
 from amber_thicket.core.recipe import Recipe
+from amber_thicket.core.synthesis.regrow import _window_on
+from amber_thicket.core.tile.seam_warp import apply_warp
 from amber_thicket.errors import BadSetting, WriteFailed
 from amber_thicket.service import bake
 from amber_thicket.service.bake import kept_of, pack, pack_cost
@@ -183,6 +188,42 @@ class PackTest(unittest.TestCase):
             self.files("blend", Memory(10**9, spill=SpillFiles(Path(folder)), most_in_memory=0))
         self.assertGreaterEqual(len(beside), 5)
         self.assertFalse(any(beside))
+
+
+class BandTest(unittest.TestCase):
+    """What is done in bands gives the very numbers it gives in one go."""
+
+    def setUp(self) -> None:
+        self.rng = np.random.default_rng(3)
+
+    def test_enlarging_gains_and_warps(self) -> None:
+        small, gain = self.rng.random((24, 36, 3), np.float32), self.rng.random((120, 90), np.float32)
+        picture, shifts = self.rng.random((120, 90, 3), np.float32), self.rng.normal(0, 0.02, (30, 24, 2))
+        ways = {
+            "numeric.filters._BAND_VALUES": (lambda: enlarge(small, 96, 144, wraps=True, cubic=True), 1, 10**9),
+            "numeric.colour._BAND_PIXELS": (lambda: multiplied(picture, gain), 90 * 7, 10**9),
+            "tile.seam_warp._ROWS": (lambda: apply_warp(picture, shifts.astype(np.float32), 80), 7, 10**6),
+        }
+        for name, (made, few, many) in ways.items():
+            with self.subTest(name):
+                found = []
+                for size in (few, many):
+                    with mock.patch(f"amber_thicket.core.{name}", size):
+                        found.append(made())
+                np.testing.assert_array_equal(*found)
+
+    def test_a_window_on_the_largest_part_wherever_it_lies(self) -> None:
+        shown = np.zeros((60, 80), bool)
+        shown[20:30, 40:60] = True
+        shown[2:5, 2:9] = True
+        self.assertEqual(_window_on(shown, 100, 6).as_tuple, (34, 14, 32, 22))
+        # Round an edge it is one part, the larger one.
+        shown[20:35, :12] = shown[20:35, 70:] = True
+        self.assertEqual(_window_on(shown, 100, 6).as_tuple, (64, 14, 34, 27))
+
+    def test_a_quarter_of_the_memory_is_for_steps(self) -> None:
+        with mock.patch("amber_thicket.blocks.memory_there", return_value=24_000_000_000):
+            self.assertEqual(most_in_memory(), 6_000_000_000)
 
 
 class CostTest(unittest.TestCase):

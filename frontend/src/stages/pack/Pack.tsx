@@ -93,7 +93,7 @@ export function Pack({ material }: { material: Material }) {
 function Cost({ cost: { bytes, spilled, seconds } }: { cost: PackCost }) {
   return (
     <p className="pb-1.5 text-[12px] text-soft">
-      {`Up to ${sizeText(bytes)}, ${aboutTime(seconds)}.`}
+      {`About ${sizeText(bytes)}, ${aboutTime(seconds)}.`}
       {spilled > 0 &&
         ` Not all steps to maps of this size fit into memory: ${sizeText(spilled)} of the disk are used meanwhile.`}
     </p>
