@@ -1,6 +1,6 @@
 """Stored numbers to file bytes, and back again for the read-back.
 
-PNG third edition; TIFF 6.0; OpenEXR; JFIF 1.02; TGA 2.0; ICC.1:2022 for profiles in TIFF and JPEG. Files say what their
+TIFF 6.0; OpenEXR; JFIF 1.02; TGA 2.0; ICC.1:2022 for profiles in TIFF and JPEG. Files say what their
 colours are (IEC 61966-2-1) and how many pixels there are to a metre, as far as the format has room for it: per_metre, 0
 where nobody knows.
 """
@@ -10,7 +10,6 @@ from __future__ import annotations
 import io
 import struct
 import tempfile
-import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
@@ -24,14 +23,9 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
 from amber_thicket.core.roles import Encoding
+from amber_thicket.formats.png import png_bytes
 
-_AFTER_IHDR, _JPEG_QUALITY = 33, 95
-# x and y of red, green and blue, and of white, of sRGB (ITU-R BT.709, CIE D65).
-_PRIMARIES, _WHITE = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06), (0.3127, 0.3290)
-
-
-def _chunk(kind: bytes, body: bytes) -> bytes:
-    return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
+_JPEG_QUALITY = 95
 
 
 @cache
@@ -43,42 +37,6 @@ def srgb_profile() -> bytes:
     return bytes(made)
 
 
-# What a picture is packed with. Maps of surfaces repeat nothing within reach of a search for matches: Paeth's predictor
-# and codes for what it leaves, with runs, make smaller files in half the time (figures in docs/decisions/041).
-# Patterns and ramps repeat all the time, and are searched.
-_BY_RUNS: dict[str, Any] = {"filter": imagecodecs.PNG.FILTER.PAETH, "strategy": imagecodecs.PNG.STRATEGY.RLE}
-_BY_MATCHES: dict[str, Any] = {}
-_BAND, _BANDS = 16, 3
-
-
-def _packing(codes: NDArray[Any]) -> dict[str, Any]:
-    """What packs a picture better, told from a few bands of its rows."""
-    rows = len(codes)
-    if rows <= _BAND * _BANDS * 2:
-        bands = codes
-    else:
-        starts = [round((rows - _BAND) * (number + 1) / (_BANDS + 1)) for number in range(_BANDS)]
-        bands = np.concatenate([codes[start : start + _BAND] for start in starts])
-    tried = [len(imagecodecs.png_encode(bands, level=1, **one)) for one in (_BY_RUNS, _BY_MATCHES)]
-    return _BY_RUNS if tried[0] <= tried[1] else _BY_MATCHES
-
-
-def png_bytes(codes: NDArray[Any], *, encoding: Encoding, per_metre: float = 0.0) -> bytes:
-    """A PNG of 8 or 16 bits. sRGB pictures carry the chunks that say so; data maps carry none and are read raw."""
-    codes = np.ascontiguousarray(codes)
-    data = bytes(imagecodecs.png_encode(codes, level=1, **_packing(codes)))
-    tags = b""
-    if encoding == "srgb":
-        # Primaries of BT.709, transfer of IEC 61966-2-1, no matrix, full range (ITU-T H.273).
-        tags += _chunk(b"cICP", bytes((1, 13, 0, 1)))
-        tags += _chunk(b"cHRM", struct.pack(">8I", *(round(100_000 * value) for value in (*_WHITE, *_PRIMARIES))))
-        tags += _chunk(b"sRGB", b"\0") + _chunk(b"gAMA", struct.pack(">I", 45455))
-    if per_metre:
-        whole = min(max(round(per_metre), 1), 0x7FFFFFFF)
-        tags += _chunk(b"pHYs", struct.pack(">IIB", whole, whole, 1))
-    return data[:_AFTER_IHDR] + tags + data[_AFTER_IHDR:] if tags else data
-
-
 def tiff_bytes(codes: NDArray[Any], *, encoding: Encoding, per_metre: float = 0.0) -> bytes:
     """A TIFF of 8 or 16 bits or of floats, deflated; the description says how the values are encoded."""
     stream = io.BytesIO()
@@ -87,6 +45,8 @@ def tiff_bytes(codes: NDArray[Any], *, encoding: Encoding, per_metre: float = 0.
         codes,
         photometric="rgb" if codes.ndim == 3 else "minisblack",
         compression="zlib",
+        # The usual level 6 takes twice the time for files that are 1 to 3 % smaller.
+        compressionargs={"level": 4},
         predictor=True,
         description=f"encoding={encoding}",
         metadata=None,

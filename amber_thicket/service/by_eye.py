@@ -6,7 +6,6 @@ import base64
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
-import cv2
 import numpy as np
 
 from amber_thicket.core.graph import Evaluation, fit_side
@@ -105,8 +104,7 @@ def described(evaluation: Evaluation, round: str, chosen: Changes, refused: Sequ
 
 
 def _png(codes: Any) -> str:
-    data = cv2.imencode(".png", codes[..., ::-1])[1].tobytes()
-    return "data:image/png;base64," + base64.b64encode(data).decode()
+    return "data:image/png;base64," + base64.b64encode(encoded(codes, "png")).decode()
 
 
 def _jpeg(linear: Pixels) -> str:

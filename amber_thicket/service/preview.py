@@ -22,6 +22,7 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.core.registry import STAGE_LAYERS
 from amber_thicket.core.roles import EVERY, MADE
 from amber_thicket.errors import NotFound, WriteFailed
+from amber_thicket.formats.png import png_bytes
 from amber_thicket.service.broken import broken_by_joins
 
 CARD = (216, 120)
@@ -155,18 +156,13 @@ def codes_of(layer: str, pixels: Pixels) -> NDArray[np.uint8]:
 
 def encoded(codes: NDArray[np.uint8], kind: str, quality: int = 0, *, fine_colour: bool = True) -> bytes:
     """File bytes ("jpg" of a quality, or "png") for the page: grey, RGB or RGBA."""
+    if kind == "png":
+        return png_bytes(codes, encoding="linear")
     orders = {3: cv2.COLOR_RGB2BGR, 4: cv2.COLOR_RGBA2BGRA}
     picture = cv2.cvtColor(codes, orders[codes.shape[2]]) if codes.ndim == 3 else codes
-    options = {
-        "jpg": [
-            cv2.IMWRITE_JPEG_QUALITY,
-            quality,
-            cv2.IMWRITE_JPEG_SAMPLING_FACTOR,
-            0x111111 if fine_colour else 0x221111,
-        ],
-        "png": [cv2.IMWRITE_PNG_COMPRESSION, 1],
-    }[kind]
-    done, data = cv2.imencode(f".{kind}", picture, options)
+    sampling = 0x111111 if fine_colour else 0x221111
+    options = [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, sampling]
+    done, data = cv2.imencode(".jpg", picture, options)
     if not done:
         raise WriteFailed("A picture could not be encoded.", remedy="Try again.")
     return bytes(data)

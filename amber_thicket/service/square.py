@@ -14,6 +14,7 @@ from amber_thicket.core.square import lens
 from amber_thicket.core.square.crop import detailed, doublings
 from amber_thicket.core.square.propose import Proposal, propose
 from amber_thicket.core.square.view import view_of
+from amber_thicket.formats.png import png_bytes
 
 _SIDE = 1024
 _AROUND, _GLASS = 768, 140
@@ -61,13 +62,12 @@ def enlarged(evaluation: Evaluation, x: float, y: float) -> Enlarged:
     after = detailed(pixels, here, box, (side, side), times, learns=learns) if times else plain
     part = slice((side - _GLASS) // 2, (side + _GLASS) // 2)
     both = [encode_srgb8(np.ascontiguousarray(p[part, part])) for p in (plain, after)]
-    done, data = cv2.imencode(".png", np.hstack(both)[..., ::-1])
-    assert done
+    data = png_bytes(np.hstack(both), encoding="srgb")
     finest = [
         float(np.std(tone - cv2.GaussianBlur(tone, (0, 0), 1.0)))
         for tone in (encode_srgb(p[..., 1]) for p in (plain, after))
     ]
-    return Enlarged(bytes(data), 1 / scale, times, finest[1] / max(finest[0], 1e-9))
+    return Enlarged(data, 1 / scale, times, finest[1] / max(finest[0], 1e-9))
 
 
 def bend(evaluation: Evaluation, lines: Sequence[Sequence[Sequence[float]]]) -> dict[str, float]:
