@@ -37,7 +37,7 @@ from amber_thicket.core.registry import catalogue
 from amber_thicket.errors import NotFound, ThicketError
 from amber_thicket.formats.picture import read_picture
 from amber_thicket.service import audit as audits
-from amber_thicket.service.bake import check, pack
+from amber_thicket.service.bake import RESULTS_BYTES, check, pack
 from amber_thicket.service.from_paths import (
     LoadedMaterial,
     load_light_set_from_paths,
@@ -50,7 +50,6 @@ from amber_thicket.service.scanning import Asked, Unit
 from amber_thicket.service.suggested import suggestions
 from amber_thicket.store.spill import SpillFiles
 
-MEMORY_BYTES = 1_400_000_000
 # Where layers of maps that are too large for the memory lie meanwhile, unless TMPDIR says where: many systems keep /tmp
 # in memory, but not this one (Filesystem Hierarchy Standard 3.0, 5.15).
 _LARGE_TEMPORARY = "/var/tmp"
@@ -127,7 +126,7 @@ class Material:
 
 def _memory() -> Memory:
     folder = Path(os.environ.get("TMPDIR", _LARGE_TEMPORARY))
-    return Memory(MEMORY_BYTES, spill=SpillFiles(folder), most_in_memory=most_in_memory())
+    return Memory(RESULTS_BYTES, spill=SpillFiles(folder), most_in_memory=most_in_memory())
 
 
 def _material(loaded: LoadedMaterial, found: Mapping[str, Any] | None = None) -> Material:

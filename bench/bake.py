@@ -18,7 +18,7 @@ from amber_thicket.core.memory import Memory
 from amber_thicket.core.recipe import Recipe
 from amber_thicket.formats.picture import read_picture
 from amber_thicket.formats.write import encoded
-from amber_thicket.service.bake import pack
+from amber_thicket.service.bake import RESULTS_BYTES, pack
 from amber_thicket.service.sources import StoredSource, describe
 from amber_thicket.store.spill import SpillFiles
 from bench.timing import table
@@ -45,7 +45,7 @@ def _measure(side: int, profile: str) -> tuple[float, float, int]:
     warm = recipe.with_changes({"square.size.width": 512, "square.size.height": 512})
     bakes, codecs, peak = [], [], 0
     for chosen in (warm, *[recipe] * (1 if side >= _ONCE else ROUNDS)):
-        memory = Memory(1_400_000_000, spill=SpillFiles(Path("/var/tmp")), most_in_memory=most_in_memory())
+        memory = Memory(RESULTS_BYTES, spill=SpillFiles(Path("/var/tmp")), most_in_memory=most_in_memory())
         ready = Evaluation(chosen, StoredSource(info, lambda: data, memory), memory)
         began = time.perf_counter()
         for written in pack(ready, "gravel", lambda _share, _text: None):

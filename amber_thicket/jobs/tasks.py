@@ -24,7 +24,7 @@ from amber_thicket.core.recipe import from_json
 from amber_thicket.errors import Cancelled, ThicketError
 from amber_thicket.formats.archive import write_zip
 from amber_thicket.jobs.queue import Huey, channel, current
-from amber_thicket.service.bake import pack
+from amber_thicket.service.bake import RESULTS_BYTES, pack
 from amber_thicket.service.images import generated
 from amber_thicket.service.library import evaluation_of
 from amber_thicket.service.preview import thumbnail as thumbnail_of
@@ -55,7 +55,6 @@ from amber_thicket.store.work import (
 
 BEAT_SECONDS = 1.0
 _SAY_SECONDS = 0.3
-_MOST_MEMORY = 1_400_000_000
 log = logging.getLogger(__name__)
 Entries = Callable[[list[PackedFile], Callable[[float, str], None]], Iterator[tuple[str, bytes]]]
 
@@ -308,7 +307,7 @@ def _files_of(
 def _evaluation(blobs: Blobs, line: JobLine, folder: Path, one: MaterialToPack) -> Evaluation:
     """A material as it is to be made, with what lies over it."""
     memory = Memory(
-        min(_MOST_MEMORY, results_budget()),
+        min(RESULTS_BYTES, results_budget()),
         persistent=DecisionCache(folder),
         spill=SpillFiles(folder / SPILL_FOLDER),
         most_in_memory=most_in_memory(),

@@ -41,6 +41,8 @@ from amber_thicket.store.work import StillLook
 CHECK_SIDE = 768
 # Channels of full size that are wanted again: the tiled colour, the steps to the height, normal, roughness.
 _CHANNELS_KEPT = 12
+# Bytes of results that may be kept while a set is made; more where the steps to it take more (kept_of).
+RESULTS_BYTES = 1_000_000_000
 # Seconds a pixel of a pack on two cores, before one was measured: of a plain set, in memory or by way of the disk.
 _PACE = 1.5e-6
 # Files that are written and read back while the next map is made.
