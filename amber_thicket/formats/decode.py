@@ -131,6 +131,8 @@ def _read_other(data: bytes, name: str, as_stored: bool) -> Decoded:
             codes = np.asarray(imagecodecs.png_decode(data))
             if "transparency" in image.info:
                 notes.append("transparent colour ignored")
+        elif (plain := _plain_jpeg(data, image)) is not None:
+            codes = plain
         else:
             image.load()
             codes, alpha_note = eight_bit(image, profile)
@@ -165,6 +167,23 @@ def _exif_orientation(image: Any) -> int:
         return int(image.getexif().get(0x0112, 1))
     except (ValueError, TypeError, SyntaxError, OSError, KeyError, OverflowError):
         return 1
+
+
+def _plain_jpeg(data: bytes, image: Any) -> NDArray[np.uint8] | None:
+    """The codes of a JPEG in grey or RGB, decoded straight to where they stay; None for any other picture, and for one
+    that is cut short, about which Pillow says what is wrong. Both stand on the same decoder and give the same codes."""
+    import imagecodecs
+
+    # A whole one ends with EOI (ITU-T T.81, B.1.1.3); some cameras fill up with zeros.
+    ends = data[-64:].rstrip(b"\0").endswith(b"\xff\xd9")
+    if image.format not in ("JPEG", "MPO") or image.mode not in ("L", "RGB") or not ends:
+        return None
+    codes = new_array((image.height, image.width, *([3] if image.mode == "RGB" else [])))
+    try:
+        imagecodecs.jpeg8_decode(data, out=codes)
+    except (RuntimeError, ValueError):
+        return None
+    return codes
 
 
 def eight_bit(image: Any, profile: bytes | None) -> tuple[NDArray[Any], list[str]]:

@@ -69,6 +69,31 @@ class DepthTest(unittest.TestCase):
         picture = read_picture(encoded(smooth, "JPEG", quality=95), "p")
         self.assertLess(float(np.abs(picture.pixels - decode_srgb(smooth)).max()), 0.02)
 
+    def test_every_kind_of_jpeg_is_what_pillow_makes_of_it(self) -> None:
+        photograph = np.asarray(Image.fromarray(RGB).resize((157, 101), Image.Resampling.BICUBIC))
+        kinds = [
+            encoded(photograph, "JPEG", quality=quality, subsampling=sampling, progressive=progressive)
+            for quality in (30, 95) for sampling in (0, 1, 2) for progressive in (False, True)
+        ]  # fmt: skip
+        kinds += [
+            encoded(photograph[..., 0], "JPEG", quality=90),
+            encoded(photograph, "JPEG", quality=90, keep_rgb=True),
+            encoded(photograph, "JPEG", quality=90, restart_marker_rows=2),
+        ]
+        # What fills up a file, or goes on after the picture, is no part of it.
+        kinds += [kinds[0] + bytes(20), kinds[0] + b"more of the camera's", kinds[0] + kinds[1]]
+        for number, data in enumerate(kinds):
+            with self.subTest(number), Image.open(io.BytesIO(data)) as image:
+                codes = np.asarray(image)
+                held = read_picture(data, "p").held
+                np.testing.assert_array_equal(held, codes if codes.ndim == 3 else np.dstack([codes] * 3))
+
+    def test_a_jpeg_cut_short_is_refused_wherever_it_ends(self) -> None:
+        data = encoded(np.asarray(Image.fromarray(RGB).resize((157, 101))), "JPEG", quality=90)
+        for length, rest in ((len(data) // 2, b""), (len(data) // 2, bytes(20)), (len(data) - 3, b"")):
+            with self.subTest(length=length, rest=rest), self.assertRaisesRegex(UnreadableFile, "cut short"):
+                read_picture(data[:length] + rest, "p")
+
 
 def exr(channels: dict[str, np.ndarray], **header: object) -> bytes:
     with tempfile.NamedTemporaryFile(suffix=".exr") as file:
