@@ -107,7 +107,8 @@ def _tried(depth: Pixels, lab: Pixels) -> tuple[NDArray[np.float64], Pixels]:
         steps += [(right, down) for down in range(-most, most + 1)]
     tried = np.array(steps, np.int32)
     out = np.empty(len(tried), np.float32)
-    run = partial(_try_steps, depth, lab, np.float32(usual_difference(lab)), tried, out)
+    planes = np.ascontiguousarray(lab.transpose(2, 0, 1))
+    run = partial(_try_steps, depth, planes, np.float32(usual_difference(lab)), tried, out)
     over_rows(run, len(tried), least=16)
     return tried / np.array([width, height]), out
 
@@ -126,38 +127,42 @@ def _best(steps: NDArray[np.float64], prices: Pixels, waste: float) -> list[Step
 
 @compiled(loose=True)
 def _try_steps(depth, lab, usual, steps, out, first, last):  # type: ignore[no-untyped-def]
-    """Mean price of the cheapest join at each step: it goes down a row at a time, and any way along a row."""
+    """Mean price of the cheapest join at each step: it goes down a row at a time, and any way along a row. lab: (3, H,
+    W); a pixel and the one a step away lie at the same place of two lines, so that many are told at once."""
     height, width = depth.shape
-    line, price = np.empty(width, np.float32), np.empty(width, np.float32)
+    path, price = np.empty(width, np.float32), np.empty(width, np.float32)
     for number in range(first, last):
         right, down = steps[number, 0], steps[number, 1]
         over = width - right
         margin = 1 + over // 12
         low, high = margin, over - margin
-        if high - low < 2:
+        count = high - low
+        if count < 2:
             out[number] = np.float32(1e6)
             continue
         top, bottom = max(0, -down), height - max(0, down)
         for y in range(top, bottom):
-            for x in range(low, high):
-                a, b = depth[y, x], depth[y + down, x + right]
-                off = np.float32(0.0)
-                for c in range(3):
-                    apart = lab[y, x, c] - lab[y + down, x + right, c]
-                    off += apart * apart
-                cost = np.float32(PIXEL) + np.float32(FUSED) * min(a, b) + np.float32(TRIMMED) * max(a, b)
+            here, there = depth[y, low:high], depth[y + down, low + right : high + right]
+            light, other_light = lab[0, y, low:high], lab[0, y + down, low + right : high + right]
+            red, other_red = lab[1, y, low:high], lab[1, y + down, low + right : high + right]
+            yellow, other_yellow = lab[2, y, low:high], lab[2, y + down, low + right : high + right]
+            for x in range(count):
+                by_light, by_red = light[x] - other_light[x], red[x] - other_red[x]
+                by_yellow = yellow[x] - other_yellow[x]
+                off = by_light * by_light + by_red * by_red + by_yellow * by_yellow
+                cost = np.float32(PIXEL) + np.float32(FUSED) * min(here[x], there[x])
+                cost += np.float32(TRIMMED) * max(here[x], there[x])
                 price[x] = cost + np.float32(COLOUR) * np.sqrt(off) / usual
             if y == top:
-                for x in range(low, high):
-                    line[x] = price[x]
+                path[:count] = price[:count]
             else:
-                for x in range(low, high):
-                    line[x] += price[x]
-            for x in range(low + 1, high):
-                line[x] = min(line[x], line[x - 1] + price[x])
-            for x in range(high - 2, low - 1, -1):
-                line[x] = min(line[x], line[x + 1] + price[x])
-        best = line[low]
-        for x in range(low + 1, high):
-            best = min(best, line[x])
-        out[number] = best / np.float32(bottom - top)
+                for x in range(count):
+                    path[x] += price[x]
+            best = path[0]
+            for x in range(1, count):
+                best = min(path[x], best + price[x])
+                path[x] = best
+            for x in range(count - 2, -1, -1):
+                best = min(path[x], best + price[x])
+                path[x] = best
+        out[number] = path[:count].min() / np.float32(bottom - top)
