@@ -120,21 +120,26 @@ def _find_joins(places, axis, join):  # type: ignore[no-untyped-def]
             join[y, x] = jump > 1.5
 
 
+@compiled()
+def _add_up(labels, lab, sums):  # type: ignore[no-untyped-def]
+    """Of every piece: the sum of each channel, and its pixels. sums: (pieces, 4), zeros."""
+    for y in range(labels.shape[0]):
+        for x in range(labels.shape[1]):
+            of = sums[labels[y, x]]
+            for k in range(3):
+                of[k] += lab[y, x, k]
+            of[3] += 1.0
+
+
 class _Same:
     """Whether a piece, moved, falls together with another and looks like it."""
 
     def __init__(self, pieces: Pieces) -> None:
         self.pieces = pieces
         self._known: dict[tuple[int, ...], bool] = {}
-        count = pieces.count
-        areas = np.bincount(pieces.labels.reshape(-1), minlength=count)
-        self._means = np.stack(
-            [
-                np.bincount(pieces.labels.reshape(-1), pieces.lab[..., k].reshape(-1), count) / np.maximum(areas, 1)
-                for k in range(3)
-            ],
-            -1,
-        )
+        sums = np.zeros((pieces.count, 4))
+        _add_up(pieces.labels, pieces.lab, sums)
+        self._means = sums[:, :3] / np.maximum(sums[:, 3:], 1)
         self._boxes: dict[int, tuple[int, int, int, int]] = {}
 
     def all(self, one: NDArray[Any], other: NDArray[Any], moved: NDArray[Any]) -> NDArray[np.bool_]:
