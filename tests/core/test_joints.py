@@ -89,12 +89,19 @@ class LedRoundTest(unittest.TestCase):
                 placed = _Frame.of(field, pair, (376, 376))
                 assert placed is not None
                 before = _Laid.at(field, pair, placed, 1.0, Brushed())
-                after = before.rerouted()
+                after = before.rerouted(4)
                 broken += before.outcome.broken, after.outcome.broken
                 self.assertLessEqual(after.outcome.cost(1.0), before.outcome.cost(1.0))
             with self.subTest(kind):
                 self.assertGreaterEqual(broken[0], at_first)
                 self.assertLessEqual(broken[1], led)
+
+    def test_the_next_best_are_led_round_too(self) -> None:
+        # Those a user steps to after the first; one of fallen leaves broke from the third on, when only those that
+        # could have come first were led round.
+        for kind in PIECEWISE:
+            broken = [plan_of(ready(kind, tile__join__rank=rank)).evidence["broken"] for rank in range(1, 6)]
+            self.assertEqual(broken, [0] * 5, kind)
 
     def test_what_nearly_breaks_counts(self) -> None:
         found = Outcome(0, 0, 3, 4, 50, 0.5, 0.3, 0.0)

@@ -33,8 +33,9 @@ _SMOOTH, _MOST_OF_PIECE, _MOST_OF_TILE, _SEEN = 0.45, 0.18, 0.022, 1.5
 # Within so many half joints of a path the side whose border is nearer shows.
 _JOINT_FIRST = 1.1
 _UNFIT, _KEPT = 0.02, 50.0
-# So many arrangements are tried again where their joins fuse pieces, so often, each time so much dearer there, by px.
-_REROUTED, _ROUNDS, _FUSED = 5, 4, 6.0
+# Arrangements are tried again where their joins fuse pieces, each time so much dearer there, by px: the first so many
+# so often, the others so often.
+_FIRST, _ROUNDS, _LATER_ROUNDS, _FUSED = 5, 4, 2, 6.0
 
 
 @dataclass(frozen=True)
@@ -74,12 +75,11 @@ def arrangements(
     chosen = _promising(rough)
     del rough
     laid = laying.lay(field, chosen, (0.4, 0.8), "laying pieces")
-    # Those that would come first if nothing were broken are worth another try.
+    # Those that would come first if nothing were broken are tried hardest.
     laid.sort(key=_unbroken)
-    for number in range(min(len(laid), _REROUTED)):
-        report_progress(0.8 + 0.2 * number / _REROUTED, "looking for ways round pieces")
-        if _unbroken(laid[number]) < min(one.outcome.cost(1.0) for one in laid):
-            laid[number] = laid[number].rerouted()
+    for number, one in enumerate(laid):
+        report_progress(0.8 + 0.2 * number / len(laid), "looking for ways round pieces")
+        laid[number] = one.rerouted(_ROUNDS if number < _FIRST else _LATER_ROUNDS)
     # From px of the field to tile widths of the sample.
     unit = sample[0] / (field.depth.shape[1] * tile[0])
     return sorted((one.arrangement(unit, tile) for one in laid), key=lambda one: one.outcome.cost(1.0))
@@ -148,13 +148,13 @@ class _Laid:
         found = outcome(seen, labels, placed.overlap, price, 1 - shown, masks[0])
         return cls(pair, placed, shifts, seen, masks, 1 - shown, labels, *found)
 
-    def rerouted(self) -> _Laid:
+    def rerouted(self, rounds: int) -> _Laid:
         """The same with joins led round the pieces they fuse, as long as that comes out better."""
         best = latest = self
         dear = np.zeros(self.labels.shape, np.float32)
         room = max(2, round(self.seen.joint))
         around = np.ones((2 * room + 1, 2 * room + 1), np.uint8)
-        for _ in range(_ROUNDS):
+        for _ in range(rounds):
             if not latest.outcome.broken and not latest.outcome.nearly:
                 break
             bad = latest.fused.nearly_broken()[0]
