@@ -83,3 +83,27 @@ def fused_joins(kind: str, one: Evaluation, seed: int = 3, deep: float = 5.0) ->
         met += int((join & (np.minimum(depth, np.roll(depth, -1, axis)) > deep)).sum())
         joins += int(join.sum())
     return met / joins
+
+
+def touching_joins(kind: str, one: Evaluation, seed: int = 3) -> float:
+    """The share of a plan's joins in stretches along which two pieces lie side by side with nothing of the bench's own
+    joints within 3 px: what an eye sees as two stones grown together. Only stretches of .12 of a piece and more."""
+    size = (SIDE, SIDE)
+    plan, work = plan_of(one), one.sizes(size).work
+    truth = true_pieces(*piecewise(kind, seed), work.width)
+    seen = truth if plan.framing is None else framed_pieces(truth, plan.framing, size)
+    source = plan_source(one, plan, size)
+    at = (source * seen.scale).round().astype(int)
+    high, wide = seen.labels.shape
+    shown = seen.labels[at[..., 1].clip(0, high - 1), at[..., 0].clip(0, wide - 1)]
+    room = 3
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * room + 1, 2 * room + 1))
+    joint = cv2.dilate(np.pad((shown == 0).astype(np.uint8), room, mode="wrap"), disc)[room:-room, room:-room] > 0
+    apart = np.zeros(shown.shape, bool)
+    for axis, step in ((1, (1, 0)), (0, (0, 1))):
+        join = np.abs(np.roll(source, -1, axis) - source - step).max(axis=-1) > 1.5
+        apart |= join & (shown != np.roll(shown, -1, axis))
+    count, stretches = cv2.connectedComponents(cv2.dilate((apart & ~joint).astype(np.uint8), np.ones((3, 3))))
+    lengths = np.bincount((stretches * (apart & ~joint)).ravel(), minlength=count)[1:]
+    long = 0.12 * seen.typical / seen.scale
+    return float(lengths[lengths >= long].sum() / apart.sum())

@@ -12,7 +12,7 @@ from amber_thicket.core.registry import BY_ID
 from amber_thicket.core.synthesis.mosaic import Mosaic, source_of_mosaic
 from amber_thicket.core.synthesis.tile_plan import TilePlan, source_of
 from amber_thicket.core.tile.broken_pieces import BrokenPieces, broken_pieces
-from amber_thicket.core.tile.join import pieces_in
+from amber_thicket.core.tile.join import pieces_to_join
 from amber_thicket.core.tile.joints.arrange import framed_pieces
 from amber_thicket.core.tile.joints.score import Trimmed, trimmed_pieces
 from amber_thicket.core.tile.pieces import NONE, Pieces, find_pieces
@@ -26,9 +26,10 @@ def pieces_of_sample(evaluation: Evaluation) -> Pieces:
     size = fit_side(evaluation.recipe, PLAN_SIDE)
     chosen = evaluation.recipe.settings("tile.join")
     told = [chosen.joint_width, chosen.detail, chosen.smallest, chosen.one_piece, chosen.split_piece]
+    told.append(chosen.method == "joints")
 
     def found() -> Pieces:
-        return pieces_in(evaluation.layer("evened", size).pixels, evaluation.sizes(size).tile.part, chosen)
+        return pieces_to_join(evaluation.layer("evened", size).pixels, evaluation.sizes(size).tile.part, chosen)
 
     return evaluation.memory.get(f"pieces/{evaluation.key('evened', size)}/{told}", found)
 

@@ -24,12 +24,12 @@ from amber_thicket.core.tile.joints.depth import depth_field
 from amber_thicket.core.tile.joints.paths import cheapest_path, closed_side, open_side
 from amber_thicket.core.tile.joints.score import Outcome, trimmed_pieces
 from amber_thicket.core.tile.joints.steps import find_step_pairs
-from amber_thicket.core.tile.pieces import find_pieces
+from amber_thicket.core.tile.pieces import Reading, centred, find_pieces
 from amber_thicket.service.broken import broken_by_joins, pieces_of_sample, plan_places
 from amber_thicket.service.tiling import suggestion
 from amber_thicket.standins.capture_rig.kinds import KINDS
 from amber_thicket.standins.capture_rig.piecewise_kinds import PIECEWISE
-from tests.pieces import SIDE, fused_joins, piecewise, plan_of, ready, truly_broken
+from tests.pieces import SIDE, fused_joins, piecewise, plan_of, ready, touching_joins, truly_broken
 from tests.support import evaluation, linear_photograph, photographed, rig_surface, size_of
 
 
@@ -56,6 +56,12 @@ class BrokenTest(unittest.TestCase):
                 self.assertEqual((joints.count, joints.share), (0, 0), joints)
                 self.assertGreater(cut.share, 0.08)
 
+    def test_hardly_a_stone_touches_another_without_a_joint(self) -> None:
+        # Shares of the joins, by the bench's own joints; with borders at one edge of the joints .234, .206 and .153.
+        for kind, seed, most in (("crazy_paving", 5, 0.05), ("uneven_slates", 3, 0.06), ("uneven_slates", 5, 0.07)):
+            with self.subTest(kind, seed=seed):
+                self.assertLess(touching_joins(kind, ready(kind, seed), seed), most)
+
     def test_few_are_trimmed_and_edges_meet(self) -> None:
         for kind in ("crazy_paving", "uneven_slates"):
             one = ready(kind)
@@ -81,10 +87,11 @@ class BrokenTest(unittest.TestCase):
 
 class LedRoundTest(unittest.TestCase):
     def test_joins_are_led_round_what_they_would_fuse(self) -> None:
-        # As they are laid at first, and led round: nothing comes out worse, and most of what was broken is whole.
-        for kind, at_first, led in (("rubble_wall", 12, 0), ("fallen_leaves", 5, 1)):
+        # As they are laid at first, and led round: nothing comes out worse, and most of what was broken is whole. Of the
+        # wall four are broken at first, where borders that were not centred broke twelve.
+        for kind, at_first, led in (("rubble_wall", 4, 0), ("fallen_leaves", 5, 1)):
             pixels = cv2.resize(piecewise(kind)[0], (SIDE, SIDE), interpolation=cv2.INTER_AREA)
-            field, broken = depth_field(find_pieces(pixels)), np.zeros(2, int)
+            field, broken = depth_field(centred(find_pieces(pixels), Reading.joint)), np.zeros(2, int)
             for pair in find_step_pairs(field, (376, 376), 8):
                 placed = _Frame.of(field, pair, (376, 376))
                 assert placed is not None

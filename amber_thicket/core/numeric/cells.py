@@ -5,6 +5,8 @@ Source of the flooding: Vincent & Soille, "Watersheds in digital spaces", IEEE T
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,11 +21,16 @@ Labels = NDArray[np.int32]
 
 def flooded(field: Pixels) -> Labels:
     """Cells of a picture flooded from its local minima, numbered from 0. field: (H, W)."""
+    least = cv2.erode(field, np.ones((3, 3), np.uint8))
+    _, seeds = cv2.connectedComponents((field <= least).astype(np.uint8), connectivity=8)
+    return spread(field, seeds - 1)
+
+
+def spread(field: Pixels, seeds: NDArray[Any]) -> Labels:
+    """Cells of a picture flooded from seeds: their numbers from 0, (H, W), −1 where none lies. field: (H, W)."""
     low, high = float(field.min()), float(np.quantile(field, 0.999))
     levels = ((field - low) * ((_LEVELS - 1) / max(high - low, 1e-9))).clip(0, _LEVELS - 1).astype(np.int32)
-    least = cv2.erode(field, np.ones((3, 3), np.uint8))
-    count, seeds = cv2.connectedComponents((field <= least).astype(np.uint8), connectivity=8)
-    labels = np.ascontiguousarray(seeds, np.int32) - 1
+    labels = np.ascontiguousarray(seeds, np.int32)
     _flood(levels, labels, _LEVELS)
     return labels
 

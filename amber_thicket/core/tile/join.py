@@ -30,7 +30,7 @@ from amber_thicket.core.tile.joints.arrange import Arrangement, Brushed, arrange
 from amber_thicket.core.tile.joints.patches import TRIES, along_joints, piece_features
 from amber_thicket.core.tile.overlap import PIECES, blend_shares, cut_labels, usual_join_cost
 from amber_thicket.core.tile.pieces import PIECES as PIECES_FROM
-from amber_thicket.core.tile.pieces import Pieces, Reading, find_pieces
+from amber_thicket.core.tile.pieces import Pieces, Reading, centred, find_pieces
 from amber_thicket.core.tile.seam_warp import apply_warp, seam_warp
 from amber_thicket.core.tile.shares import feathered
 from amber_thicket.core.tile.stochastic import Mixture, mix, patches
@@ -335,10 +335,17 @@ def pieces_in(sample: Pixels, part: tuple[float, float, float, float], chosen: S
     return find_pieces(sample, reading, one=one, split=split)
 
 
+def pieces_to_join(sample: Pixels, part: tuple[float, float, float, float], chosen: Settings) -> Pieces:
+    """The same as the chosen method sees them: joins follow the middle of joints, whole pieces that are strewn or
+    regrown are cut out along their edges."""
+    found = pieces_in(sample, part, chosen)
+    return centred(found, chosen.joint_width / 100) if chosen.method == "joints" else found
+
+
 def _along_joints(sample: _Sample, frame: Frame, chosen: Settings) -> PiecePlan | BlendPlan | Arranged:
     tile = (frame.width, frame.height)
     size = (sample.pixels.shape[1], sample.pixels.shape[0])
-    pieces = pieces_in(sample.pixels, frame.part, chosen)
+    pieces = pieces_to_join(sample.pixels, frame.part, chosen)
     brushed = Brushed(sample.unfit, sample.kept)
     made = arrangements(pieces, tile, size, bend=chosen.bend / 100, brushed=brushed)
     if not made:

@@ -9,12 +9,12 @@ stronger the borders are than what lies within.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from amber_thicket.core.numeric.cells import Labels, flooded, merged, touching
+from amber_thicket.core.numeric.cells import Labels, flooded, merged, spread, touching
 from amber_thicket.core.numeric.colour import linear_to_lab
 from amber_thicket.core.numeric.filters import blur
 from amber_thicket.core.numeric.libraries import csgraph, cv2, sparse
@@ -29,6 +29,12 @@ _NO_VEINS = 6.5
 _SIDE, _LEAST_AREA = 600, 2.5
 # A border counts for sure from this share of the usual strength on.
 _STRONG = 0.6
+# So many joints from its border, or so far in to where it is deepest, a piece stays as it is when borders are centred;
+# so much wider joints are seen then, so much softer, in joints.
+_MOVED, _INNERMOST, _WIDER, _SOFT = 2.0, 0.6, 1.8, 0.8
+# Joints stand out of both sides by this many times the slope beside them: leaves on leaves come to 3.0, stones, slates
+# and bricks to 4.5 and more. So near lies beside, px across.
+_RIDGES, _BESIDE = 3.8, 7
 
 
 @dataclass(frozen=True)
@@ -100,13 +106,45 @@ def find_pieces(
         labels = _split(labels, drawn)
         # What was drawn is a joint, whatever it looks like.
         joints = np.where(drawn, max(float(np.quantile(joints, 0.97)), 1e-6), joints).astype(np.float32)
-    border, sure = _borders(labels, joints)
+    border, sure = _borders(labels, _weak_borders(labels, joints))
     inside = cv2.distanceTransform((~border).astype(np.uint8), cv2.DIST_L2, 5) >= joint
     known = border.any() and inside.any()
     contrast = float(joints[border].mean() / max(float(joints[inside].mean()), 1e-6)) if known else 0.0
     depth = cv2.distanceTransform((~sure).astype(np.uint8), cv2.DIST_L2, 5)
     typical = float(np.sqrt(_usual_area(labels)))
     return Pieces(labels, depth, round(contrast, 2), typical, _half_joint(joints, depth), lab, joints, scale)
+
+
+def centred(pieces: Pieces, width: float) -> Pieces:
+    """The same pieces with their borders in the middle of the joints. width: of a joint, as a Reading has it.
+
+    A border follows the stronger of a joint's two edges, and a join that follows it may show nothing of the joint on
+    either side; seen more widely a joint is one ridge. Where pieces meet at mere edges, as leaves that lie on each
+    other, borders stay where they are.
+    """
+    joint = width * _SIDE
+    weak = _weak_borders(pieces.labels, pieces.joints)
+    border, _ = _borders(pieces.labels, weak)
+    calm = _calmed(pieces.lab)
+    if not border.any() or _ridges(calm, border, _WIDER * joint) < _RIDGES:
+        return pieces
+    within = cv2.distanceTransform((~border).astype(np.uint8), cv2.DIST_L2, 5)
+    inner = np.zeros(pieces.count, np.float32)
+    np.maximum.at(inner, pieces.labels.reshape(-1), within.reshape(-1))
+    stays = within >= np.minimum(_MOVED * joint, _INNERMOST * inner)[pieces.labels]
+    ridge = blur(joint_strength(calm, _WIDER * joint), _SOFT * joint, wraps=False)
+    labels = spread(ridge, np.where(stays, pieces.labels, -1))
+    _, sure = _borders(labels, weak)
+    depth = cv2.distanceTransform((~sure).astype(np.uint8), cv2.DIST_L2, 5)
+    return replace(pieces, labels=labels, depth=depth, joint=_half_joint(pieces.joints, depth))
+
+
+def _ridges(lab: Pixels, border: NDArray[np.bool_], joint: float) -> float:
+    """How high borders stand out of both sides, to how steep it is beside them, per px."""
+    slope, hat = _edges(lab, joint)
+    beside = cv2.dilate(border.astype(np.uint8), np.ones((_BESIDE, _BESIDE), np.uint8)) > 0
+    # The operator of Scharr comes to 32 times a slope.
+    return float(32 * hat[border].mean() / max(float(slope[beside].mean()), 1e-6))
 
 
 def parted_for_sure(pieces: Pieces) -> Labels:
@@ -171,6 +209,17 @@ def joints_of(pixels: Pixels, joint: float) -> Pixels:
 
 def joint_strength(lab: Pixels, joint: float) -> Pixels:
     """How much like a joint each pixel is, about 1 on the mean of its surroundings. lab: (H, W, 3); joint: px."""
+    slope, hat = _edges(lab, joint)
+    slope = blur(slope, joint / 2, wraps=False)
+    both = slope / max(float(slope.mean()), 1e-6) + hat / max(float(hat.mean()), 1e-6)
+    near = blur(both, 12 * joint, wraps=False)
+    even = both / np.sqrt(np.maximum(near, 1e-6))
+    result: Pixels = (even / max(float(even.mean()), 1e-6)).astype(np.float32)
+    return result
+
+
+def _edges(lab: Pixels, joint: float) -> tuple[Pixels, Pixels]:
+    """How steep each pixel lies, and how far out of what is within a joint's width on both its sides."""
     slope = np.zeros(lab.shape[:2], np.float32)
     hat = np.zeros_like(slope)
     reach = round(joint)
@@ -182,21 +231,21 @@ def joint_strength(lab: Pixels, joint: float) -> Pixels:
         slope += np.float32(slopes) * np.hypot(gx, gy)
         for kind in (cv2.MORPH_BLACKHAT, cv2.MORPH_TOPHAT):
             hat += np.float32(hats) * cv2.morphologyEx(plane, kind, disc)
-    slope = blur(slope, joint / 2, wraps=False)
-    both = slope / max(float(slope.mean()), 1e-6) + hat / max(float(hat.mean()), 1e-6)
-    near = blur(both, 12 * joint, wraps=False)
-    even = both / np.sqrt(np.maximum(near, 1e-6))
-    result: Pixels = (even / max(float(even.mean()), 1e-6)).astype(np.float32)
-    return result
+    return slope, hat
 
 
-def _borders(labels: Labels, field: Pixels) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-    """Pixels on borders, and those on borders that are sure."""
+def _weak_borders(labels: Labels, field: Pixels) -> NDArray[np.int64]:
+    """Borders that are not sure, as lower number times how many pieces there are, plus higher number."""
     one, other, total, length = touching(labels, field)
     mean = total / length
-    count = int(labels.max()) + 1
     usual = float(np.average(mean, weights=length)) if mean.size else 0.0
-    weak = one[mean < _STRONG * usual] * count + other[mean < _STRONG * usual]
+    count = int(labels.max()) + 1
+    return np.asarray((one * count + other)[mean < _STRONG * usual])
+
+
+def _borders(labels: Labels, weak: NDArray[np.int64]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Pixels on borders, and those on borders that are sure. weak: those that are not, as _weak_borders()."""
+    count = int(labels.max()) + 1
     border, sure = np.zeros(labels.shape, bool), np.zeros(labels.shape, bool)
     for first, second in (
         (np.s_[:, :-1], np.s_[:, 1:]),
@@ -204,8 +253,7 @@ def _borders(labels: Labels, field: Pixels) -> tuple[NDArray[np.bool_], NDArray[
     ):
         a, b = labels[first].astype(np.int64), labels[second].astype(np.int64)
         apart = a != b
-        key = np.minimum(a, b) * count + np.maximum(a, b)
-        strong = apart & ~np.isin(key, weak)
+        strong = apart & ~np.isin(np.minimum(a, b) * count + np.maximum(a, b), weak)
         for which, marks in ((border, apart), (sure, strong)):
             which[first] |= marks
             which[second] |= marks
