@@ -62,10 +62,10 @@ class FusedPlaces:
         return np.isin(marks, list(lengths)), len(lengths)
 
 
-def count_broken(found: FusedPlaces, pieces: Pieces, *, finer: float = 0.0) -> BrokenPieces:
-    """What of the places where pieces meet breaks one. finer: px by which a stretch may be longer on a finer grid."""
+def count_broken(found: FusedPlaces, pieces: Pieces) -> BrokenPieces:
+    """What of the places where pieces meet breaks one."""
     height, width = found.bad.shape
-    marks, lengths = _stretches(found.bad, _LENGTH * found.unit - finer)
+    marks, lengths = _stretches(found.bad, _LENGTH * found.unit)
     cut = [number for number in lengths if not _goes_on(pieces, marks == number, found.at, found.to * pieces.scale)]
     share = sum(lengths[number] for number in cut) / max(found.joins, 1)
     shown = round(width * height / found.unit**2)

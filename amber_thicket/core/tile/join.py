@@ -361,6 +361,7 @@ def _plan_of(arrangement: Arrangement, sample: _Sample, tile: tuple[int, int], p
     evidence: dict[str, Any] = {
         "pieces": came.shown,
         "broken": came.broken,
+        "nearly": came.nearly,
         "strips": came.strips,
         "trimmed": came.trimmed,
         "price": came.price,

@@ -69,7 +69,7 @@ def outcome(
     joints = np.exp(-seen.near / max(seen.joint, 1))
     pieces = Pieces(seen.labels, seen.inside, 9.0, seen.typical, seen.joint, seen.lab, joints, 1.0)
     fused = fused_places(source.astype(np.float64), pieces)
-    broken = count_broken(fused, pieces, finer=0.7).count
+    broken = count_broken(fused, pieces).count
     hidden = 0.0 if unfit is None else float(unfit[y, x].mean())
     nearly = max(fused.nearly_broken()[1] - broken, 0)
     counts = broken, nearly, left.strips, left.trimmed, left.shown
