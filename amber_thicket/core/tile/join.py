@@ -26,8 +26,10 @@ from amber_thicket.core.synthesis.patch_search import PatchSearch, Steps, find_s
 from amber_thicket.core.synthesis.patchwork import Mask, Patchwork, Price, composed, squared
 from amber_thicket.core.synthesis.regrow import avoid, features_with_height, grow, keep_in_place, mend
 from amber_thicket.core.synthesis.tile_plan import FEATHER, TilePlan, render
-from amber_thicket.core.tile.joints.arrange import Arrangement, Brushed, arrangements
+from amber_thicket.core.tile.broken_pieces import broken_pieces
+from amber_thicket.core.tile.joints.arrange import Arrangement, Brushed, arrangements, framed_pieces
 from amber_thicket.core.tile.joints.patches import TRIES, along_joints, piece_features
+from amber_thicket.core.tile.joints.score import copies_source
 from amber_thicket.core.tile.overlap import PIECES, blend_shares, cut_labels, usual_join_cost
 from amber_thicket.core.tile.pieces import PIECES as PIECES_FROM
 from amber_thicket.core.tile.pieces import Pieces, Reading, centred, find_pieces
@@ -360,8 +362,7 @@ def _plan_of(arrangement: Arrangement, sample: _Sample, tile: tuple[int, int], p
     came = arrangement.outcome
     evidence: dict[str, Any] = {
         "pieces": came.shown,
-        "broken": came.broken,
-        "nearly": came.nearly,
+        "broken": _broken(arrangement, tile, pieces),
         "strips": came.strips,
         "trimmed": came.trimmed,
         "price": came.price,
@@ -384,6 +385,13 @@ def _plan_of(arrangement: Arrangement, sample: _Sample, tile: tuple[int, int], p
         avoid(work, PatchSearch(seen, masks[0], steps), masks[0], tries=TRIES, wide=wide)
         return _laid(work, seen, evidence)
     return PiecePlan(arrangement.labels, None, None, evidence)
+
+
+def _broken(arrangement: Arrangement, tile: tuple[int, int], pieces: Pieces) -> int:
+    """How many pieces the joins break on the tile as it is laid, whose grid is finer than that of the steps."""
+    wide, high = arrangement.framing.extent(tile)
+    source = copies_source(arrangement.labels, (wide - tile[0], high - tile[1])).astype(np.float64)
+    return broken_pieces(source, framed_pieces(pieces, arrangement.framing, tile)).count
 
 
 def _of_colours(sample: Pixels, frame: Frame, chosen: Settings) -> Mask | None:
