@@ -89,6 +89,7 @@ class JobLine:
     def __init__(self, queue: Huey, job_id: str, attempt: int) -> None:
         self._queue, self._id, self._attempt = queue, job_id, attempt
         self.cancel = Cancel()
+        self._so_far: dict[str, Any] = {}
         self._over = threading.Event()
         self._thread = threading.Thread(target=self._beat, daemon=True)
 
@@ -134,7 +135,14 @@ class JobLine:
                 time.sleep(1.0)
 
     def report_progress(self, share: float, message: str) -> None:
-        self.report(state="running", progress=round(share, 3), message=message)
+        """Say how far it is. What there is of the result is said again: a report may take the place of one that nobody
+        read yet."""
+        self.report(state="running", progress=round(share, 3), message=message, **self._so_far)
+
+    def report_so_far(self, share: float, result: Result, **message: str) -> None:
+        """Say how far it is and what there is of the result. message: where the last one does not stay."""
+        self._so_far = {"result": result.model_dump(mode="json")}
+        self.report(state="running", progress=round(share, 3), **message, **self._so_far)
 
     def _beat(self) -> None:
         name, count = f"{socket.gethostname()}:{os.getpid()}", 0
@@ -196,8 +204,7 @@ def _reason(error: Exception, folder: Path, job_id: str) -> str:
 def _generated(blobs: Blobs, line: JobLine, folder: Path, payload: GeneratePayload) -> GenerateResult:
     """Pictures from words; each is told as soon as it is there."""
     for result in generated(blobs, folder, payload, line.report_progress, line.cancel.check):
-        share = len(result.candidates) / CANDIDATES
-        line.report(state="running", progress=round(share, 3), result=result.model_dump(mode="json"))
+        line.report_so_far(len(result.candidates) / CANDIDATES, result)
     return result
 
 
@@ -286,10 +293,7 @@ def _stilled(blobs: Blobs, line: JobLine, folder: Path, payload: StillPayload) -
             blob, length = blobs.put([seen.png])
             result = result.model_copy(update={"blob": blob, "bytes": length, "paths": seen.paths})
             share = 0.05 + 0.95 * seen.paths / payload.paths
-            message = f"{seen.paths} of {payload.paths} paths a pixel"
-            line.report(
-                state="running", progress=round(share, 3), message=message, result=result.model_dump(mode="json")
-            )
+            line.report_so_far(share, result, message=f"{seen.paths} of {payload.paths} paths a pixel")
     return result
 
 

@@ -20,8 +20,9 @@ import numpy as np
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.registry import BY_ID, BY_LAYER
 from amber_thicket.jobs.queue import JsonSerializer, channel, current, open_queue
-from amber_thicket.jobs.tasks import _reason, run_job
+from amber_thicket.jobs.tasks import JobLine, _reason, run_job
 from amber_thicket.store.models import Job, using
+from amber_thicket.store.work import StillResult
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
 from tests.support import encoded, photograph, retry
@@ -163,6 +164,18 @@ class JobTest(unittest.TestCase):
             run_job(queue, self.folder, "j", 2, {"kind": "pack"})
             run_job(queue, self.folder, "k", 1, {"kind": "pack"})
         self.assertIsNone(queue.get(channel("j", 2, "progress"), peek=True))
+
+    def test_what_there_is_so_far_is_said_again(self) -> None:
+        """Only the last report is read: what came right after a picture must not take it away."""
+        line = JobLine(open_queue(self.folder, None), "j", 1)
+        so_far = StillResult(blob="b", bytes=9, file="swell_still.png", revision=3, paths=32, of=64)
+        line.report_so_far(0.5, so_far, message="32 of 64 paths a pixel")
+        line.report_progress(0.52, "33 of 64 paths a pixel")
+        read = open_queue(self.folder, None).get(channel("j", 1, "progress"), peek=True)
+        self.assertEqual(
+            (read["state"], read["progress"], read["message"]), ("running", 0.52, "33 of 64 paths a pixel")
+        )
+        self.assertEqual(read["result"], so_far.model_dump(mode="json"))
 
     def test_a_job_leaves_nothing_of_its_pictures(self) -> None:
         """What a job kept is gone with it, not whenever the collector of cycles comes: a night of jobs fits a worker."""
