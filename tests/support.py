@@ -33,7 +33,10 @@ from amber_thicket.standins.capture_rig.kinds import KINDS
 from amber_thicket.standins.capture_rig.surface import Surface
 from amber_thicket.store.blobs import open_blobs
 from amber_thicket.store.database import open_database
+from amber_thicket.store.decisions import DecisionCache
 
+# Where modules of one run find what others of it made.
+_SHARE = os.environ.get("TESTS_SHARE")
 # CC0 photographs that ship with scikit-image.
 PHOTOGRAPHS = ("brick", "gravel", "grass")
 
@@ -53,8 +56,7 @@ def linear_photograph(name: str) -> Pixels:
 def rig_surface(kind: str, side: int, seed: int, part: tuple[int, int] | None = None) -> Surface:
     """A surface of the capture rig, or columns and rows part[0] to part[1] of it; several tests may look at the same
     one, and none may change it. Modules of one run share them on the disk: drawing one takes seconds."""
-    folder = os.environ.get("TESTS_SHARE")
-    kept = Path(folder) / f"{kind}-{side}-{seed}-{part}.npz" if folder else None
+    kept = Path(_SHARE) / f"{kind}-{side}-{seed}-{part}.npz" if _SHARE else None
     if kept and kept.is_file():
         with np.load(kept) as found:
             made = Surface(*(found[name] for name in _FIELDS), float(found["width_mm"]))
@@ -63,7 +65,7 @@ def rig_surface(kind: str, side: int, seed: int, part: tuple[int, int] | None = 
         at = slice(*part) if part else slice(None)
         made = Surface(*(getattr(whole, name)[at, at] for name in _FIELDS), whole.width_mm)
         if kept:
-            with tempfile.NamedTemporaryFile(dir=folder, suffix=".npz", delete=False) as file:
+            with tempfile.NamedTemporaryFile(dir=_SHARE, suffix=".npz", delete=False) as file:
                 np.savez(file, **{name: getattr(made, name) for name in _FIELDS}, width_mm=made.width_mm)
             os.replace(file.name, kept)
     for name in _FIELDS:
@@ -98,7 +100,8 @@ class ArraySource:
 
 
 # What evaluations of one process made, by content key: tests of a module mostly change a setting or two of one picture.
-_MADE = Memory(800_000_000)
+# Modules of one run share the plans.
+_MADE = Memory(800_000_000, persistent=DecisionCache(Path(_SHARE)) if _SHARE else None)
 
 
 def evaluation(pixels: Pixels, memory: Memory | None = None, **changes: Any) -> Evaluation:

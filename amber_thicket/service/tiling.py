@@ -87,23 +87,33 @@ def _suggested(evaluation: Evaluation, pieces: Pieces) -> Suggestion:
         along = None if strewn else _along_joints(evaluation, pieces, lattice, noise)
         return along or _without(evaluation, lattice, noise, pieces)
     whole = _with(evaluation, lattice, fit)
-    told = _breaks(evaluation, whole.changes, pieces, all(axis.returns for axis in lattice.axes))
+    both = all(axis.returns for axis in lattice.axes)
+    told = _breaks(evaluation, whole.changes, pieces, both)
     if whole.changes and abs(fit.stretch - 1) > _STRETCHED:
         told = told or f"Whole repeats would stretch it by {abs(fit.stretch - 1) * 100:.0f} %."
-    return (_along_joints(evaluation, pieces, lattice, None, told) if told else None) or whole
+    along = _along_joints(evaluation, pieces, lattice, None, told) if told else None
+    # Cropped to its repeats it may show pieces that did not stand out before.
+    doubtful = pieces.contrast >= NONE and _cuts(evaluation, whole.changes, both).get("pieces") == "yes"
+    return along or replace(whole, sure=not doubtful)
 
 
 def _breaks(evaluation: Evaluation, changes: dict[str, Any], pieces: Pieces, both_ways: bool) -> str:
-    """What whole repeats would break, in words; empty where they break nothing to speak of. both_ways: it returns
-    across and down; courses that return one way are cut anywhere along the other."""
+    """What whole repeats would break, in words; empty where they break nothing to speak of."""
     if pieces.contrast < _OFFERED or not pieces.evident:
         return ""
+    found = _cuts(evaluation, changes, both_ways)
+    return f"Whole repeats would break {found['count']} of {found['shown']} pieces." if found else ""
+
+
+def _cuts(evaluation: Evaluation, changes: dict[str, Any], both_ways: bool = False) -> dict[str, Any]:
+    """What a way to join cuts of what are pieces, or may be; empty where it is nothing to speak of. both_ways: it
+    returns across and down; courses that return one way are cut anywhere along the other."""
     found = broken_by_joins(evaluation.with_changes(changes))
-    few = _FEW if both_ways else 1
     # Cropped to few repeats it may be too few pieces to tell; that it has some is known.
+    few = _FEW if both_ways else 1
     if "count" not in found or (found["count"] < few and 100 * found["share"] <= _MOST):
-        return ""
-    return f"Whole repeats would break {found['count']} of {found['shown']} pieces."
+        return {}
+    return found
 
 
 def _along_joints(
@@ -203,7 +213,7 @@ def _with(evaluation: Evaluation, lattice: Lattice, fit: Fit) -> Suggestion:
 
 def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike, pieces: Pieces) -> Suggestion:
     join = evaluation.recipe.settings("tile.join")
-    method = "cut"
+    method, told = "cut", True
     if any(axis.returns for axis in lattice.axes):
         reason = f"{_returns(lattice)} But no whole number of repeats leaves room to overlap: crop less of it away."
     else:
@@ -220,10 +230,11 @@ def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike, pieces:
     elif method in ("cut", "regrow") and pieces.contrast >= NONE:
         reason += f" Whether it has pieces cannot be told (contrast {pieces.contrast:.1f}):"
         reason += " if stones come out cut, try joints."
+        told = method != "cut" or not _cuts(evaluation, {"tile.join.method": "cut"})
     changes: dict[str, Any] = {} if join.method == method else {"tile.join.method": method}
     if not join.whole and (whole or (method == "strew" and changes)):
         changes["tile.join.whole"] = True
-    sure = whole or (method != "regrow" and not (method == "strew" and "hardly" in reason))
+    sure = whole or (told and method != "regrow" and not (method == "strew" and "hardly" in reason))
     return Suggestion(method, reason, changes, None, _kept_from(lattice, noise), sure=sure)
 
 

@@ -549,6 +549,23 @@ class SuggestedTest(unittest.TestCase):
                 # And joins that cross them break no pieces for sure.
                 self.assertEqual(broken_by_joins(one)["pieces"], "unknown")
 
+    def test_a_cut_through_what_may_be_pieces_wants_a_look(self) -> None:
+        cork = evaluation(photographed(rig_surface("cork_board", 512, 7)), **size_of(SIDE))
+        found = suggestion(cork)
+        self.assertEqual((found.method, found.sure), ("cut", False), found.reason)
+        self.assertIn("cannot be told", found.reason)
+        # Where it runs through none of them, it does no harm whichever they are.
+        with mock.patch("amber_thicket.service.tiling.broken_by_joins", return_value={"count": 0, "share": 0.0}):
+            self.assertTrue(suggestion(cork).sure)
+
+    def test_whole_repeats_want_a_look_where_pieces_show_once_they_are_taken(self) -> None:
+        coir = evaluation(photographed(rig_surface("coir_matting", 768, 5)), **size_of(SIDE))
+        found = suggestion(coir)
+        self.assertEqual((found.method, found.sure), ("lattice", True), found.reason)
+        told = {"pieces": "yes", "count": 2, "share": 0.02, "shown": 100}
+        with mock.patch("amber_thicket.service.tiling.broken_by_joins", return_value=told):
+            self.assertEqual((suggestion(coir).method, suggestion(coir).sure), ("lattice", False))
+
     def test_not_offered_where_there_are_no_pieces(self) -> None:
         lime = photographed(rig_surface("lime_render", 640, 3))
         found = suggestion(evaluation(lime, **size_of(SIDE)))
