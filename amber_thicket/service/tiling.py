@@ -84,14 +84,14 @@ def _suggested(evaluation: Evaluation, pieces: Pieces) -> Suggestion:
         # What lies any way round is strewn, whole, unless its joints are evident or its pieces large.
         small = pieces.labels.size >= _SMALL * pieces.typical**2 or not pieces.evident
         strewn = noise.loose and small and pieces.contrast < _SURE and _loose(evaluation, noise)[0] == "strew"
-        along = None if strewn else _along_joints(evaluation, pieces, lattice, noise)
+        along = None if strewn else _along_joints(evaluation, pieces, noise)
         return along or _without(evaluation, lattice, noise, pieces)
     whole = _with(evaluation, lattice, fit)
     both = all(axis.returns for axis in lattice.axes)
     told = _breaks(evaluation, whole.changes, pieces, both)
     if whole.changes and abs(fit.stretch - 1) > _STRETCHED:
         told = told or f"Whole repeats would stretch it by {abs(fit.stretch - 1) * 100:.0f} %."
-    along = _along_joints(evaluation, pieces, lattice, None, told) if told else None
+    along = _along_joints(evaluation, pieces, None, told) if told else None
     # Cropped to its repeats it may show pieces that did not stand out before.
     doubtful = pieces.contrast >= NONE and _cuts(evaluation, whole.changes, both).get("pieces") == "yes"
     return along or replace(whole, sure=not doubtful)
@@ -116,18 +116,20 @@ def _cuts(evaluation: Evaluation, changes: dict[str, Any], both_ways: bool = Fal
     return found
 
 
-def _along_joints(
-    evaluation: Evaluation, pieces: Pieces, lattice: Lattice, noise: Noiselike | None, told: str = ""
-) -> Suggestion | None:
+def _along_joints(evaluation: Evaluation, pieces: Pieces, noise: Noiselike | None, told: str = "") -> Suggestion | None:
     """Joins that follow joints, where there are pieces and steps at which that goes well; None where not."""
     if pieces.contrast < _OFFERED or not pieces.evident:
         return None
+    reason = f"Pieces stand out from their joints (contrast {pieces.contrast:.1f}, pieces have {_OFFERED} and more)."
+    return _between(evaluation, pieces, noise, f"{told} {reason}" if told else reason)
+
+
+def _between(evaluation: Evaluation, pieces: Pieces, noise: Noiselike | None, reason: str) -> Suggestion | None:
+    """Joins between pieces, for a reason, where there are steps at which that goes well; None where not."""
     joined = evaluation.with_changes({"tile.join.method": "joints"})
     came = joined.decided(BY_ID["tile.join"]).evidence
     if "trimmed" not in came or came["price"] > _DEAR or came["broken"] > _SOME * came["pieces"]:
         return None
-    reason = f"Pieces stand out from their joints (contrast {pieces.contrast:.1f}, pieces have {_OFFERED} and more)."
-    reason = f"{told} {reason}" if told else reason
     # As laid, which may be worse than the plan by itself.
     broken, trimmed = broken_by_joins(joined).get("count", came["broken"]), came["trimmed"] + came["strips"]
     if broken:
@@ -137,7 +139,7 @@ def _along_joints(
     now = evaluation.recipe.settings("tile.join").method
     against = _BREAKS if noise is None or not noise.holds else _BREAKS_PIECES
     changes = {} if now == "joints" else {"tile.join.method": "joints"}
-    sure = pieces.contrast >= _SURE or came["price"] <= _CHEAP
+    sure = pieces.evident and (pieces.contrast >= _SURE or came["price"] <= _CHEAP)
     return Suggestion("joints", reason, changes, None, against, sure=sure)
 
 
@@ -228,9 +230,15 @@ def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike, pieces:
     elif method in ("cut", "regrow") and pieces.contrast >= _OFFERED:
         reason += " The lines that stand out part few pieces, as veins do; if they are joints, try joints."
     elif method in ("cut", "regrow") and pieces.contrast >= NONE:
-        reason += f" Whether it has pieces cannot be told (contrast {pieces.contrast:.1f}):"
-        reason += " if stones come out cut, try joints."
-        told = method != "cut" or not _cuts(evaluation, {"tile.join.method": "cut"})
+        doubt = f"Whether it has pieces cannot be told (contrast {pieces.contrast:.1f})"
+        cut = _cuts(evaluation, {"tile.join.method": "cut"}) if method == "cut" else {}
+        if cut:
+            asked = f"{doubt}; a cut would run through {cut['count']} of what may be {cut['shown']}."
+            between = _between(evaluation, pieces, noise, asked)
+            if between:
+                return between
+        told = not cut
+        reason += f" {doubt}: if stones come out cut, try joints."
     changes: dict[str, Any] = {} if join.method == method else {"tile.join.method": method}
     if not join.whole and (whole or (method == "strew" and changes)):
         changes["tile.join.whole"] = True

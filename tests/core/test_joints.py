@@ -549,14 +549,21 @@ class SuggestedTest(unittest.TestCase):
                 # And joins that cross them break no pieces for sure.
                 self.assertEqual(broken_by_joins(one)["pieces"], "unknown")
 
-    def test_a_cut_through_what_may_be_pieces_wants_a_look(self) -> None:
+    def test_what_may_be_pieces_is_kept_whole_all_the_same_once_somebody_looked(self) -> None:
         cork = evaluation(photographed(rig_surface("cork_board", 512, 7)), **size_of(SIDE))
+        self.assertGreater(broken_by_joins(cork.with_changes({"tile.join.method": "cut"}))["count"], 0)
         found = suggestion(cork)
+        self.assertEqual((found.method, found.sure), ("joints", False), found.reason)
+        self.assertIn("Whether it has pieces cannot be told", found.reason)
+        self.assertEqual(broken_by_joins(cork.with_changes(found.changes))["count"], 0)
+        # Where joins between them would cost too much it is cut, which wants a look as well.
+        with mock.patch("amber_thicket.service.tiling._DEAR", 0.1):
+            found = suggestion(cork)
         self.assertEqual((found.method, found.sure), ("cut", False), found.reason)
-        self.assertIn("cannot be told", found.reason)
-        # Where it runs through none of them, it does no harm whichever they are.
+        # A cut that runs through none of them does no harm whichever they are.
         with mock.patch("amber_thicket.service.tiling.broken_by_joins", return_value={"count": 0, "share": 0.0}):
-            self.assertTrue(suggestion(cork).sure)
+            found = suggestion(cork)
+        self.assertEqual((found.method, found.sure), ("cut", True), found.reason)
 
     def test_whole_repeats_want_a_look_where_pieces_show_once_they_are_taken(self) -> None:
         coir = evaluation(photographed(rig_surface("coir_matting", 768, 5)), **size_of(SIDE))
