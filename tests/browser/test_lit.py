@@ -200,6 +200,18 @@ class LitTest(BrowserTest):
         self.assertGreater(lit.mean(), 0.05)
         self.assertLess(float(after[dark].mean() / before[dark].mean()), 0.82)
         self.assertGreater(float(after[lit].mean() / before[lit].mean()), 0.97)
+        # A card that does not mix heights by itself shows the same.
+        page.add_init_script("""
+            const asked = WebGL2RenderingContext.prototype.getExtension;
+            WebGL2RenderingContext.prototype.getExtension = function (name) {
+                if (name === "OES_texture_float_linear") window.withheld = true;
+                return name === "OES_texture_float_linear" ? null : asked.call(this, name);
+            };
+        """)
+        plain = self.opened(**look, shadows=True)
+        self.assertTrue(page.evaluate("() => window.withheld"))
+        apart, shadow = (np.abs(one.astype(float) - cast.astype(float)).mean() for one in (plain, without))
+        self.assertLess(apart, 0.1 * shadow)
 
     def test_relief_is_shown_four_ways_and_the_picture_is_saved(self) -> None:
         look = {"tilt": 60, "elevation": 25, "displacement": 100, "lamp": 3}

@@ -88,7 +88,8 @@ export class LitRenderer {
   /** What lies around, where that is shown. */
   private readonly around: Mesh;
   private grade = 1;
-  private measured = 0;
+  /** How many frames at rest were measured; the first compiles the shaders, and tells nothing. */
+  private measured = -1;
   /** Of the density, while something moves; and when it last did. */
   private share = 0.6;
   private movedAt = -Infinity;
@@ -105,6 +106,7 @@ export class LitRenderer {
     this.renderer.outputColorSpace = SRGBColorSpace;
     this.material = new ShaderMaterial({
       glslVersion: GLSL3,
+      defines: this.mixesFloats ? { SMOOTH: "" } : {},
       vertexShader: VERTEX,
       fragmentShader: FRAGMENT,
       side: DoubleSide,
@@ -191,7 +193,8 @@ export class LitRenderer {
 
   setHeight(field: HeightField) {
     const texture = new DataTexture(field.values, field.width, field.height, RedFormat, FloatType);
-    texture.minFilter = texture.magFilter = NearestFilter;
+    texture.wrapS = texture.wrapT = RepeatWrapping;
+    texture.minFilter = texture.magFilter = this.mixesFloats ? LinearFilter : NearestFilter;
     texture.needsUpdate = true;
     this.span = field.span;
     this.swap("heightMap", texture);
@@ -213,6 +216,10 @@ export class LitRenderer {
         (_, i) => new Vector3(light.harmonics[3 * i], light.harmonics[3 * i + 1], light.harmonics[3 * i + 2]),
       ),
     );
+  }
+
+  private get mixesFloats(): boolean {
+    return this.renderer.extensions.has("OES_texture_float_linear");
   }
 
   get ready(): boolean {
@@ -261,7 +268,7 @@ export class LitRenderer {
       this.lastFrame = performance.now() - began;
       // A picture at rest may take longer where rays are followed through the height.
       const slow = this.material.uniforms.shadows?.value ? 2 * SLOW_MS : SLOW_MS;
-      if (this.lastFrame > slow && this.grade < GRADES.length - 1) {
+      if (this.measured > 0 && this.lastFrame > slow && this.grade < GRADES.length - 1) {
         this.grade += 1;
         this.measured = 0;
       }

@@ -145,6 +145,15 @@ float raisedAt(vec2 uv) {
   return heightAt(uv) * relief.x;
 }
 
+/** The same for what is looked at many times: the texture unit mixes, to 1 in 256 of the way between two px. */
+float nearlyRaisedAt(vec2 uv) {
+#ifdef SMOOTH
+  return textureLod(heightMap, uv, 0.0).r * relief.x;
+#else
+  return raisedAt(uv);
+#endif
+}
+
 /** How much of the lamp reaches a place, past what stands higher: rays through the height. toward: lamp in the
  * surface's own frame. */
 float reachedBy(vec3 toward) {
@@ -158,7 +167,7 @@ float reachedBy(vec3 toward) {
   for (int i = 1; i <= steps; i++) {
     float part = float(i) / float(steps);
     float up = room * part * part;
-    float over = raisedAt(place + run * up) - (from + up) - 0.01 * relief.x;
+    float over = nearlyRaisedAt(place + run * up) - (from + up) - 0.01 * relief.x;
     hidden = max(hidden, over / (0.12 * up + 0.02 * relief.x));
   }
   return 1.0 - clamp(hidden, 0.0, 1.0);
