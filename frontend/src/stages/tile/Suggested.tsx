@@ -37,7 +37,9 @@ export function Suggested({ material }: { material: Material }) {
           ? "Square it first"
           : open
             ? `Suggested: ${NAMES[found.method]}`
-            : `${NAMES[found.method]} suits it`}
+            : found.sure || found.method === "joints"
+              ? `${NAMES[found.method]} suits it`
+              : `${NAMES[found.method]}, as far as can be told`}
       </h3>
       <p className="text-[12px] text-soft">{found.reason}</p>
       {found.square_first && (
