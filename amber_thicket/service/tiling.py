@@ -215,7 +215,7 @@ def _with(evaluation: Evaluation, lattice: Lattice, fit: Fit) -> Suggestion:
 
 def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike, pieces: Pieces) -> Suggestion:
     join = evaluation.recipe.settings("tile.join")
-    method, told = "cut", True
+    method, known = "cut", True
     if any(axis.returns for axis in lattice.axes):
         reason = f"{_returns(lattice)} But no whole number of repeats leaves room to overlap: crop less of it away."
     else:
@@ -237,12 +237,12 @@ def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike, pieces:
             between = _between(evaluation, pieces, noise, asked)
             if between:
                 return between
-        told = not cut
+        known = not cut
         reason += f" {doubt}: if stones come out cut, try joints."
     changes: dict[str, Any] = {} if join.method == method else {"tile.join.method": method}
     if not join.whole and (whole or (method == "strew" and changes)):
         changes["tile.join.whole"] = True
-    sure = whole or (told and method != "regrow" and not (method == "strew" and "hardly" in reason))
+    sure = whole or (known and method != "regrow" and not (method == "strew" and "hardly" in reason))
     return Suggestion(method, reason, changes, None, _kept_from(lattice, noise), sure=sure)
 
 

@@ -76,6 +76,14 @@ export function movingShare(share: number, passed: number): number {
   const next = passed > 1.15 * MOVING_MS ? share * 0.85 : passed < 0.7 * MOVING_MS ? share * 1.08 : share;
   return Math.min(1, Math.max(0.5, next));
 }
+
+/** The grade to draw at after the frame at rest of that number, which took so long; the first one, number 0, compiles
+ * the shaders and tells nothing. */
+export function gradeAfter(grade: number, number: number, took: number, shadows: boolean): number {
+  // A picture at rest may take longer where rays are followed through the height.
+  const slow = shadows ? 2 * SLOW_MS : SLOW_MS;
+  return number > 0 && took > slow ? Math.min(grade + 1, GRADES.length - 1) : grade;
+}
 const degrees = Math.PI / 180;
 
 export class LitRenderer {
@@ -88,7 +96,7 @@ export class LitRenderer {
   /** What lies around, where that is shown. */
   private readonly around: Mesh;
   private grade = 1;
-  /** How many frames at rest were measured; the first compiles the shaders, and tells nothing. */
+  /** Number of the last frame at rest that was measured. */
   private measured = -1;
   /** Of the density, while something moves; and when it last did. */
   private share = 0.6;
@@ -266,12 +274,9 @@ export class LitRenderer {
       const gl = this.renderer.getContext();
       gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel);
       this.lastFrame = performance.now() - began;
-      // A picture at rest may take longer where rays are followed through the height.
-      const slow = this.material.uniforms.shadows?.value ? 2 * SLOW_MS : SLOW_MS;
-      if (this.measured > 0 && this.lastFrame > slow && this.grade < GRADES.length - 1) {
-        this.grade += 1;
-        this.measured = 0;
-      }
+      const next = gradeAfter(this.grade, this.measured, this.lastFrame, !!this.material.uniforms.shadows?.value);
+      if (next !== this.grade) this.measured = 0;
+      this.grade = next;
     }
   }
 

@@ -2,7 +2,7 @@
 import { Crop, Grid2x2Check, Waypoints } from "lucide-react";
 import { useTiling } from "../../editor/figures";
 import { type Changes, change } from "../../editor/store";
-import type { Material } from "../../api/types";
+import type { Material, TilingSuggestion } from "../../api/types";
 import { Button } from "../../ui/Button";
 import { lookForCorners } from "../square/tool";
 import { openStage, setView, useViews } from "../../views/state";
@@ -17,6 +17,14 @@ const NAMES = {
   strew: "Strew",
   stochastic: "Stochastic",
 };
+
+/** What the suggestion is called: a method in use that nobody can vouch for is not said to suit. */
+export function titleOf(found: TilingSuggestion): string {
+  const name = NAMES[found.method];
+  if (found.square_first) return "Square it first";
+  if (Object.keys(found.changes).length > 0) return `Suggested: ${name}`;
+  return found.sure ? `${name} suits it` : `${name}, as far as can be told`;
+}
 
 export function Suggested({ material }: { material: Material }) {
   const found = useTiling(material);
@@ -33,13 +41,7 @@ export function Suggested({ material }: { material: Material }) {
         ) : (
           <Waypoints size={14} />
         )}
-        {found.square_first
-          ? "Square it first"
-          : open
-            ? `Suggested: ${NAMES[found.method]}`
-            : found.sure || found.method === "joints"
-              ? `${NAMES[found.method]} suits it`
-              : `${NAMES[found.method]}, as far as can be told`}
+        {titleOf(found)}
       </h3>
       <p className="text-[12px] text-soft">{found.reason}</p>
       {found.square_first && (
