@@ -7,6 +7,7 @@ it runs: where both sides show the inside of pieces, and not of the same one, a 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -46,27 +47,43 @@ def broken_pieces(source: NDArray[Any], pieces: Pieces) -> BrokenPieces:
 
 @dataclass(frozen=True)
 class FusedPlaces:
-    """bad: (H, W), where two pieces meet deep within both. at: (H, W, 2), px (x, y) of the pieces' arrays shown. to:
-    (H, W, 2), sample px by which the other side lies elsewhere than where this one goes on. joins: px of all joins.
-    unit: width of a usual piece, px of the tile."""
+    """bad: (H, W), where two pieces meet deep within both. places: (H, W, 2), sample px (x, y) shown. to: (H, W, 2),
+    sample px by which the other side lies elsewhere than where this one goes on. joins: px of all joins. unit: width of
+    a usual piece, px of the tile."""
 
     bad: NDArray[np.bool_]
-    at: NDArray[np.float64]
+    places: NDArray[np.float64]
     to: NDArray[np.float64]
     joins: int
     unit: float
 
     def nearly_broken(self) -> tuple[NDArray[np.bool_], int]:
         """The stretches that break a piece, and those that may on a finer grid, (H, W); how many they are."""
-        marks, lengths = _stretches(self.bad, _NEARLY * _LENGTH * self.unit)
+        marks, lengths = self.stretches(_NEARLY * _LENGTH)
         return np.isin(marks, list(lengths)), len(lengths)
+
+    def stretches(self, least: float) -> tuple[NDArray[Any], dict[int, int]]:
+        """Numbers of the stretches along which pieces meet, over the edge too, (H, W), and the length in px of each
+        that is at least so many pieces long, the longest first."""
+        marks, lengths = self._stretches
+        return marks, {number: length for number, length in lengths.items() if length >= max(least * self.unit, 3)}
+
+    @cached_property
+    def _stretches(self) -> tuple[NDArray[Any], dict[int, int]]:
+        if not self.bad.any():
+            return np.zeros(self.bad.shape, np.int32), {}
+        joined = cv2.dilate(np.pad(self.bad.astype(np.uint8), 1, mode="wrap"), np.ones((3, 3), np.uint8))
+        count, marks = cv2.connectedComponents(joined[1:-1, 1:-1])
+        marks = _wrapped(marks, count) * self.bad
+        lengths = np.bincount(marks.reshape(-1), minlength=count)
+        return marks, {int(number): int(lengths[number]) for number in np.argsort(-lengths) if number}
 
 
 def count_broken(found: FusedPlaces, pieces: Pieces) -> BrokenPieces:
     """What of the places where pieces meet breaks one."""
     height, width = found.bad.shape
-    marks, lengths = _stretches(found.bad, _LENGTH * found.unit)
-    cut = [number for number in lengths if not _goes_on(pieces, marks == number, found.at, found.to * pieces.scale)]
+    marks, lengths = found.stretches(_LENGTH)
+    cut = [number for number in lengths if not _goes_on(pieces, marks == number, found)]
     share = sum(lengths[number] for number in cut) / max(found.joins, 1)
     shown = round(width * height / found.unit**2)
     return BrokenPieces(len(cut), round(share, 4), tuple(_box(marks == number) for number in cut), shown)
@@ -77,34 +94,41 @@ def fused_places(source: NDArray[Any], pieces: Pieces) -> FusedPlaces:
     height, width = source.shape[:2]
     scale = pieces.scale
     places = np.ascontiguousarray(source, np.float64)
-    at = places * scale
-    x = at[..., 0].round().astype(np.int64).clip(0, pieces.labels.shape[1] - 1)
-    y = at[..., 1].round().astype(np.int64).clip(0, pieces.labels.shape[0] - 1)
-    piece, depth = pieces.labels[y, x], pieces.depth[y, x]
-    deep = depth > max(pieces.joint + 1, _DEEP * pieces.typical)
+    deep = pieces.depth > max(pieces.joint + 1, _DEEP * pieces.typical)
     on = np.zeros((height, width), bool)
     bad = np.zeros((height, width), bool)
     to = np.zeros((height, width, 2))
     same = _Same(pieces)
+
+    def shown(rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[Any]:
+        x, y = (places[rows, columns] * scale).round().astype(np.int64).T
+        return np.asarray(pieces.labels[y.clip(0, deep.shape[0] - 1), x.clip(0, deep.shape[1] - 1)])
+
     for axis in (0, 1):
-        join = np.empty((height, width), np.bool_)
-        _find_joins(places, axis, join)
-        on |= join
-        rows, columns = np.nonzero(join & deep & np.roll(deep, -1, axis))
+        met = np.zeros((height, width), bool)
+        _find_joins(places, axis, scale, deep, on, met)
+        rows, columns = np.nonzero(met)
         beyond = ((rows + 1 - axis) % height, (columns + axis) % width)
         jump = places[beyond] - places[rows, columns] - np.array([1.0, 0.0] if axis else [0.0, 1.0])
         moved = (jump * scale).round().astype(np.int64)
-        apart = ~same.all(piece[rows, columns], piece[beyond], moved)
+        apart = ~same.all(shown(rows, columns), shown(*beyond), moved)
         bad[rows[apart], columns[apart]] = True
         to[rows[apart], columns[apart]] = jump[apart]
-    return FusedPlaces(bad, at, to, int(on.sum()), pieces.typical / scale)
+    return FusedPlaces(bad, places, to, int(np.count_nonzero(on)), pieces.typical / scale)
+
+
+@compiled(inline=True)
+def _is_deep(deep, scale, x, y):  # type: ignore[no-untyped-def]
+    """Whether the sample lies deep within a piece at a place."""
+    column = min(max(int(np.rint(x * scale)), 0), deep.shape[1] - 1)
+    return deep[min(max(int(np.rint(y * scale)), 0), deep.shape[0] - 1), column]
 
 
 @compiled()
-def _find_joins(places, axis, join):  # type: ignore[no-untyped-def]
-    """Where the next pixel along an axis shows another place than the sample's next, and no piece that was turned or
-    mirrored goes on as it came."""
-    height, width = join.shape
+def _find_joins(places, axis, scale, deep, on, met):  # type: ignore[no-untyped-def]
+    """Marks in `on` where the next pixel along an axis shows another place than the sample's next, and no piece that
+    was turned or mirrored goes on as it came; in `met` where that brings together what lies deep within pieces."""
+    height, width = on.shape
     right, down = axis, 1 - axis
     for y in range(height):
         y_after = (y + down) % height
@@ -117,7 +141,10 @@ def _find_joins(places, axis, join):  # type: ignore[no-untyped-def]
                 came_x, came_y = here_x - places[y - down, x - right, 0], here_y - places[y - down, x - right, 1]
                 if abs(came_x) <= 2.0 and abs(came_y) <= 2.0:
                     jump = min(jump, max(abs(step_x - came_x), abs(step_y - came_y)))
-            join[y, x] = jump > 1.5
+            if jump > 1.5:
+                on[y, x] = True
+                there_x, there_y = places[y_after, x_after, 0], places[y_after, x_after, 1]
+                met[y, x] = _is_deep(deep, scale, here_x, here_y) and _is_deep(deep, scale, there_x, there_y)
 
 
 @compiled()
@@ -137,10 +164,14 @@ class _Same:
     def __init__(self, pieces: Pieces) -> None:
         self.pieces = pieces
         self._known: dict[tuple[int, ...], bool] = {}
-        sums = np.zeros((pieces.count, 4))
-        _add_up(pieces.labels, pieces.lab, sums)
-        self._means = sums[:, :3] / np.maximum(sums[:, 3:], 1)
         self._boxes: dict[int, tuple[int, int, int, int]] = {}
+
+    @cached_property
+    def _means(self) -> NDArray[np.float64]:
+        """Colour of every piece, CIELAB."""
+        sums = np.zeros((self.pieces.count, 4))
+        _add_up(self.pieces.labels, self.pieces.lab, sums)
+        return np.asarray(sums[:, :3] / np.maximum(sums[:, 3:], 1))
 
     def all(self, one: NDArray[Any], other: NDArray[Any], moved: NDArray[Any]) -> NDArray[np.bool_]:
         rows = np.column_stack([one, other, moved])
@@ -180,15 +211,15 @@ class _Same:
         return self._boxes[piece]
 
 
-def _goes_on(pieces: Pieces, stretch: NDArray[Any], at: NDArray[Any], to: NDArray[Any]) -> bool:
-    """Whether the joints around a stretch of a join lie alike on both its sides: it joins a surface to itself.
-    at: px of the pieces' arrays shown; to: how far the other side lies from where this one would go on."""
+def _goes_on(pieces: Pieces, stretch: NDArray[Any], among: FusedPlaces) -> bool:
+    """Whether the joints around a stretch of a join lie alike on both its sides: it joins a surface to itself."""
     rows, columns = np.nonzero(stretch)
     room = round(_AROUND * pieces.typical)
     found = []
     for number in np.unique(np.linspace(0, len(rows) - 1, 5).astype(int)):
-        x, y = at[rows[number], columns[number]].round().astype(int)
-        right, down = to[rows[number], columns[number]].round().astype(int)
+        here = rows[number], columns[number]
+        x, y = (among.places[here] * pieces.scale).round().astype(int)
+        right, down = (among.to[here] * pieces.scale).round().astype(int)
         height, width = pieces.joints.shape
         # As much round the place as both sides have.
         left, top = max(x - room, 0, -right), max(y - room, 0, -down)
@@ -199,17 +230,6 @@ def _goes_on(pieces: Pieces, stretch: NDArray[Any], at: NDArray[Any], to: NDArra
         other = pieces.joints[top + down : bottom + down, left + right : end + right]
         found.append(float(np.corrcoef(one.ravel(), other.ravel())[0, 1]))
     return bool(found) and float(np.median(found)) > _ALONG
-
-
-def _stretches(bad: NDArray[Any], least: float) -> tuple[NDArray[Any], dict[int, int]]:
-    """Numbers of the stretches that touch, over the edge too, (H, W), and the length of each that is long enough, the
-    longest first."""
-    joined = cv2.dilate(np.pad(bad.astype(np.uint8), ((1, 1), (1, 1)), mode="wrap"), np.ones((3, 3), np.uint8))
-    count, marks = cv2.connectedComponents(joined[1:-1, 1:-1])
-    marks = _wrapped(marks, count) * bad
-    lengths = np.bincount(marks.reshape(-1), minlength=count)
-    order = [int(number) for number in np.argsort(-lengths) if number and lengths[number] >= max(least, 3)]
-    return marks, {number: int(lengths[number]) for number in order}
 
 
 def _box(stretch: NDArray[Any]) -> tuple[float, float, float, float]:

@@ -390,7 +390,7 @@ def _plan_of(arrangement: Arrangement, sample: _Sample, tile: tuple[int, int], p
 def _broken(arrangement: Arrangement, tile: tuple[int, int], pieces: Pieces) -> int:
     """How many pieces the joins break on the tile as it is laid, whose grid is finer than that of the steps."""
     wide, high = arrangement.framing.extent(tile)
-    source = copies_source(arrangement.labels, (wide - tile[0], high - tile[1])).astype(np.float64)
+    source = copies_source(arrangement.labels, (wide - tile[0], high - tile[1]))
     return broken_pieces(source, framed_pieces(pieces, arrangement.framing, tile)).count
 
 

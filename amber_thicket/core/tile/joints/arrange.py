@@ -135,9 +135,8 @@ class _Laid:
 
     @classmethod
     def at(cls, field: DepthField, pair: StepPair, placed: _Frame, bend: float, brushed: Brushed) -> _Laid:
-        plain = placed.field(field, None)
-        shifts = _bent(plain, placed, bend) if bend > 0 else None
-        seen = plain if shifts is None else placed.field(field, shifts)
+        shifts = _bent(field, placed, bend) if bend > 0 else None
+        seen = placed.field(field, shifts)
         size = (field.depth.shape[1], field.depth.shape[0])
         masks = (
             _seen_mask(brushed.unfit, size, placed, shifts),
@@ -214,9 +213,13 @@ class _Frame:
         tiles = Framing(np.column_stack([self.matrix[:, :2], self.matrix[:, 2] / self.width]), self.extents, shifts)
         return tiles.places((self.width, self.height), 0, self.size[1])
 
+    @property
+    def scale(self) -> float:
+        """Px of the frame to one of the field."""
+        return 1 / float(np.sqrt(abs(np.linalg.det(self.matrix[:, :2]))))
+
     def field(self, field: DepthField, shifts: Pixels | None) -> DepthField:
-        scale = float(np.sqrt(abs(np.linalg.det(self.matrix[:, :2]))))
-        return field.looked_up(*self.places(shifts), 1 / scale)
+        return field.looked_up(*self.places(shifts), self.scale)
 
 
 def framed_pieces(pieces: Pieces, framing: Framing, tile: tuple[int, int]) -> Pieces:
@@ -253,23 +256,27 @@ def _seen_mask(mask: Mask | None, size: tuple[int, int], placed: _Frame, shifts:
     return np.asarray(cv2.remap(small, x, y, cv2.INTER_LINEAR) > 0.02)
 
 
-def _bent(seen: DepthField, placed: _Frame, bend: float) -> Pixels:
+def _bent(field: DepthField, placed: _Frame, bend: float) -> Pixels:
     """Shifts that make joints of both sides meet, in tile widths on a grid a quarter as fine."""
-    across = _bent_across(seen.near, seen, placed.width, placed.width, bend)
+    scale = placed.scale
+    near = field.near_through(*placed.places(None), scale)
+    joint, typical = field.joint * scale, field.typical * scale
+    most = bend * min(_MOST_OF_PIECE * typical, _MOST_OF_TILE * placed.width)
+    across = _bent_across(near, placed.width, placed.width, joint, typical, most)
     # Joints of the other two sides, once the first two meet.
-    rows, columns = seen.near.shape
+    rows, columns = near.shape
     moved = cv2.resize(across, (columns, rows), interpolation=cv2.INTER_LINEAR) * np.float32(placed.width)
     x = moved[..., 0] + np.arange(columns, dtype=np.float32)
     y = moved[..., 1] + np.arange(rows, dtype=np.float32)[:, None]
-    near = cv2.remap(seen.near, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    down = _bent_across(np.ascontiguousarray(near.T), seen, placed.height, placed.width, bend)
+    near = cv2.remap(near, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    down = _bent_across(np.ascontiguousarray(near.T), placed.height, placed.width, joint, typical, most)
     return np.asarray(across + down.transpose(1, 0, 2)[..., ::-1], np.float32)
 
 
-def _bent_across(near: Pixels, seen: DepthField, period: int, unit: int, bend: float) -> Pixels:
+def _bent_across(near: Pixels, period: int, unit: int, joint: float, typical: float, most: float) -> Pixels:
     over = near.shape[1] - period
-    joints = np.exp(-near / np.float32(_SEEN * max(seen.joint, 1.0)))
-    left, right = (np.ascontiguousarray(part) for part in (joints[:, :over], joints[:, period : period + over]))
+    wide = np.float32(_SEEN * max(joint, 1.0))
+    left, right = (np.exp(-near[:, start : start + over] / wide) for start in (0, period))
     finder = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
     finder.setUseSpatialPropagation(True)
     flow = finder.calc(*((255 * part).astype(np.uint8) for part in (left, right)), None)
@@ -277,8 +284,7 @@ def _bent_across(near: Pixels, seen: DepthField, period: int, unit: int, bend: f
     y = flow[..., 1] + np.arange(len(near), dtype=np.float32)[:, None]
     # Only where a joint meets a joint is known how far apart they lie.
     met = left * cv2.remap(right, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
-    most = bend * min(_MOST_OF_PIECE * seen.typical, _MOST_OF_TILE * unit)
-    return halved(flow, met * met, near.shape, period, unit, most=most, sigma=_SMOOTH * seen.typical)
+    return halved(flow, met * met, near.shape, period, unit, most=most, sigma=_SMOOTH * typical)
 
 
 def _joined(
@@ -295,15 +301,12 @@ def _joined(
         dear = _added(dear, fused[np.arange(len(first.depth)) % height, :over_x])
     right, price_x = _side(first, second, usual, dear, closed=False)
     # Joined across, in all rows of the frame.
-    columns = np.arange(width)[None].repeat(len(right), 0)
-    columns[:, :over_x] += np.where(right, width, 0)
-    rows = np.arange(len(right))[:, None]
-    unfit, kept = (None if mask is None else np.ascontiguousarray(mask[rows, columns].T) for mask in masks)
+    unfit, kept = (None if mask is None else _joined_mask(mask, right, width) for mask in masks)
     dear = _brushed_price(unfit, kept, height, over_y)
     if fused is not None:
         dear = _added(dear, np.ascontiguousarray(fused[:over_y].T))
     strips = (slice(start, start + over_y) for start in (height, 0))
-    first, second = (seen.at(rows[strip], columns[strip]).turned() for strip in strips)
+    first, second = (seen.joined(strip, right[strip], width).turned() for strip in strips)
     below, price_y = _side(first, second, usual, dear, closed=True)
     lower = np.zeros((height, width), bool)
     lower[:over_y] = below.T
@@ -317,6 +320,14 @@ def _joined(
     further[:, :over_x] = np.where(lower[:, :over_x] & (np.arange(height) < over_y)[:, None], lower_side, upper_side)
     further[:, (width + over_x) // 2 :] = True
     return (further | (lower.astype(np.uint8) << 1)).astype(np.uint8), (price_x + price_y) / 2
+
+
+def _joined_mask(mask: Mask, right: Side, width: int) -> Mask:
+    """A mask of the frame as the tile joined across shows it, rows for columns."""
+    shown = mask[:, :width].copy()
+    over = right.shape[1]
+    np.copyto(shown[:, :over], mask[:, width : width + over], where=right)
+    return np.ascontiguousarray(shown.T)
 
 
 def _added(one: Pixels | None, other: Pixels) -> Pixels:

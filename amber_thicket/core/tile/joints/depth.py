@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -34,15 +35,30 @@ class DepthField:
     joint: float
     typical: float
 
+    @cached_property
+    def pieces(self) -> Pieces:
+        """What is asked whether joins break them."""
+        joints = np.exp(-self.near / max(self.joint, 1))
+        return Pieces(self.labels, self.inside, 9.0, self.typical, self.joint, self.lab, joints, 1.0)
+
     def _mapped(self, change: Callable[[NDArray[Any]], NDArray[Any]]) -> DepthField:
         fields: dict[str, Any] = {
             name: change(getattr(self, name)) for name in ("depth", "near", "inside", "labels", "lab")
         }
         return replace(self, **fields)
 
-    def at(self, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> DepthField:
-        """The field with the pixels at these rows and columns."""
-        return self._mapped(lambda field: field[rows, columns])
+    def joined(self, rows: slice, right: NDArray[np.bool_], width: int) -> DepthField:
+        """Some of its rows as a tile joined across shows them, so many columns wide. right: (h, w), of these rows, from
+        the left edge on, where the copy shows that lies one tile further left."""
+        over = right.shape[1]
+
+        def change(field: NDArray[Any]) -> NDArray[Any]:
+            shown = field[rows, :width].copy()
+            where = right if field.ndim == 2 else right[..., None]
+            np.copyto(shown[:, :over], field[rows, width : width + over], where=where)
+            return shown
+
+        return self._mapped(change)
 
     def turned(self) -> DepthField:
         """The field with rows for columns."""
@@ -66,13 +82,17 @@ class DepthField:
     def looked_up(self, x: Pixels, y: Pixels, scale: float) -> DepthField:
         """The field as seen through a map. x, y: (h, w), where each pixel looks; scale: px of the new one to one."""
         linear, nearest, mirror = cv2.INTER_LINEAR, cv2.INTER_NEAREST, cv2.BORDER_REPLICATE
-        depth, near, inside, lab = (
-            cv2.remap(field, x, y, linear, borderMode=mirror)
-            for field in (self.depth, self.near, self.inside, self.lab)
+        depth, inside, lab = (
+            cv2.remap(field, x, y, linear, borderMode=mirror) for field in (self.depth, self.inside, self.lab)
         )
         labels = cv2.remap(self.labels.astype(np.float32), x, y, nearest, borderMode=mirror).astype(np.int32)
-        by = np.float32(scale)
-        return DepthField(depth, near * by, inside * by, labels, lab, self.joint * scale, self.typical * scale)
+        near, inside = self.near_through(x, y, scale), inside * np.float32(scale)
+        return DepthField(depth, near, inside, labels, lab, self.joint * scale, self.typical * scale)
+
+    def near_through(self, x: Pixels, y: Pixels, scale: float) -> Pixels:
+        """What `looked_up` shows of the distance to borders alone."""
+        near = cv2.remap(self.near, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        return np.asarray(near * np.float32(scale))
 
 
 def depth_field(pieces: Pieces) -> DepthField:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +15,6 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.patchwork import Mask
 from amber_thicket.core.tile.broken_pieces import FusedPlaces, count_broken, fused_places
 from amber_thicket.core.tile.joints.depth import DepthField
-from amber_thicket.core.tile.pieces import Pieces
 
 # What a broken piece, one that nearly is, a strip, a trimmed one, a px of join, all of the sample's area, and unfit
 # area shown count.
@@ -63,25 +63,38 @@ def outcome(
 ) -> tuple[Outcome, FusedPlaces]:
     """How a tile came out, and where pieces meet. seen: the frame; labels: (h, w), which of its four copies shows
     where; overlap: (right, down) px by which the frame is larger than the tile."""
-    source = copies_source(labels, overlap)
-    x, y = source[..., 0], source[..., 1]
-    left = trimmed_pieces(seen.labels, seen.near, seen.joint, seen.typical, seen.labels[y, x])
-    joints = np.exp(-seen.near / max(seen.joint, 1))
-    pieces = Pieces(seen.labels, seen.inside, 9.0, seen.typical, seen.joint, seen.lab, joints, 1.0)
-    fused = fused_places(source.astype(np.float64), pieces)
+    left = trimmed_pieces(seen.labels, seen.near, seen.joint, seen.typical, shown_by(labels, overlap, seen.labels))
+    pieces = seen.pieces
+    fused = fused_places(copies_source(labels, overlap), pieces)
     broken = count_broken(fused, pieces).count
-    hidden = 0.0 if unfit is None else float(unfit[y, x].mean())
+    hidden = 0.0 if unfit is None else float(shown_by(labels, overlap, unfit).mean())
     nearly = max(fused.nearly_broken()[1] - broken, 0)
     counts = broken, nearly, left.strips, left.trimmed, left.shown
     return Outcome(*counts, round(price, 4), round(float(lost), 4), round(hidden, 5)), fused
 
 
-def copies_source(labels: NDArray[np.uint8], overlap: tuple[int, int]) -> NDArray[np.int32]:
+def copies_source(labels: NDArray[np.uint8], overlap: tuple[int, int]) -> NDArray[np.float64]:
     """Px (x, y) of the frame each pixel of the tile shows, (h, w, 2)."""
     height, width = labels.shape
-    y, x = np.mgrid[0:height, 0:width].astype(np.int32)
-    right, below = (labels & 1).astype(bool) & (x < overlap[0]), (labels & 2).astype(bool) & (y < overlap[1])
-    return np.stack([x + right * width, y + below * height], -1).astype(np.int32)
+    over_x, over_y = overlap
+    source = np.empty((height, width, 2))
+    source[..., 0], source[..., 1] = np.arange(width), np.arange(height)[:, None]
+    source[:, :over_x, 0] += float(width) * (labels[:, :over_x] & 1)
+    source[:over_y, :, 1] += float(height) * (labels[:over_y] >> 1 & 1)
+    return source
+
+
+def shown_by(labels: NDArray[np.uint8], overlap: tuple[int, int], field: NDArray[Any]) -> NDArray[Any]:
+    """What the tile shows of a field of the frame, (h, w). labels, overlap: as for copies_source."""
+    height, width = labels.shape
+    over_x, over_y = overlap
+    right = (labels[:, :over_x] & 1).astype(bool)
+    shown = field[:height, :width].copy()
+    np.copyto(shown[:, :over_x], field[:height, width : width + over_x], where=right)
+    lower = field[height : height + over_y, :width].copy()
+    np.copyto(lower[:, :over_x], field[height : height + over_y, width : width + over_x], where=right[:over_y])
+    np.copyto(shown[:over_y], lower, where=(labels[:over_y] & 2).astype(bool))
+    return shown
 
 
 @dataclass(frozen=True)
@@ -101,29 +114,39 @@ def trimmed_pieces(
     shown_near: (h, w), near at each: with it, what shows no more of a piece than the joint round it is not counted."""
     parts = np.empty(shown.shape, np.int32)
     count = _connected(np.ascontiguousarray(shown), parts)
-    flat, pieces = parts.reshape(-1), int(labels.max()) + 1
-    first = np.zeros(count, np.int64)
-    first[flat] = np.arange(flat.size)
-    piece = shown.reshape(-1)[first]
-    areas = np.bincount(flat, minlength=count)
-    full = np.bincount(labels.reshape(-1), minlength=pieces)[piece]
-    room = int(typical) + 2
-    padded = np.pad(parts, room, mode="wrap")
-    edge = np.zeros(padded.shape, bool)
+    piece = np.empty(count, np.int64)
+    piece[parts.reshape(-1)] = shown.reshape(-1)
+    edge = np.zeros(parts.shape, bool)
     for axis in (0, 1):
-        edge |= padded != np.roll(padded, -1, axis)
-    within = cv2.distanceTransform((~edge).astype(np.uint8), cv2.DIST_L2, 5)[room:-room, room:-room]
-    radius, inner = np.zeros(count, np.float32), np.zeros(pieces, np.float32)
-    np.maximum.at(radius, flat, within.reshape(-1))
-    np.maximum.at(inner, labels.reshape(-1), near.reshape(-1))
+        edge |= parts != np.roll(parts, -1, axis)
+    room = int(typical) + 2
+    padded = np.pad((~edge).astype(np.uint8), room, mode="wrap")
+    within = cv2.distanceTransform(padded, cv2.DIST_L2, 5)[room:-room, room:-room]
+    areas, radius = _extents(parts, within, count)
+    full, inner = _extents(labels, near, int(labels.max()) + 1)
+    full = full[piece]
     seen_at_all = radius >= max(joint, 1.5)
     if shown_near is not None:
-        inside = np.zeros(count, np.float32)
-        np.maximum.at(inside, flat, shown_near.reshape(-1))
-        seen_at_all &= inside > _RIND * joint + 1
+        seen_at_all &= _extents(parts, shown_near, count)[1] > _RIND * joint + 1
     strips = seen_at_all & (areas < _LITTLE * full) & (radius < _THIN * inner[piece])
     trimmed = seen_at_all & ~strips & (areas < _WHOLE * full)
     return Trimmed(int(strips.sum()), int(trimmed.sum()), int(seen_at_all.sum()))
+
+
+def _extents(numbers: Labels, values: Pixels, count: int) -> tuple[NDArray[np.int64], Pixels]:
+    """Of each number below count: how many px have it, and the largest value there, 0 and more."""
+    areas, most = np.zeros(count, np.int64), np.zeros(count, np.float32)
+    _tell_extents(numbers, values, areas, most)
+    return areas, most
+
+
+@compiled()
+def _tell_extents(numbers, values, areas, most):  # type: ignore[no-untyped-def]
+    for y in range(numbers.shape[0]):
+        for x in range(numbers.shape[1]):
+            number = numbers[y, x]
+            areas[number] += 1
+            most[number] = max(most[number], values[y, x])
 
 
 @compiled()
