@@ -342,6 +342,18 @@ class MapsTest(unittest.TestCase):
             np.testing.assert_allclose(seen[..., 0], wanted[0], atol=5e-2)
             np.testing.assert_allclose(seen[..., 1], wanted[1], atol=5e-2)
 
+    def test_places_are_those_of_the_matrix_and_move_with_the_shifts(self) -> None:
+        matrix = np.array([[0.93, 0.03, 0.02], [-0.02, 0.95, 0.05]])
+        # The middle of the first pixel lies half a px in.
+        y, x = (np.mgrid[40:90, 0:390] + 0.5) / 300
+        for shift in (None, (0.01, -0.02)):
+            shifts = None if shift is None else np.full((20, 24, 2), shift, np.float32)
+            found = Framing(matrix, (1.3, 1.2), shifts).places((300, 300), 40, 90)
+            right, down = shift or (0.0, 0.0)
+            for row, place in zip(matrix, found, strict=True):
+                wanted = 300 * (row[0] * (x + right) + row[1] * (y + down) + row[2]) - 0.5
+                np.testing.assert_allclose(place, wanted, atol=2e-4)
+
     def test_normals_lean_with_the_frame(self) -> None:
         # Those of the height that was framed, within 2 degrees: turned by 12 degrees, bent, at .9 of the size.
         side = 512

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from amber_thicket.core.numeric.compiled import compiled
 from amber_thicket.core.numeric.libraries import cv2
+from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
 
 _ROWS = 256
@@ -40,28 +42,34 @@ class Framing:
     def places(self, tile: tuple[int, int], first: int, last: int) -> tuple[Pixels, Pixels]:
         """Sample px (x, y) that rows first to last look at, (last − first, width) each."""
         width, height = self.extent(tile)
-        x = np.broadcast_to((np.arange(width, dtype=np.float32) + 0.5) / tile[0], (last - first, width))
-        y = np.broadcast_to((np.arange(first, last, dtype=np.float32)[:, None] + 0.5) / tile[0], x.shape)
-        if self.shifts is not None:
-            rows, columns = self.shifts.shape[:2]
-            # Where the grid of the shifts has each of these pixels.
-            at_x = (np.arange(width, dtype=np.float32) + 0.5) * np.float32(columns / width) - 0.5
-            at_y = (np.arange(first, last, dtype=np.float32)[:, None] + 0.5) * np.float32(rows / height) - 0.5
-            grid = np.broadcast_to(at_x, x.shape), np.broadcast_to(at_y, x.shape)
-            moved = cv2.remap(
-                self.shifts,
-                np.ascontiguousarray(grid[0]),
-                np.ascontiguousarray(grid[1]),
-                cv2.INTER_LINEAR,
-                borderMode=cv2.BORDER_REPLICATE,
-            )
-            x, y = x + moved[..., 0], y + moved[..., 1]
-        m = self.matrix.astype(np.float32)
-        unit = np.float32(tile[0])
-        return (
-            (m[0, 0] * x + m[0, 1] * y + m[0, 2]) * unit - np.float32(0.5),
-            (m[1, 0] * x + m[1, 1] * y + m[1, 2]) * unit - np.float32(0.5),
-        )
+        x, y = (np.empty((last - first, width), np.float32) for _ in range(2))
+        moved = np.zeros((*x.shape, 2), np.float32) if self.shifts is None else self._shifts_at(x, y, first, height)
+        _tell_places(moved, self.matrix.astype(np.float32), np.float32(tile[0]), first, x, y)
+        return x, y
+
+    def _shifts_at(self, x: Pixels, y: Pixels, first: int, height: int) -> Pixels:
+        """The shifts of rows first and following, of so many in all. x, y: arrays of these rows to work in."""
+        assert self.shifts is not None
+        rows, columns = self.shifts.shape[:2]
+        width = x.shape[1]
+        # Where the grid of the shifts has each of these pixels.
+        down = np.arange(first, first + len(y), dtype=np.float32)[:, None]
+        x[:] = (np.arange(width, dtype=np.float32) + 0.5) * np.float32(columns / width) - 0.5
+        y[:] = (down + 0.5) * np.float32(rows / height) - 0.5
+        return np.asarray(cv2.remap(self.shifts, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE))
+
+
+@compiled()
+def _tell_places(moved, matrix, unit, top, x, y):  # type: ignore[no-untyped-def]
+    """Sample px (x, y) that rows from top on look at. moved: tile widths they are moved besides; unit: px of one."""
+    half = np.float32(0.5)
+    for row in range(x.shape[0]):
+        line = (np.float32(top + row) + half) / unit
+        for column in range(x.shape[1]):
+            across = (np.float32(column) + half) / unit + moved[row, column, 0]
+            down = line + moved[row, column, 1]
+            x[row, column] = (matrix[0, 0] * across + matrix[0, 1] * down + matrix[0, 2]) * unit - half
+            y[row, column] = (matrix[1, 0] * across + matrix[1, 1] * down + matrix[1, 2]) * unit - half
 
 
 def framed(layer: Pixels, framing: Framing, tile: tuple[int, int], *, vectors: bool = False) -> Pixels:
@@ -70,14 +78,18 @@ def framed(layer: Pixels, framing: Framing, tile: tuple[int, int], *, vectors: b
     width, height = framing.extent(tile)
     source = np.ascontiguousarray(layer)
     out = np.empty((height, width, *layer.shape[2:]), np.float32)
-    for first in range(0, height, _ROWS):
-        last = min(first + _ROWS, height)
-        # One row more on either side, for how the places change down.
-        x, y = framing.places(tile, first - 1, last + 1)
-        part = cv2.remap(source, x[1:-1], y[1:-1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
-        out[first:last] = part.reshape(out[first:last].shape)
-        if vectors:
-            _turn(out[first:last], x, y, framing.scale)
+
+    def look_up(top: int, bottom: int) -> None:
+        for first in range(top, bottom, _ROWS):
+            last = min(first + _ROWS, bottom)
+            # One row more on either side, for how the places change down.
+            x, y = framing.places(tile, first - 1, last + 1)
+            part = cv2.remap(source, x[1:-1], y[1:-1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+            out[first:last] = part.reshape(out[first:last].shape)
+            if vectors:
+                _turn(out[first:last], x, y, framing.scale)
+
+    over_rows(look_up, height, least=_ROWS)
     return out
 
 

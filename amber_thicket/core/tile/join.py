@@ -536,7 +536,8 @@ def join(
         pixels = mix(decided, evened.pixels, size)
         return _finished(pixels, evened, {})
     turns = isinstance(decided, Mosaic) and not all(one.moved_only for one in decided.placements)
-    if evened.pixels.ndim == 2 or size[0] * size[1] < _BY_CHANNEL or (evened.vectors and turns):
+    looked_at = size if decided.framing is None else decided.framing.extent(size)
+    if evened.pixels.ndim == 2 or looked_at[0] * looked_at[1] < _BY_CHANNEL or (evened.vectors and turns):
         return _finished(_laid_out(decided, evened.pixels, size, vectors=evened.vectors), evened, decided.evidence)
     # Channel by channel: all at once take thrice the room, which large maps do not have.
     seen = evened.pixels
