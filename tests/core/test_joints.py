@@ -179,6 +179,21 @@ class ChannelTest(unittest.TestCase):
                 with self.subTest(method=method, vectors=layer.vectors):
                     np.testing.assert_array_equal(*laid)
 
+    def test_how_large_is_told_by_what_is_looked_at(self) -> None:
+        # Through its frame a tile is looked at with its overlaps, nearly twice as large as itself.
+        one = ready("crazy_paving")
+        size, plan = one.sizes((SIDE, SIDE)).tile, plan_of(one)
+        assert plan.framing is not None
+        width, height = plan.framing.extent((SIDE, SIDE))
+        self.assertGreater(width * height, SIDE * SIDE)
+        for least, rounds in ((width * height, 3), (width * height + 1, 1)):
+            with (
+                mock.patch("amber_thicket.core.tile.join._BY_CHANNEL", least),
+                mock.patch("amber_thicket.core.tile.join.framed", wraps=framed) as looked,
+            ):
+                join(one.layer("evened", (SIDE, SIDE)), frame=size, decided=plan)
+            self.assertEqual(looked.call_count, rounds)
+
 
 class LeftOutTest(unittest.TestCase):
     def test_what_is_left_out_is_replaced_by_whole_pieces_of_the_sample(self) -> None:

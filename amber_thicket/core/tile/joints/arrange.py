@@ -15,7 +15,7 @@ from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.framing import Framing
 from amber_thicket.core.synthesis.patchwork import Mask
 from amber_thicket.core.tile.broken_pieces import FusedPlaces
-from amber_thicket.core.tile.joints.depth import DepthField, depth_field
+from amber_thicket.core.tile.joints.depth import DepthField, depth_field, joined_across
 from amber_thicket.core.tile.joints.paths import Side, closed_side, open_side
 from amber_thicket.core.tile.joints.price import prices, usual_difference
 from amber_thicket.core.tile.joints.score import Outcome, outcome
@@ -301,7 +301,9 @@ def _joined(
         dear = _added(dear, fused[np.arange(len(first.depth)) % height, :over_x])
     right, price_x = _side(first, second, usual, dear, closed=False)
     # Joined across, in all rows of the frame.
-    unfit, kept = (None if mask is None else _joined_mask(mask, right, width) for mask in masks)
+    unfit, kept = (
+        None if mask is None else np.ascontiguousarray(joined_across(mask, right, width).T) for mask in masks
+    )
     dear = _brushed_price(unfit, kept, height, over_y)
     if fused is not None:
         dear = _added(dear, np.ascontiguousarray(fused[:over_y].T))
@@ -320,14 +322,6 @@ def _joined(
     further[:, :over_x] = np.where(lower[:, :over_x] & (np.arange(height) < over_y)[:, None], lower_side, upper_side)
     further[:, (width + over_x) // 2 :] = True
     return (further | (lower.astype(np.uint8) << 1)).astype(np.uint8), (price_x + price_y) / 2
-
-
-def _joined_mask(mask: Mask, right: Side, width: int) -> Mask:
-    """A mask of the frame as the tile joined across shows it, rows for columns."""
-    shown = mask[:, :width].copy()
-    over = right.shape[1]
-    np.copyto(shown[:, :over], mask[:, width : width + over], where=right)
-    return np.ascontiguousarray(shown.T)
 
 
 def _added(one: Pixels | None, other: Pixels) -> Pixels:

@@ -48,17 +48,8 @@ class DepthField:
         return replace(self, **fields)
 
     def joined(self, rows: slice, right: NDArray[np.bool_], width: int) -> DepthField:
-        """Some of its rows as a tile joined across shows them, so many columns wide. right: (h, w), of these rows, from
-        the left edge on, where the copy shows that lies one tile further left."""
-        over = right.shape[1]
-
-        def change(field: NDArray[Any]) -> NDArray[Any]:
-            shown = field[rows, :width].copy()
-            where = right if field.ndim == 2 else right[..., None]
-            np.copyto(shown[:, :over], field[rows, width : width + over], where=where)
-            return shown
-
-        return self._mapped(change)
+        """Some of its rows as joined_across shows them; right: of these rows."""
+        return self._mapped(lambda field: joined_across(field[rows], right, width))
 
     def turned(self) -> DepthField:
         """The field with rows for columns."""
@@ -93,6 +84,16 @@ class DepthField:
         """What `looked_up` shows of the distance to borders alone."""
         near = cv2.remap(self.near, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         return np.asarray(near * np.float32(scale))
+
+
+def joined_across(field: NDArray[Any], right: NDArray[np.bool_], width: int) -> NDArray[Any]:
+    """Rows of a frame, (h, W[, C]), as a tile so many columns wide shows them, (h, width[, C]). right: (h, w), from the
+    left edge on, where what lies one tile further right shows."""
+    shown = field[:, :width].copy()
+    over = right.shape[1]
+    where = right.reshape(*right.shape, *[1] * (field.ndim - 2))
+    np.copyto(shown[:, :over], field[:, width : width + over], where=where)
+    return shown
 
 
 def depth_field(pieces: Pieces) -> DepthField:

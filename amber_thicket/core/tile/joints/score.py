@@ -14,7 +14,7 @@ from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.raster import Pixels
 from amber_thicket.core.synthesis.patchwork import Mask
 from amber_thicket.core.tile.broken_pieces import FusedPlaces, count_broken, fused_places
-from amber_thicket.core.tile.joints.depth import DepthField
+from amber_thicket.core.tile.joints.depth import DepthField, joined_across
 
 # What a broken piece, one that nearly is, a strip, a trimmed one, a px of join, all of the sample's area, and unfit
 # area shown count.
@@ -89,10 +89,8 @@ def shown_by(labels: NDArray[np.uint8], overlap: tuple[int, int], field: NDArray
     height, width = labels.shape
     over_x, over_y = overlap
     right = (labels[:, :over_x] & 1).astype(bool)
-    shown = field[:height, :width].copy()
-    np.copyto(shown[:, :over_x], field[:height, width : width + over_x], where=right)
-    lower = field[height : height + over_y, :width].copy()
-    np.copyto(lower[:, :over_x], field[height : height + over_y, width : width + over_x], where=right[:over_y])
+    shown = joined_across(field[:height], right, width)
+    lower = joined_across(field[height : height + over_y], right[:over_y], width)
     np.copyto(shown[:over_y], lower, where=(labels[:over_y] & 2).astype(bool))
     return shown
 
