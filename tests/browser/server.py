@@ -11,7 +11,7 @@ from functools import cache
 from pathlib import Path
 from typing import ClassVar
 
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
 
 from tests.program import Program
 from tests.support import encoded, photograph
@@ -21,6 +21,11 @@ ARGUMENTS = [
     "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
+
+
+# How long a test waits for what it waits for, in milliseconds: beside other tests on a slow machine all takes longer.
+PATIENCE = 120_000
+expect.set_options(timeout=PATIENCE)
 
 
 @cache
@@ -35,6 +40,18 @@ def _browser() -> Browser:
 
 # A canvas c shows a whole picture: half of a slow one comes before it.
 _WHOLE = "c.dataset.shown && !c.dataset.shown.endsWith('/384')"
+
+
+# The lit view shows what it is to show, whole, and nothing that would change it is under way: half a second long, since
+# what an edit sets off begins one after the other.
+_AT_REST = """() => {
+  const lit = document.querySelector("[data-testid=lit]");
+  const doing = document.querySelector("[data-testid=doing]");
+  const rests = lit?.dataset.still && lit.dataset.waiting === "0" && doing?.textContent === "";
+  if (!rests) window.restsSince = undefined;
+  else window.restsSince ??= performance.now();
+  return rests && performance.now() - window.restsSince > 500;
+}"""
 
 
 class BrowserTest(unittest.TestCase):
@@ -58,7 +75,7 @@ class BrowserTest(unittest.TestCase):
             viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
         )
         self.addCleanup(context.close)
-        context.set_default_timeout(120_000)
+        context.set_default_timeout(PATIENCE)
         self.page: Page = context.new_page()
         self.trouble: list[str] = []
         self.page.on("pageerror", lambda error: self.trouble.append(str(error)))
@@ -119,6 +136,11 @@ class BrowserTest(unittest.TestCase):
         canvas = self.page.locator(f"[data-testid=view-{side}] canvas")
         self.page.wait_for_function(f"c => {_WHOLE}", arg=canvas.element_handle())
         return canvas.get_attribute("data-shown") or ""
+
+    def wait_for_lit(self) -> Locator:
+        """The lit view, once it shows what it is to show, whole."""
+        self.page.wait_for_function(_AT_REST, polling=50)
+        return self.page.get_by_test_id("lit")
 
     def wait_for_new(self, old: str, side: str = "first") -> str:
         """The next whole picture of a view; half of it may come before."""

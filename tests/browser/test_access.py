@@ -9,7 +9,7 @@ from typing import Any
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.server import BrowserTest
+from tests.browser.server import PATIENCE, BrowserTest
 from tests.program import ROOT
 from tests.support import encoded, photograph, retry, wall
 
@@ -30,7 +30,7 @@ class AccessTest(BrowserTest):
         """A page with axe in it, in a theme; its troubles count as those of the test's own page."""
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", **options)
         self.addCleanup(context.close)
-        context.set_default_timeout(120_000)
+        context.set_default_timeout(PATIENCE)
         context.add_init_script(path=AXE)
         context.add_init_script(f"localStorage.setItem('theme', '{theme}')")
         page = context.new_page()
@@ -141,7 +141,7 @@ class AccessTest(BrowserTest):
                 page.keyboard.press(key)
                 pressed += 1
                 # Focus is never nowhere, also once what had it is gone.
-                page.wait_for_function("() => document.activeElement !== document.body", timeout=120_000)
+                page.wait_for_function("() => document.activeElement !== document.body", timeout=PATIENCE)
 
         def focused() -> str:
             at = page.evaluate("() => document.activeElement.matches('body') ? '' : document.activeElement.textContent")
@@ -202,7 +202,7 @@ class AccessTest(BrowserTest):
             page.keyboard.press("Shift+ArrowLeft")
         retry(lambda: int(re.findall(r"\d+", place.inner_text())[0]) < far)
         self.assertGreater(int(re.findall(r"\d+", place.inner_text())[0]), far - 4)
-        expect(page.locator("footer [role=status]")).to_contain_text("roughness", timeout=120_000)
+        expect(page.locator("footer [role=status]")).to_contain_text("roughness", timeout=PATIENCE)
         # Plus zooms at it, f fits again.
         zoom = view.locator("button[aria-label^=Zoom]")
         before = zoom.inner_text()
@@ -349,7 +349,7 @@ class AccessTest(BrowserTest):
         asked = f"{finding['rule']}/{finding['map']}" if finding["map"] else finding["rule"]
         other.goto(f"{self.server.address}m/{id}/check?finding={asked}")
         opened = other.locator(f"[data-rule='{finding['rule']}'] button[aria-expanded=true]")
-        opened.wait_for(timeout=120_000)
+        opened.wait_for(timeout=PATIENCE)
         answer = page.goto(f"{self.server.address}m/{id}/paint")
         assert answer
         self.assertEqual(answer.status, 404)

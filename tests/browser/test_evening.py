@@ -13,7 +13,7 @@ import numpy as np
 from amber_thicket.standins.capture_rig.camera import Shot
 from amber_thicket.standins.capture_rig.camera import photograph as shoot
 from amber_thicket.standins.capture_rig.kinds import KINDS
-from tests.browser.server import BrowserTest
+from tests.browser.server import PATIENCE, BrowserTest
 from tests.program import Program
 from tests.support import encoded, retry
 
@@ -47,7 +47,7 @@ class EveningTest(BrowserTest):
         question = page.get_by_role("dialog")
         page.wait_for_function(
             "() => document.querySelector('[role=dialog]') || document.body.innerText.includes('39 materials')",
-            timeout=120_000,
+            timeout=PATIENCE,
         )
         if question.count():
             question.get_by_role("combobox").first.click()
@@ -71,7 +71,7 @@ class EveningTest(BrowserTest):
         dialog.get_by_role("button", name=one["name"]).click()
         dialog.get_by_label("Square", exact=True).check()
         dialog.get_by_role("button", name=f"Carry to {COUNT - 1}").click()
-        dialog.get_by_text("materials have settings of").wait_for(timeout=120_000)
+        dialog.get_by_text("materials have settings of").wait_for(timeout=PATIENCE)
         dialog.get_by_role("button", name="Done").click()
         for card in self.cards():
             recipe = self.server.ask(f"/api/materials/{card['id']}").json["recipe"]["operations"]
@@ -104,7 +104,7 @@ class EveningTest(BrowserTest):
         again = {row["material"]: row["job"] for row in self.server.ask(f"/api/batches/{batch}").json["rows"]}
         changed = {row["material"] for row in told if again[row["material"]] != row["job"]}
         self.assertEqual(changed, {row["material"] for row in needs})
-        with page.expect_download(timeout=120_000) as download:
+        with page.expect_download(timeout=PATIENCE) as download:
             page.get_by_role("link", name="All packs").click()
         packs = self.folder / "packs.zip"
         download.value.save_as(packs)

@@ -21,7 +21,7 @@ from amber_thicket.standins.capture_rig.camera import Shot, Stand
 from amber_thicket.standins.capture_rig.camera import photograph as photograph_of
 from amber_thicket.standins.capture_rig.embossed_hide import embossed_hide
 from amber_thicket.standins.capture_rig.slate_shingles import slate_shingles
-from tests.browser.server import BrowserTest
+from tests.browser.server import PATIENCE, BrowserTest
 from tests.reference.test_gltf import validated
 from tests.support import PHOTOGRAPHS, bumps, encoded, photograph, retry
 
@@ -335,14 +335,13 @@ class JourneyTest(BrowserTest):
     def test_lit_view(self) -> None:
         self.bring(self.photo("gravel"))
         self.stage("Relief")
-        self.page.wait_for_function("() => document.querySelector('[data-testid=lit]')?.dataset.frame")
-        lit = self.page.locator("[data-testid=lit]")
+        lit = self.wait_for_lit()
         before = lit.screenshot()
         lamp = self.page.locator("[role=slider][aria-label='Where the lamp is']")
         lamp.focus()
         for _ in range(12):
             self.page.keyboard.press("ArrowLeft")
-        self.page.wait_for_timeout(1500)
+        self.wait_for_lit()
         after = lit.screenshot()
         one, other = (
             np.asarray(Image.open(io.BytesIO(s)).convert("L"), np.float32)[60:400, 40:360] for s in (before, after)
@@ -484,7 +483,7 @@ class RestartTest(BrowserTest):
         self.trouble.clear()
         self.page.wait_for_selector("nav button:has-text('Relief'):has-text('1 edit')")
         self.stage("Pack")
-        self.page.wait_for_selector("li[data-job=done]", timeout=120_000)
+        self.page.wait_for_selector("li[data-job=done]", timeout=PATIENCE)
         self.page.keyboard.press("Control+z")
         self.page.wait_for_selector("nav button:has-text('Relief'):has-text('as set')")
 

@@ -4,7 +4,7 @@ import json
 
 from playwright.sync_api import Route
 
-from tests.browser.server import BrowserTest
+from tests.browser.server import PATIENCE, BrowserTest
 from tests.support import retry
 
 FULL = {"title": "The disk of the data folder /srv/thicket is full: 0.0 MB are free.", "detail": "Make room there."}
@@ -58,7 +58,7 @@ class KeepingTest(BrowserTest):
             page.wait_for_function("document.querySelector('[data-testid=view-first] canvas')?.dataset.shown")
         self.server.ask(f"/api/materials/{self.material()}", data={"name": "Shore gravel"}, method="PATCH")
         for page in [*pages, self.page]:
-            page.wait_for_selector("text=Shore gravel", timeout=120_000)
+            page.wait_for_selector("text=Shore gravel", timeout=PATIENCE)
 
     def test_a_page_without_a_stream_asks_from_time_to_time(self) -> None:
         context = self.browser.new_context(viewport={"width": 1280, "height": 800})
@@ -70,7 +70,7 @@ class KeepingTest(BrowserTest):
         page.goto(self.server.address)
         page.wait_for_timeout(500)
         made = self.server.ask("/api/materials?file=polled.png", data=self.photo("grass").read_bytes()).json
-        page.wait_for_selector("text=polled", timeout=120_000)
+        page.wait_for_selector("text=polled", timeout=PATIENCE)
         self.server.ask(f"/api/materials/{made['id']}/archive", data={})
 
     def test_deleted_for_good_after_one_question(self) -> None:

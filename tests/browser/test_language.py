@@ -7,7 +7,7 @@ from typing import Any
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.server import BrowserTest
+from tests.browser.server import PATIENCE, BrowserTest
 from tests.support import encoded, photograph
 
 STAGES = ("gather", "square", "even", "tile", "relief", "response", "check", "pack")
@@ -19,7 +19,7 @@ class LanguageTest(BrowserTest):
     def german(self, **options: Any) -> Page:
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, locale="de-DE", **options)
         self.addCleanup(context.close)
-        context.set_default_timeout(120_000)
+        context.set_default_timeout(PATIENCE)
         page = context.new_page()
         page.on("pageerror", lambda error: self.trouble.append(str(error)))
         return page

@@ -10,7 +10,7 @@ from urllib.parse import quote
 
 from playwright.sync_api import Locator, expect
 
-from tests.browser.server import BrowserTest
+from tests.browser.server import PATIENCE, BrowserTest
 from tests.support import encoded, photograph, retry
 
 # More than one part of the library, which comes in parts of 120.
@@ -188,8 +188,8 @@ class LibraryTest(BrowserTest):
         page.get_by_role("heading", name="Batch: Evening").wait_for()
         page.get_by_role("link", name="All packs").wait_for()
         hand = page.get_by_role("region", name="Needs a hand")
-        hand.get_by_text("Batch one").wait_for(timeout=120_000)
-        page.wait_for_function("() => !document.body.innerText.includes('To come')", timeout=120_000)
+        hand.get_by_text("Batch one").wait_for(timeout=PATIENCE)
+        page.wait_for_function("() => !document.body.innerText.includes('To come')", timeout=PATIENCE)
         with page.expect_download() as download:
             page.get_by_role("link", name="All packs").click()
         path = self.folder / "packs.zip"
@@ -207,7 +207,7 @@ class LibraryTest(BrowserTest):
         page.get_by_role("button", name="Batches").click()
         page.get_by_text("changed since it was packed").wait_for()
         page.get_by_role("button", name="Do what is missing (1)").click()
-        page.wait_for_function("() => !document.body.innerText.includes('changed since')", timeout=120_000)
+        page.wait_for_function("() => !document.body.innerText.includes('changed since')", timeout=PATIENCE)
 
         def states() -> dict[str, str]:
             found = self.server.ask("/api/library?words=batch").json["cards"]

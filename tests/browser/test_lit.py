@@ -167,10 +167,7 @@ class LitTest(BrowserTest):
             path.write_bytes(swell())
             self.bring(path)
         self.stage("Relief")
-        canvas = page.locator("[data-testid=lit]")
-        page.wait_for_function("c => c.dataset.frame", arg=canvas.element_handle())
-        page.locator("[data-testid=doing]:empty").wait_for(state="attached")
-        page.wait_for_timeout(2500)
+        canvas = self.wait_for_lit()
         return cv2.imdecode(np.frombuffer(canvas.screenshot(), np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
 
     def test_the_lamp_casts_shadows_through_the_height(self) -> None:
@@ -180,7 +177,7 @@ class LitTest(BrowserTest):
         without = self.opened(**look, shadows=False)
         page = self.page
         page.get_by_role("slider", name="Steepness").press("End")
-        page.locator("[data-testid=doing]:empty").wait_for(state="attached")
+        self.wait_for_lit()
         without = self.opened(**look, shadows=False)
         cast = self.opened(**look, shadows=True)
         address = self.address
@@ -339,9 +336,7 @@ class LitTest(BrowserTest):
             self.stage("Relief")
             canvas = page.locator("[data-testid=lit]")
             canvas.evaluate("c => { c.parentElement.style.cssText = 'width: 480px; height: 400px; flex: none' }")
-            page.wait_for_function("c => c.dataset.frame", arg=canvas.element_handle())
-            page.locator("[data-testid=doing]:empty").wait_for(state="attached")
-            page.wait_for_timeout(2500)
+            self.wait_for_lit()
             with page.expect_download() as download:
                 page.get_by_role("button", name="Picture").click()
             shot = cv2.imread(str(download.value.path()))[..., ::-1] / 255
@@ -370,10 +365,7 @@ class LitTest(BrowserTest):
             self.bring(path)
         self.stage("Response")
         page.get_by_role("slider", name="Metallic").press("PageUp")
-        canvas = page.locator("[data-testid=lit]")
-        page.wait_for_function("c => c.dataset.frame", arg=canvas.element_handle())
-        page.locator("[data-testid=doing]:empty").wait_for(state="attached")
-        page.wait_for_timeout(2500)
+        canvas = self.wait_for_lit()
         shot = cv2.imdecode(np.frombuffer(canvas.screenshot(), np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
         address = self.address
         told = page.request.get(address).json()

@@ -17,7 +17,7 @@ from amber_thicket.standins.capture_rig.handheld import hands, seen_by
 from amber_thicket.standins.capture_rig.kelp_frond import back_lit_shot, back_shot, front_shot, kelp_frond, placed
 from amber_thicket.standins.capture_rig.raw_file import raw_of
 from amber_thicket.standins.capture_rig.scanned import ply_bytes, scanned
-from tests.browser.server import BrowserTest
+from tests.browser.server import PATIENCE, BrowserTest
 from tests.lightset import png
 from tests.support import encoded, retry, rig_surface
 
@@ -41,7 +41,7 @@ class SourcesTest(BrowserTest):
         if agree:
             # What they are is said before anything is made of them.
             self.page.get_by_role("button", name=agree).click()
-        self.page.wait_for_selector("nav[aria-label=Stages]", timeout=120_000)
+        self.page.wait_for_selector("nav[aria-label=Stages]", timeout=PATIENCE)
 
     def material(self) -> dict:
         return self.page.request.get(self.address).json()
@@ -78,7 +78,7 @@ class SourcesTest(BrowserTest):
         self.page.set_input_files("input[aria-label='Capture files']", [str(self.folder / name) for name in files])
         self.page.wait_for_selector("text=8 lamps in order + 1 all-lights photograph")
         self.page.get_by_role("button", name="Find the lamps").click()
-        self.page.wait_for_selector("nav[aria-label=Stages]", timeout=120_000)
+        self.page.wait_for_selector("nav[aria-label=Stages]", timeout=PATIENCE)
         found = self.page.locator("ul[aria-label='What was found']")
         found.wait_for()
         self.assertIn("clockwise", found.inner_text())
@@ -277,14 +277,14 @@ class SourcesTest(BrowserTest):
         page.get_by_role("radio", name="512").click()
         page.get_by_role("button", name="Make four").click()
         page.wait_for_selector("text=zorblax")
-        page.wait_for_selector("img[alt='Candidate 4']", timeout=120_000)
+        page.wait_for_selector("img[alt='Candidate 4']", timeout=PATIENCE)
         self.assertIn("Simulation", page.locator("header").inner_text())
         first = page.get_by_alt_text("Candidate 1").get_attribute("src")
         page.get_by_role("button", name="Four others").click()
         page.wait_for_function(
             "old => document.querySelector(\"img[alt='Candidate 1']\")?.getAttribute('src') !== old && document.querySelector(\"img[alt='Candidate 4']\")",
             arg=first,
-            timeout=120_000,
+            timeout=PATIENCE,
         )
         page.get_by_role("button", name="Keep this one").nth(1).click()
         page.wait_for_selector("nav[aria-label=Stages]")

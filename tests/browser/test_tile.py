@@ -5,7 +5,7 @@ from typing import Any
 import cv2
 
 from amber_thicket.core.numeric.colour import encode_srgb8
-from tests.browser.server import BrowserTest
+from tests.browser.server import PATIENCE, BrowserTest
 from tests.pieces import piecewise
 from tests.support import encoded, photograph, retry
 
@@ -154,13 +154,13 @@ class TileSetTest(BrowserTest):
         page = self.page
         section = page.locator("section[aria-label='Tile set']")
         old = self.shown("second")
-        with page.expect_response(lambda r: "tile=2" in r.url and r.ok, timeout=120_000):
+        with page.expect_response(lambda r: "tile=2" in r.url and r.ok, timeout=PATIENCE):
             section.locator("[data-setting='tile.tileset.count'] [role=slider]").press("ArrowRight")
         first = self.wait_for_new(old, "second")
         section.get_by_role("radio", name="2", exact=True).click()
         self.wait_for_new(first, "second")
         # A stroke is drawn on the tile that both are made of, and Escape goes back.
-        with page.expect_response(lambda r: "tile=0" in r.url and r.ok, timeout=120_000):
+        with page.expect_response(lambda r: "tile=0" in r.url and r.ok, timeout=PATIENCE):
             page.get_by_role("button", name="Fill", exact=True).last.click()
         page.keyboard.press("Escape")
         self.stage("Pack")

@@ -56,7 +56,10 @@ export default function Lit({ material }: { material: Material }) {
       const surround = getComputedStyle(canvas.current).getPropertyValue("--surround").trim() || "#777777";
       renderer.current?.resize(Math.floor(width), Math.floor(height));
       renderer.current?.draw(useLit.getState(), surround, moving);
-      canvas.current.dataset.frame = renderer.current?.ready ? `${renderer.current.lastFrame.toFixed(0)} ms` : "";
+      const ready = !!renderer.current?.ready;
+      canvas.current.dataset.frame = ready ? `${renderer.current!.lastFrame.toFixed(0)} ms` : "";
+      // Whether the picture is the one that stays, as far as what it is made of is there (data-waiting).
+      canvas.current.dataset.still = ready && !moving ? "yes" : "";
     };
   });
 
@@ -65,6 +68,7 @@ export default function Lit({ material }: { material: Material }) {
   useEffect(() => {
     cancelAnimationFrame(pending.current.frame);
     clearTimeout(pending.current.rest);
+    if (canvas.current) canvas.current.dataset.still = "";
     pending.current.frame = requestAnimationFrame(() => redraw.current(true));
     pending.current.rest = window.setTimeout(() => redraw.current(false), STILL_MS);
   }, [setup, width, height]);
@@ -131,6 +135,7 @@ export default function Lit({ material }: { material: Material }) {
       <canvas
         ref={canvas}
         data-testid="lit"
+        data-waiting={waiting}
         role="img"
         aria-label={`Lit view: ${setup.shape}, ${setup.surroundings}`}
         className="absolute inset-0 size-full cursor-grab touch-none active:cursor-grabbing"
