@@ -5,5 +5,10 @@ export default defineConfig({
   // The guide lies beside the page in the repository.
   server: { fs: { allow: [".."] } },
   plugins: [react()],
-  test: { globalSetup: ["./src/testing/declarations.ts"], testTimeout: 30_000 },
+  test: {
+    globalSetup: ["./src/testing/declarations.ts"],
+    setupFiles: ["./src/testing/patience.ts"],
+    testTimeout: 120_000,
+    hookTimeout: 120_000,
+  },
 });

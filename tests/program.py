@@ -13,6 +13,8 @@ import urllib.request
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from tests.support import BUSY
+
 ROOT = Path(__file__).parents[1]
 
 
@@ -53,12 +55,13 @@ class Program:
         return int(self.address.split(":")[2].split("/")[0])
 
     def ask(self, path: str, *, data: Any = None, method: str | None = None, seconds: float = 60.0) -> Answer:
-        """An answer, whatever its status. data: bytes as they are, anything else as JSON."""
+        """An answer, whatever its status. data: bytes as they are, anything else as JSON. seconds: that it takes at most
+        on a quiet machine."""
         sent = data if data is None or isinstance(data, bytes) else json.dumps(data).encode()
         kind = {} if data is None or isinstance(data, bytes) else {"Content-Type": "application/json"}
         request = urllib.request.Request(self.address.rstrip("/") + path, data=sent, method=method, headers=kind)
         try:
-            with urllib.request.urlopen(request, timeout=seconds) as answer:
+            with urllib.request.urlopen(request, timeout=BUSY * seconds) as answer:
                 return Answer(answer.status, answer.read(), dict(answer.headers))
         except urllib.error.HTTPError as error:
             with error:
@@ -68,7 +71,7 @@ class Program:
         """SIGTERM; the exit code. Raises TimeoutExpired."""
         assert self.process
         self.process.terminate()
-        code = self.process.wait(timeout=seconds)
+        code = self.process.wait(timeout=BUSY * seconds)
         self._close()
         return code
 
@@ -92,5 +95,5 @@ def run_command(*arguments: str, seconds: float = 60.0, **options: Any) -> subpr
     """`amber-thicket …`, run to its end."""
     return subprocess.run(
         [sys.executable, "-m", "amber_thicket.cli", *arguments],
-        capture_output=True, text=True, timeout=seconds, cwd=ROOT, check=False, **options,
+        capture_output=True, text=True, timeout=BUSY * seconds, cwd=ROOT, check=False, **options,
     )  # fmt: skip

@@ -6,6 +6,7 @@ import hashlib
 import io
 import os
 import tempfile
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
@@ -202,12 +203,29 @@ def psnr(one: NDArray[Any], other: NDArray[Any], top: float = 255.0) -> float:
     return 99.0 if error == 0 else 10 * float(np.log10(top * top / error))
 
 
-def retry(check: Callable[[], bool], seconds: float = 30.0) -> None:
-    """Waits until check() holds, on a busy machine four times as long as on a quiet one. Raises TimeoutError."""
-    import time
+# So many times as long as on a quiet machine anything may take before it counts as stuck.
+BUSY = 4
 
-    end = time.monotonic() + 4 * seconds
+
+def retry(check: Callable[[], bool], seconds: float = 30.0) -> None:
+    """Waits until check() holds, on a busy machine BUSY times as long as on a quiet one and longer. Raises TimeoutError."""
+    began = time.monotonic()
     while not check():
-        if time.monotonic() > end:
+        if not within(time.monotonic() - began, BUSY * seconds):
             raise TimeoutError("it did not happen in time")
         time.sleep(0.05)
+
+
+def within(took: float, seconds: float) -> bool:
+    """Whether something that took so many seconds by the clock just now would have taken less than that on a machine
+    of its own."""
+    return took < seconds or took < seconds * _busyness()
+
+
+def _busyness() -> float:
+    """How many times as long as on a machine of its own things take now, at least 1: a loop by the clock against the
+    same by its processor."""
+    clock, processor = time.monotonic(), time.thread_time()
+    while time.thread_time() - processor < 0.2:
+        pass
+    return max(1.0, (time.monotonic() - clock) / 0.2)

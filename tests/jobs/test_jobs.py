@@ -19,13 +19,14 @@ import numpy as np
 
 from amber_thicket.core.memory import Memory
 from amber_thicket.core.registry import BY_ID, BY_LAYER
+from amber_thicket.jobs import manager
 from amber_thicket.jobs.queue import JsonSerializer, channel, current, open_queue
 from amber_thicket.jobs.tasks import JobLine, _reason, run_job
 from amber_thicket.store.models import Job, using
 from amber_thicket.store.work import StillResult
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
-from tests.support import encoded, photograph, retry
+from tests.support import BUSY, encoded, photograph, retry
 
 
 class JobTest(unittest.TestCase):
@@ -124,7 +125,8 @@ class JobTest(unittest.TestCase):
         for _ in range(5):
             retry(lambda: self.job(job_id)["state"] == "running", 60)
             worker = self.jobs._worker
-            self.services.close()
+            with mock.patch.object(manager, "_STOP_SECONDS", manager._STOP_SECONDS * BUSY):
+                self.services.close()
             self.assertEqual(worker.returncode, 0)
             self.start()
         self.assertEqual(Job.get_by_id(job_id).deaths, 0)
@@ -148,7 +150,7 @@ class JobTest(unittest.TestCase):
         self.start()
         self.jobs._command = None
         self.jobs._worker.terminate()
-        self.jobs._worker.wait(10)
+        self.jobs._worker.wait(10 * BUSY)
         self.jobs._worker = None
         job_id = self.pack(self.material(256))
         first = self.job(job_id)["attempt"]

@@ -19,7 +19,7 @@ import yaml
 from amber_thicket.errors import ThicketError
 from amber_thicket.jobs.queue import open_queue, shown_url
 from tests.program import ROOT, Program, run_command
-from tests.support import encoded, photograph, retry
+from tests.support import BUSY, encoded, photograph, retry, within
 
 PHOTO = encoded(photograph("gravel"))
 REDIS = shutil.which("redis-server")
@@ -161,7 +161,7 @@ class RedisTest(unittest.TestCase):
         os.kill(workers[0].pid, signal.SIGKILL)
         began = time.monotonic()
         retry(lambda: all(self.state(program, job)["state"] == "done" for job in jobs), 110)
-        self.assertLess(time.monotonic() - began, 60)
+        self.assertTrue(within(time.monotonic() - began, 60))
         for job in jobs:
             self.assertEqual(program.ask(f"/api/jobs/{job}/file").body[:2], b"PK")
 
@@ -172,7 +172,7 @@ class RedisTest(unittest.TestCase):
         job = self.pack(program, 2048)
         retry(lambda: self.state(program, job)["progress"] > 0, 60)
         first.terminate()
-        self.assertEqual(first.wait(timeout=20), 0)
+        self.assertEqual(first.wait(timeout=20 * BUSY), 0)
         # Long before the server would miss a worker that says nothing.
         retry(lambda: self.state(program, job)["state"] == "queued", 15)
         self.assertEqual(program.ask(f"/api/jobs/{job}/cancel", data={}).json["state"], "cancelled")

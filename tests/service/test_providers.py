@@ -43,7 +43,7 @@ class Served(unittest.TestCase):
         self.addCleanup(server.shutdown)
         return f"http://127.0.0.1:{server.server_address[1]}/pictures"
 
-    def answering(self, answer: Callable[[BaseHTTPRequestHandler], None]) -> HttpProvider:
+    def answering(self, answer: Callable[[BaseHTTPRequestHandler], None], seconds: float = 60.0) -> HttpProvider:
         class Handler(BaseHTTPRequestHandler):
             def do_POST(self) -> None:
                 self.rfile.read(int(self.headers["Content-Length"]))
@@ -55,7 +55,7 @@ class Served(unittest.TestCase):
             def log_message(self, format: str, *arguments: Any) -> None:
                 """Nothing."""
 
-        return HttpProvider(Maker(label="Ours", address=self.serve(Handler), seconds=1.5))
+        return HttpProvider(Maker(label="Ours", address=self.serve(Handler), seconds=seconds))
 
     def sending(self, told: Any, status: int = 200) -> HttpProvider:
         def answer(request: BaseHTTPRequestHandler) -> None:
@@ -127,8 +127,8 @@ class Served(unittest.TestCase):
             (self.sending({}, 403), "does not take the key"),
             (self.sending({}, 429), "enough to do"),
             (self.answering(elsewhere), "refused (302)"),
-            (self.answering(slow), "longer than 1.5 s"),
-            (self.answering(trickling), "longer than 1.5 s"),
+            (self.answering(slow, 1.5), "longer than 1.5 s"),
+            (self.answering(trickling, 1.5), "longer than 1.5 s"),
             (HttpProvider(Maker(label="Ours", address="http://127.0.0.1:1/x")), "cannot be reached"),
         ):
             with self.subTest(told=told), self.assertRaises(ThicketError) as refused:

@@ -17,7 +17,7 @@ import psutil
 from amber_thicket.web.demo_making import DemoMaking
 from amber_thicket.web.events import Events
 from tests.program import ROOT
-from tests.support import retry
+from tests.support import BUSY, retry
 
 
 class Listening(Events):
@@ -75,9 +75,9 @@ class DemoMakingTest(unittest.TestCase):
                 one for one in psutil.Process(program.pid).children(recursive=True) if "--make-only" in one.cmdline()
             )
             program.send_signal(signal.SIGTERM)
-            program.wait(20)
+            program.wait(20 * BUSY)
             program.stdout.close()
             began = time.monotonic()
-            while maker.is_running() and maker.status() != psutil.STATUS_ZOMBIE and time.monotonic() < began + 10:
+            while maker.is_running() and maker.status() != psutil.STATUS_ZOMBIE and time.monotonic() < began + 10 * BUSY:
                 time.sleep(0.1)
             self.assertFalse(maker.is_running() and maker.status() != psutil.STATUS_ZOMBIE)

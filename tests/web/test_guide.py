@@ -12,7 +12,7 @@ import imagecodecs
 
 from amber_thicket.core.roles import COMPARED, EVERY
 from tests.program import ROOT, Program
-from tests.support import encoded, photograph
+from tests.support import BUSY, encoded, photograph
 
 
 class GuideTest(unittest.TestCase):
@@ -28,7 +28,7 @@ class GuideTest(unittest.TestCase):
             where = {"AT": program.address.rstrip("/"), "PHOTO": "shore_wall.png"}
             done = subprocess.run(
                 ["bash", "-euo", "pipefail", "-c", "\n".join(lines)],
-                cwd=folder, env={**os.environ, **where}, capture_output=True, text=True, timeout=120, check=False,
+                cwd=folder, env={**os.environ, **where}, capture_output=True, text=True, timeout=120 * BUSY, check=False,
             )  # fmt: skip
             self.assertEqual(done.returncode, 0, done.stderr)
             self.assertIn("pass tiling.seam", done.stdout)

@@ -6,6 +6,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from tests.support import BUSY
+
 PAGE = Path(__file__).parents[2] / "frontend"
 
 
@@ -18,7 +20,7 @@ class PagePartsTest(unittest.TestCase):
                 cwd=PAGE,
                 capture_output=True,
                 text=True,
-                timeout=300,
+                timeout=300 * BUSY,
                 check=False,
             )
             self.assertTrue(told.exists(), done.stdout + done.stderr)
