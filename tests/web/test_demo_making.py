@@ -78,6 +78,8 @@ class DemoMakingTest(unittest.TestCase):
             program.wait(20 * BUSY)
             program.stdout.close()
             began = time.monotonic()
-            while maker.is_running() and maker.status() != psutil.STATUS_ZOMBIE and time.monotonic() < began + 10 * BUSY:
+            while (
+                maker.is_running() and maker.status() != psutil.STATUS_ZOMBIE and time.monotonic() < began + 10 * BUSY
+            ):
                 time.sleep(0.1)
             self.assertFalse(maker.is_running() and maker.status() != psutil.STATUS_ZOMBIE)
