@@ -122,6 +122,25 @@ class RenderTest(unittest.TestCase):
                 render(plan, sample, (WIDTH, HEIGHT)), plain_render(plan, sample, (WIDTH, HEIGHT)), atol=2e-5
             )
 
+    def test_what_one_piece_has_to_itself_is_its_own_but_for_single_pixels(self) -> None:
+        # Wider than what is looked at at once: the right copy alone on the left, past the overlap too, where the sample
+        # ends and it goes on a tile before; a single pixel, of each band in turn, is shared.
+        size, over = (200, 170), (50, 40)
+        sample = RNG.standard_normal((size[1] + over[1], size[0] + over[0], 3)).astype(np.float32)
+        for band in range(3):
+            bands = []
+            for number in range(3):
+                shares = np.zeros((4, size[1], size[0]), np.float32)
+                shares[1, :, :70], shares[0, :, 70:] = 1, 1
+                if number == band:
+                    shares[:, 11, 45] = (0.25, 0.75, 0, 0)
+                bands.append(shares)
+            plan = TilePlan(PIECES, tuple(bands), bands[2].argmax(axis=0).astype(np.uint8), crisp=False)
+            expected = plain_render(plan, sample, size)
+            np.testing.assert_allclose(render(plan, sample, size), expected, atol=2e-5)
+            held = render(plan, sample, size, least=-0.2)
+            np.testing.assert_allclose(held, np.maximum(expected, np.float32(-0.2)), atol=2e-5)
+
     def test_a_sample_smaller_than_the_tile_is_refused(self) -> None:
         for rows, columns in ((HEIGHT - 1, WIDTH), (HEIGHT, WIDTH - 1)):
             with self.assertRaisesRegex(ShapeError, f"{WIDTH} × {HEIGHT}.*{columns} × {rows}"):
@@ -133,9 +152,8 @@ class PartsTest(unittest.TestCase):
     def test_bands_sum_to_the_layer(self) -> None:
         layer = RNG.random((50, 60, 3)).astype(np.float32)
         np.testing.assert_allclose(sum(split_bands(layer, 60.0)), layer, atol=1e-6)
-        soft = softened(layer, 60.0)
-        self.assertIs(soft[2], layer)
-        self.assertLess(soft[0].std(), soft[1].std())
+        coarse, middle = softened(layer, 60.0)
+        self.assertLess(coarse.std(), middle.std())
 
     def test_where_a_picture_is_split(self) -> None:
         """3 and 14 px of 768, and what each part is feathered with: .8, 4 and 16 px."""
@@ -143,7 +161,9 @@ class PartsTest(unittest.TestCase):
         self.assertEqual([round(part * 768, 6) for part in FEATHER], [16, 4, 0.8])
         width = 256
         wave = np.tile(np.cos(2 * np.pi * np.arange(width) / 32).astype(np.float32), (64, 1))
-        for part, fraction in zip(softened(wave, float(width))[:2], SPLIT, strict=True):
+        coarse, middle, fine = split_bands(wave, float(width))
+        for part, fraction in zip((coarse, wave - fine), SPLIT, strict=True):
+            np.testing.assert_allclose(coarse + middle, wave - fine, atol=1e-6)
             left = np.exp(-0.5 * (fraction * width * 2 * np.pi / 32) ** 2)
             self.assertAlmostEqual(float(part[32, 96:160].max()), left, delta=0.03)
 

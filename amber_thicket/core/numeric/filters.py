@@ -120,10 +120,22 @@ def blur(pixels: Pixels, sigma: float, *, wraps: bool, fast: bool = False) -> Pi
 
     fast: work on a coarser grid, where any smooth low-pass will do (errors of 2 % of the spread).
     """
-    height, width = pixels.shape[:2]
-    factor, rest = _coarser(sigma, height, width, wraps, _FAST_SIGMA if fast else _WORK_SIGMA)
-    soft = _direct(shrink(pixels, factor), rest, wraps)
-    return soft if factor == 1 else enlarge(soft, height, width, wraps=wraps)
+    soft = _on_coarse_grid(pixels, sigma, wraps, _FAST_SIGMA if fast else _WORK_SIGMA)
+    if soft.shape[:2] == pixels.shape[:2]:
+        return soft
+    return enlarge(soft, pixels.shape[0], pixels.shape[1], wraps=wraps)
+
+
+def blur_reduced(pixels: Pixels, sigma: float, *, wraps: bool) -> Pixels:
+    """What blur() with fast makes of (H, W[, C]) float32, on the grid that it works on, (h, w[, C]), no finer: enlarged
+    linearly it is the same."""
+    soft = _on_coarse_grid(pixels, sigma, wraps, _FAST_SIGMA)
+    return soft.reshape(*soft.shape[:2], *pixels.shape[2:])
+
+
+def _on_coarse_grid(pixels: Pixels, sigma: float, wraps: bool, least: float) -> Pixels:
+    factor, rest = _coarser(sigma, pixels.shape[0], pixels.shape[1], wraps, least)
+    return _direct(shrink(pixels, factor), rest, wraps)
 
 
 def _coarser(sigma: float, height: int, width: int, wraps: bool, least: float) -> tuple[int, float]:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.enlarging import grid_columns, grid_line
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
@@ -43,33 +44,28 @@ class Framing:
         """Sample px (x, y) that rows first to last look at, (last − first, width) each."""
         width, height = self.extent(tile)
         x, y = (np.empty((last - first, width), np.float32) for _ in range(2))
-        moved = np.zeros((*x.shape, 2), np.float32) if self.shifts is None else self._shifts_at(x, y, first, height)
-        _tell_places(moved, self.matrix.astype(np.float32), np.float32(tile[0]), first, x, y)
+        shifts = np.zeros((1, 1, 2), np.float32) if self.shifts is None else self.shifts
+        _tell_places(shifts, self.matrix.astype(np.float32), np.float32(tile[0]), first, height, x, y)
         return x, y
-
-    def _shifts_at(self, x: Pixels, y: Pixels, first: int, height: int) -> Pixels:
-        """The shifts of rows first and following, of so many in all. x, y: arrays of these rows to work in."""
-        assert self.shifts is not None
-        rows, columns = self.shifts.shape[:2]
-        width = x.shape[1]
-        # Where the grid of the shifts has each of these pixels.
-        down = np.arange(first, first + len(y), dtype=np.float32)[:, None]
-        x[:] = (np.arange(width, dtype=np.float32) + 0.5) * np.float32(columns / width) - 0.5
-        y[:] = (down + 0.5) * np.float32(rows / height) - 0.5
-        return np.asarray(cv2.remap(self.shifts, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE))
 
 
 @compiled()
-def _tell_places(moved, matrix, unit, top, x, y):  # type: ignore[no-untyped-def]
-    """Sample px (x, y) that rows from top on look at. moved: tile widths they are moved besides; unit: px of one."""
-    half = np.float32(0.5)
+def _tell_places(shifts, matrix, unit, top, height, x, y):  # type: ignore[no-untyped-def]
+    """Sample px (x, y) that rows from top on look at, of so many in all. shifts: tile widths they are moved besides,
+    on a grid over all of them; unit: px of one."""
+    width, columns, half = x.shape[1], shifts.shape[1], np.float32(0.5)
+    near, beside, part = np.empty(width, np.int32), np.empty(width, np.int32), np.empty(width, np.float32)
+    grid_columns(columns, width, near, beside, part)
+    line, moved = np.empty(2 * columns, np.float32), np.empty(2 * width, np.float32)
     for row in range(x.shape[0]):
-        line = (np.float32(top + row) + half) / unit
-        for column in range(x.shape[1]):
-            across = (np.float32(column) + half) / unit + moved[row, column, 0]
-            down = line + moved[row, column, 1]
-            x[row, column] = (matrix[0, 0] * across + matrix[0, 1] * down + matrix[0, 2]) * unit - half
-            y[row, column] = (matrix[1, 0] * across + matrix[1, 1] * down + matrix[1, 2]) * unit - half
+        grid_line(shifts, top + row, height, near, beside, part, line, moved)
+        down_here = (np.float32(top + row) + half) / unit
+        to_x, to_y = x[row], y[row]
+        for column in range(width):
+            across = (np.float32(column) + half) / unit + moved[2 * column]
+            down = down_here + moved[2 * column + 1]
+            to_x[column] = (matrix[0, 0] * across + matrix[0, 1] * down + matrix[0, 2]) * unit - half
+            to_y[column] = (matrix[1, 0] * across + matrix[1, 1] * down + matrix[1, 2]) * unit - half
 
 
 def framed(layer: Pixels, framing: Framing, tile: tuple[int, int], *, vectors: bool = False) -> Pixels:

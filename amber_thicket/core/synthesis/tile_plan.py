@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.compiled import compiled
-from amber_thicket.core.numeric.filters import blur
+from amber_thicket.core.numeric.enlarging import grid_columns, grid_line
+from amber_thicket.core.numeric.filters import blur_reduced, enlarge
 from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
@@ -21,6 +22,11 @@ from amber_thicket.errors import ShapeError
 # as fractions of the tile width (3 and 14, .8, 4 and 16 px of 768).
 SPLIT = (14 / 768, 3 / 768)
 FEATHER = (16 / 768, 4 / 768, 0.8 / 768)
+# Side of the blocks of a tile that are looked at for more than one piece, and the share of one that is all: what others
+# have is below a step of 16 bits.
+_BLOCK, _ALL = 32, np.float32(1 - 1e-5)
+# What is known of a block that no one piece is known to have to itself.
+_UNSEEN, _SEVERAL = -2, -1
 
 
 @dataclass(frozen=True)
@@ -50,13 +56,14 @@ class TilePlan:
         return int(sum(band.nbytes for band in self.shares) + self.labels.nbytes + nbytes)
 
 
-def softened(sample: Pixels, tile_width: float) -> list[Pixels]:
-    """A layer without its middle and fine parts, without its fine part, and as it is. Edges mirror.
+def softened(sample: Pixels, tile_width: float) -> tuple[Pixels, Pixels]:
+    """A layer without its middle and fine parts, and without its fine part, each on a grid as coarse as that allows,
+    (h, w[, C]): enlarged linearly they are as large as the layer. Edges mirror.
 
     sample: (H, W[, C]); tile_width: px.
     """
-    soft = [blur(sample, fraction * tile_width, wraps=False, fast=True).reshape(sample.shape) for fraction in SPLIT]
-    return [*soft, sample]
+    coarse, middle = (blur_reduced(sample, fraction * tile_width, wraps=False) for fraction in SPLIT)
+    return coarse, middle
 
 
 def split_bands(sample: Pixels, tile_width: float) -> list[Pixels]:
@@ -64,7 +71,10 @@ def split_bands(sample: Pixels, tile_width: float) -> list[Pixels]:
 
     sample: (H, W[, C]); tile_width: px.
     """
-    coarse, softer, _ = softened(sample, tile_width)
+    height, width = sample.shape[:2]
+    coarse, softer = (
+        enlarge(soft, height, width, wraps=False).reshape(sample.shape) for soft in softened(sample, tile_width)
+    )
     fine = cv2.subtract(sample, softer).reshape(sample.shape)
     # In place, for all of a large picture is not there once more without need.
     return [coarse, np.subtract(softer, coarse, out=softer), fine]
@@ -90,7 +100,7 @@ def render(plan: TilePlan, sample: Pixels, size: tuple[int, int], *, least: floa
     over_rows(partial(_held_rows, layer.reshape(len(layer), -1), np.float32(least), tile.reshape(height, -1)), height)
     overlap_x, overlap_y = layer.shape[1] - width, layer.shape[0] - height
     if len(plan.pieces) > 1 and (overlap_x or overlap_y):
-        bands = softened(layer, float(width))
+        bands = (*softened(layer, float(width)), layer)
         margin = int(np.ceil(4 * FEATHER[0] * width)) + 1
         reach_x, reach_y = min(width, overlap_x + margin), min(height, overlap_y + margin)
         areas = []
@@ -112,16 +122,50 @@ def _held_rows(layer, least, out, first, last):  # type: ignore[no-untyped-def]
             to[i] = max(here[i], least)
 
 
-def _mix(plan: TilePlan, bands: list[Pixels], tile: Pixels, area: tuple[int, int, int, int], least: np.float32) -> None:
-    """Fill one rectangle of the tile with the plan's mixture. bands: as softened() gives them."""
+def _mix(
+    plan: TilePlan,
+    bands: tuple[Pixels, Pixels, Pixels],
+    tile: Pixels,
+    area: tuple[int, int, int, int],
+    least: np.float32,
+) -> None:
+    """Fill one rectangle of the tile with the plan's mixture. bands: as softened() gives them, and the layer."""
     left, top, right, bottom = area
     height, width = tile.shape[:2]
     offsets = np.array(plan.pieces, np.int64) * np.array([width, height])
     steeper = np.float32(max(1.0, (width / plan.labels.shape[1]) ** 0.5) if plan.crisp else 1.0)
-    coarse, middle, fine = plan.shares
+    alone = np.full((-(-(bottom - top) // _BLOCK), -(-(right - left) // _BLOCK)), _UNSEEN, np.int16)
+    for shares in plan.shares:
+        _note_alone(shares, (height, width), area, alone)
+    given = (*bands, *plan.shares, steeper, alone, offsets, tile, least, left, right, top)
+    over_rows(partial(_mix_rows, *given), bottom - top, least=16)
 
-    shares, where = (coarse, middle, fine, steeper), (left, right, top)
-    over_rows(partial(_mix_rows, *bands, *shares, offsets, tile, least, *where), bottom - top, least=16)
+
+@compiled()
+def _note_alone(shares, size, area, alone):  # type: ignore[no-untyped-def]
+    """Notes which piece has each block of an area to itself in a band too, or that several share it. size: (height,
+    width) of the tile; area: (left, top, right, bottom)."""
+    pieces, rows, columns = shares.shape
+    left, top, right, bottom = area
+    scale_y, scale_x = np.float64(rows) / size[0], np.float64(columns) / size[1]
+    for by in range(alone.shape[0]):
+        upper = int(np.floor((top + by * _BLOCK + 0.5) * scale_y - 0.5))
+        lower = int(np.floor((min(top + (by + 1) * _BLOCK, bottom) - 0.5) * scale_y - 0.5)) + 1
+        for bx in range(alone.shape[1]):
+            first = int(np.floor((left + bx * _BLOCK + 0.5) * scale_x - 0.5))
+            last = int(np.floor((min(left + (bx + 1) * _BLOCK, right) - 0.5) * scale_x - 0.5)) + 1
+            one = alone[by, bx]
+            if one == _UNSEEN:
+                for piece in range(pieces):
+                    if shares[piece, upper % rows, first % columns] >= _ALL:
+                        one = piece
+            whole = one >= 0
+            for y in range(upper, lower + 1):
+                for x in range(first, last + 1):
+                    whole = whole and shares[one, y % rows, x % columns] >= _ALL
+                if not whole:
+                    break
+            alone[by, bx] = one if whole else _SEVERAL
 
 
 @compiled(loose=True)
@@ -136,10 +180,13 @@ def _share_line(shares, y, size, first, second, part, out):  # type: ignore[no-u
         out[:] = shares[:, y0 % rows, first[0] : first[0] + out.shape[1]]
         return
     line = np.empty(columns, np.float32)
+    begin, end = first[0], second[out.shape[1] - 1] + 1
+    if begin >= end:
+        begin, end = 0, columns
     for piece in range(pieces):
         upper, lower, to = shares[piece, y0 % rows], shares[piece, (y0 + 1) % rows], out[piece]
         most = np.float32(0.0)
-        for x in range(columns):
+        for x in range(begin, end):
             value = upper[x] + (lower[x] - upper[x]) * ty
             line[x] = value
             most = max(most, value)
@@ -201,57 +248,99 @@ def _add(to, channels, soft, middling, crisp, coarse, middle, fine, shares):  # 
 
 
 @compiled()
+def _copy(layer, y, from_x, to, channels, least, tile_width):  # type: ignore[no-untyped-def]
+    """Part of a row as it is in row y of a layer from a column on, from where that ends a tile before. to: values."""
+    width, count = layer.shape[1], len(to) // channels
+    here = layer[y].reshape(width * channels)
+    turn = min(max(width - from_x, 0), count)
+    for begin, end, back in ((0, turn, 0), (turn, count, tile_width)):
+        start = (from_x - back) * channels
+        for i in range(begin * channels, end * channels):
+            to[i] = max(here[start + i], least)
+
+
+@compiled()
 def _mix_rows(  # type: ignore[no-untyped-def]
-    coarse, middle, fine, share0, share1, share2, steeper, offsets, tile, least, left, right, top, first, last
+    coarse, middle, fine, share0, share1, share2, steeper, alone, offsets, tile, least, left, right, top, first, last
 ):
-    height, width, channels = coarse.shape
+    height, width, channels = fine.shape
     tile_height, tile_width = tile.shape[:2]
     pieces, wide = share0.shape[0], right - left
-    shares = np.empty((3, wide * channels), np.float32)
+    work = np.empty((3, wide * channels), np.float32)
     lines = np.empty((3, pieces, wide), np.float32)
     near, beside = np.empty((3, wide), np.int32), np.empty((3, wide), np.int32)
     part, total = np.empty((3, wide), np.float32), np.empty(wide, np.float32)
     for band, columns in enumerate((share0.shape[2], share1.shape[2], share2.shape[2])):
         _columns(columns, left, right, tile_width, near[band], beside[band], part[band])
+    soft_lines = np.empty((2, wide * channels), np.float32)
+    grid_row = np.empty(max(coarse.shape[1], middle.shape[1]) * channels, np.float32)
+    low, high = np.empty((2, width), np.int32), np.empty((2, width), np.int32)
+    between = np.empty((2, width), np.float32)
+    grid_columns(coarse.shape[1], width, low[0], high[0], between[0])
+    grid_columns(middle.shape[1], width, low[1], high[1], between[1])
     for row in range(first, last):
-        y = top + row
-        _share_line(share0, y, tile.shape, near[0], beside[0], part[0], lines[0])
-        _share_line(share1, y, tile.shape, near[1], beside[1], part[1], lines[1])
-        _share_line(share2, y, tile.shape, near[2], beside[2], part[2], lines[2])
-        if steeper > 1.0:
-            _sharpened(lines[2], steeper, total)
-        line = tile[y].reshape(tile_width * channels)[left * channels : right * channels]
-        line[:] = 0.0
-        for piece in range(pieces):
-            soft, middling, crisp = lines[0, piece], lines[1, piece], lines[2, piece]
-            start, end = 0, wide
-            while start < end and soft[start] + middling[start] + crisp[start] <= 0.0:
-                start += 1
-            while end > start and soft[end - 1] + middling[end - 1] + crisp[end - 1] <= 0.0:
-                end -= 1
-            sy = y + offsets[piece, 1]
-            if sy >= height:
-                sy -= tile_height
-            # From where the sample ends on, the pixels a tile before.
-            turn = min(max(width - offsets[piece, 0] - left, start), end)
-            for begin, stop, back in ((start, turn, 0), (turn, end, tile_width)):
-                if begin >= stop:
-                    continue
-                sx = left + begin + offsets[piece, 0] - back
-                one, end_one = sx * channels, (sx + stop - begin) * channels
-                _add(
-                    line[begin * channels : stop * channels],
-                    channels,
-                    soft[begin:stop],
-                    middling[begin:stop],
-                    crisp[begin:stop],
-                    coarse[sy].reshape(width * channels)[one:end_one],
-                    middle[sy].reshape(width * channels)[one:end_one],
-                    fine[sy].reshape(width * channels)[one:end_one],
-                    shares,
-                )
-        for i in range(len(line)):
-            line[i] = max(line[i], least)
+        y, blocks = top + row, alone[row // _BLOCK]
+        whole_line = tile[y].reshape(tile_width * channels)
+        run = 0
+        while run < len(blocks):
+            # Blocks side by side that one piece has to itself, or that several share.
+            block, one = run, blocks[run]
+            while run < len(blocks) and blocks[run] == one:
+                run += 1
+            at, to = block * _BLOCK, min(run * _BLOCK, wide)
+            line = whole_line[(left + at) * channels : (left + to) * channels]
+            if one >= 0:
+                sy = y + offsets[one, 1]
+                sy -= tile_height if sy >= height else 0
+                _copy(fine, sy, left + at + offsets[one, 0], line, channels, least, tile_width)
+                continue
+            shared = lines[:, :, at:to]
+            _share_line(share0, y, tile.shape, near[0, at:to], beside[0, at:to], part[0, at:to], shared[0])
+            _share_line(share1, y, tile.shape, near[1, at:to], beside[1, at:to], part[1, at:to], shared[1])
+            _share_line(share2, y, tile.shape, near[2, at:to], beside[2, at:to], part[2, at:to], shared[2])
+            if steeper > 1.0:
+                _sharpened(shared[2], steeper, total[: to - at])
+            line[:] = 0.0
+            for piece in range(pieces):
+                soft, middling, crisp = shared[0, piece], shared[1, piece], shared[2, piece]
+                start, end = 0, to - at
+                while start < end and soft[start] + middling[start] + crisp[start] <= 0.0:
+                    start += 1
+                while end > start and soft[end - 1] + middling[end - 1] + crisp[end - 1] <= 0.0:
+                    end -= 1
+                sy = y + offsets[piece, 1]
+                sy -= tile_height if sy >= height else 0
+                # From where the sample ends on, the pixels a tile before.
+                turn = min(max(width - offsets[piece, 0] - left - at, start), end)
+                for begin, stop, back in ((start, turn, 0), (turn, end, tile_width)):
+                    if begin >= stop:
+                        continue
+                    sx = left + at + begin + offsets[piece, 0] - back
+                    ends, values = sx + stop - begin, (stop - begin) * channels
+                    for band, grid in enumerate((coarse, middle)):
+                        grid_line(
+                            grid,
+                            sy,
+                            height,
+                            low[band, sx:ends],
+                            high[band, sx:ends],
+                            between[band, sx:ends],
+                            grid_row,
+                            soft_lines[band, :values],
+                        )
+                    _add(
+                        line[begin * channels : stop * channels],
+                        channels,
+                        soft[begin:stop],
+                        middling[begin:stop],
+                        crisp[begin:stop],
+                        soft_lines[0, :values],
+                        soft_lines[1, :values],
+                        fine[sy].reshape(width * channels)[sx * channels : ends * channels],
+                        work,
+                    )
+            for i in range(len(line)):
+                line[i] = max(line[i], least)
 
 
 def source_of(plan: TilePlan, size: tuple[int, int], sample: tuple[int, int]) -> NDArray[np.int32]:
