@@ -348,6 +348,24 @@ class JourneyTest(BrowserTest):
         )
         self.assertGreater(float(one.std()), 8, "the surface is drawn")
         self.assertGreater(float(np.abs(one - other).mean()), 2, "the lamp moves the light")
+        # Where a hand lets go the whole picture is drawn at once, not when nothing has moved for a while.
+        box = lit.bounding_box()
+        assert box
+        self.page.mouse.move(box["x"] + 100, box["y"] + 200)
+        self.page.mouse.down()
+        drawn = self.page.evaluate(
+            """async () => {
+              const lit = document.querySelector("[data-testid=lit]");
+              for (let x = 300; lit.dataset.still; x += 9) {
+                lit.dispatchEvent(new PointerEvent("pointermove", { bubbles: true, buttons: 1, clientX: x, clientY: 300 }));
+                await new Promise((done) => setTimeout(done));
+              }
+              window.dispatchEvent(new PointerEvent("pointerup"));
+              return lit.dataset.still;
+            }"""
+        )
+        self.page.mouse.up()
+        self.assertEqual(drawn, "yes")
 
     def test_many_at_once_by_drop_and_one_by_paste_with_progress(self) -> None:
         given = """([names, bytes, kind]) => {

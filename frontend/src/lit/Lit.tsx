@@ -63,14 +63,25 @@ export default function Lit({ material }: { material: Material }) {
     };
   });
 
-  // One frame at a time while something moves, then a sharp one when it rests.
+  // One frame at a time while something moves, then a sharp one when it rests: at once where a hand lets go.
   const pending = useRef<{ frame: number; rest: number }>({ frame: 0, rest: 0 });
+  const rest = useRef(() => {
+    cancelAnimationFrame(pending.current.frame);
+    clearTimeout(pending.current.rest);
+    pending.current.rest = 0;
+    redraw.current(false);
+  });
+  useEffect(() => {
+    const letGo = () => pending.current.rest && rest.current();
+    window.addEventListener("pointerup", letGo);
+    return () => window.removeEventListener("pointerup", letGo);
+  }, []);
   useEffect(() => {
     cancelAnimationFrame(pending.current.frame);
     clearTimeout(pending.current.rest);
     if (canvas.current) canvas.current.dataset.still = "";
     pending.current.frame = requestAnimationFrame(() => redraw.current(true));
-    pending.current.rest = window.setTimeout(() => redraw.current(false), STILL_MS);
+    pending.current.rest = window.setTimeout(rest.current, STILL_MS);
   }, [setup, width, height]);
 
   useFetched(
