@@ -130,16 +130,26 @@ class RenderTest(unittest.TestCase):
         for band in range(3):
             bands = []
             for number in range(3):
-                shares = np.zeros((4, size[1], size[0]), np.float32)
-                shares[1, :, :70], shares[0, :, 70:] = 1, 1
+                shares = np.zeros((4, size[1] // 2, size[0] // 2), np.float32)
+                shares[1, :, :35], shares[0, :, 35:] = 1, 1
                 if number == band:
-                    shares[:, 11, 45] = (0.25, 0.75, 0, 0)
+                    shares[:, 5, 22] = (0.25, 0.75, 0, 0)
                 bands.append(shares)
             plan = TilePlan(PIECES, tuple(bands), bands[2].argmax(axis=0).astype(np.uint8), crisp=False)
             expected = plain_render(plan, sample, size)
             np.testing.assert_allclose(render(plan, sample, size), expected, atol=2e-5)
             held = render(plan, sample, size, least=-0.2)
             np.testing.assert_allclose(held, np.maximum(expected, np.float32(-0.2)), atol=2e-5)
+
+    def test_beside_nearly_all_of_unit_power_the_rest_counts(self) -> None:
+        size, over = (96, 96), (20, 20)
+        sample = RNG.standard_normal((size[1] + over[1], size[0] + over[0])).astype(np.float32)
+        shares = np.zeros((4, size[1] // 2, size[0] // 2), np.float32)
+        shares[0], shares[1] = np.sqrt(1 - 0.004**2), 0.004
+        self.assertGreater(float(shares[0].min()), 1 - 1e-5)
+        plan = TilePlan(PIECES, (shares,) * 3, np.zeros((size[1], size[0]), np.uint8), crisp=False)
+        mask = near(size, over)
+        np.testing.assert_allclose(render(plan, sample, size)[mask], plain_render(plan, sample, size)[mask], atol=2e-5)
 
     def test_a_sample_smaller_than_the_tile_is_refused(self) -> None:
         for rows, columns in ((HEIGHT - 1, WIDTH), (HEIGHT, WIDTH - 1)):

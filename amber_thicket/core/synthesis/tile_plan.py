@@ -22,9 +22,11 @@ from amber_thicket.errors import ShapeError
 # as fractions of the tile width (3 and 14, .8, 4 and 16 px of 768).
 SPLIT = (14 / 768, 3 / 768)
 FEATHER = (16 / 768, 4 / 768, 0.8 / 768)
-# Side of the blocks of a tile that are looked at for more than one piece, and the share of one that is all: what others
-# have is below a step of 16 bits.
-_BLOCK, _ALL = 32, np.float32(1 - 1e-5)
+# Side of the blocks of a tile that are looked at for more than one piece, and what does not count of a share: less than
+# a step of 16 bits.
+_BLOCK, _NOTHING = 32, np.float32(1e-5)
+# Pixels of a tile to one of its plan from which on it is worth looking for such blocks.
+_WORTH = 4
 # What is known of a block that no one piece is known to have to itself.
 _UNSEEN, _SEVERAL = -2, -1
 
@@ -134,18 +136,43 @@ def _mix(
     height, width = tile.shape[:2]
     offsets = np.array(plan.pieces, np.int64) * np.array([width, height])
     steeper = np.float32(max(1.0, (width / plan.labels.shape[1]) ** 0.5) if plan.crisp else 1.0)
-    alone = np.full((-(-(bottom - top) // _BLOCK), -(-(right - left) // _BLOCK)), _UNSEEN, np.int16)
-    for shares in plan.shares:
-        _note_alone(shares, (height, width), area, alone)
+    # Below, looking costs what it spares.
+    worth = height * width >= _WORTH * plan.shares[-1][0].size
+    alone = np.full(
+        (-(-(bottom - top) // _BLOCK), -(-(right - left) // _BLOCK)), _UNSEEN if worth else _SEVERAL, np.int8
+    )
+    for shares in plan.shares if worth else ():
+        _note_alone(_sole_pieces(shares), (height, width), area, alone)
     given = (*bands, *plan.shares, steeper, alone, offsets, tile, least, left, right, top)
     over_rows(partial(_mix_rows, *given), bottom - top, least=16)
 
 
+@compiled(loose=True)
+def _sole_pieces(shares):  # type: ignore[no-untyped-def]
+    """Which piece has each cell of a band to itself, (h, w) int8; _SEVERAL where none has."""
+    pieces, rows, columns = shares.shape
+    sole = np.full((rows, columns), _SEVERAL, np.int8)
+    for y in range(rows):
+        line = sole[y]
+        for piece in range(pieces):
+            share = shares[piece, y]
+            for x in range(columns):
+                if share[x] >= np.float32(1.0) - _NOTHING:
+                    line[x] = piece
+        # Of the others none either: where shares are of unit power, much is left beside nearly all.
+        for piece in range(pieces):
+            share = shares[piece, y]
+            for x in range(columns):
+                if share[x] > _NOTHING and line[x] != piece:
+                    line[x] = _SEVERAL
+    return sole
+
+
 @compiled()
-def _note_alone(shares, size, area, alone):  # type: ignore[no-untyped-def]
+def _note_alone(sole, size, area, alone):  # type: ignore[no-untyped-def]
     """Notes which piece has each block of an area to itself in a band too, or that several share it. size: (height,
     width) of the tile; area: (left, top, right, bottom)."""
-    pieces, rows, columns = shares.shape
+    rows, columns = sole.shape
     left, top, right, bottom = area
     scale_y, scale_x = np.float64(rows) / size[0], np.float64(columns) / size[1]
     for by in range(alone.shape[0]):
@@ -154,18 +181,14 @@ def _note_alone(shares, size, area, alone):  # type: ignore[no-untyped-def]
         for bx in range(alone.shape[1]):
             first = int(np.floor((left + bx * _BLOCK + 0.5) * scale_x - 0.5))
             last = int(np.floor((min(left + (bx + 1) * _BLOCK, right) - 0.5) * scale_x - 0.5)) + 1
-            one = alone[by, bx]
-            if one == _UNSEEN:
-                for piece in range(pieces):
-                    if shares[piece, upper % rows, first % columns] >= _ALL:
-                        one = piece
-            whole = one >= 0
+            one = alone[by, bx] if alone[by, bx] != _UNSEEN else sole[upper % rows, first % columns]
             for y in range(upper, lower + 1):
                 for x in range(first, last + 1):
-                    whole = whole and shares[one, y % rows, x % columns] >= _ALL
-                if not whole:
+                    if sole[y % rows, x % columns] != one:
+                        one = _SEVERAL
+                if one == _SEVERAL:
                     break
-            alone[by, bx] = one if whole else _SEVERAL
+            alone[by, bx] = one
 
 
 @compiled(loose=True)
@@ -268,13 +291,13 @@ def _mix_rows(  # type: ignore[no-untyped-def]
     pieces, wide = share0.shape[0], right - left
     work = np.empty((3, wide * channels), np.float32)
     lines = np.empty((3, pieces, wide), np.float32)
-    near, beside = np.empty((3, wide), np.int32), np.empty((3, wide), np.int32)
+    near, beside = np.empty((3, wide), np.uint32), np.empty((3, wide), np.uint32)
     part, total = np.empty((3, wide), np.float32), np.empty(wide, np.float32)
     for band, columns in enumerate((share0.shape[2], share1.shape[2], share2.shape[2])):
         _columns(columns, left, right, tile_width, near[band], beside[band], part[band])
     soft_lines = np.empty((2, wide * channels), np.float32)
     grid_row = np.empty(max(coarse.shape[1], middle.shape[1]) * channels, np.float32)
-    low, high = np.empty((2, width), np.int32), np.empty((2, width), np.int32)
+    low, high = np.empty((2, width), np.uint32), np.empty((2, width), np.uint32)
     between = np.empty((2, width), np.float32)
     grid_columns(coarse.shape[1], width, low[0], high[0], between[0])
     grid_columns(middle.shape[1], width, low[1], high[1], between[1])
