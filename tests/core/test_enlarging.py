@@ -14,8 +14,8 @@ RNG = np.random.default_rng(5)
 def enlarged(grid: np.ndarray, size: tuple[int, int], part: slice) -> np.ndarray:
     """A part of the columns of all rows, one by one."""
     width, height = size
-    first, second, between = np.empty(width, np.int32), np.empty(width, np.int32), np.empty(width, np.float32)
-    grid_columns(grid.shape[1], width, first, second, between)
+    first, second, between = np.empty(width, np.uint32), np.empty(width, np.uint32), np.empty(width, np.float32)
+    grid_columns(grid.shape[1], False, first, second, between)
     out = np.empty((height, len(first[part]) * grid.shape[2]), np.float32)
     line = np.empty(grid.shape[1] * grid.shape[2], np.float32)
     for y in range(height):

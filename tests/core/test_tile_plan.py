@@ -141,6 +141,18 @@ class RenderTest(unittest.TestCase):
             held = render(plan, sample, size, least=-0.2)
             np.testing.assert_allclose(held, np.maximum(expected, np.float32(-0.2)), atol=2e-5)
 
+    def test_a_run_from_the_first_cells_of_its_grid_round_its_end(self) -> None:
+        # So fine a tile that its second block begins in the first cell; from there on two copies share all of a row.
+        size, over = (1600, 40), (8, 6)
+        sample = RNG.random((size[1] + over[1], size[0] + over[0])).astype(np.float32)
+        shares = np.zeros((4, 2, 40), np.float32)
+        shares[0] = 1
+        shares[0, 0, 2:39], shares[1, 0, 2:39] = 0.25, 0.75
+        shares[:2, 1, 2:39] = 0.5
+        plan = TilePlan(PIECES, (shares,) * 3, np.zeros((2, 40), np.uint8), crisp=False)
+        mask = near(size, over)
+        np.testing.assert_allclose(render(plan, sample, size)[mask], plain_render(plan, sample, size)[mask], atol=2e-5)
+
     def test_beside_nearly_all_of_unit_power_the_rest_counts(self) -> None:
         size, over = (96, 96), (20, 20)
         sample = RNG.standard_normal((size[1] + over[1], size[0] + over[0])).astype(np.float32)

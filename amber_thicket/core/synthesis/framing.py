@@ -54,8 +54,8 @@ def _tell_places(shifts, matrix, unit, top, height, x, y):  # type: ignore[no-un
     """Sample px (x, y) that rows from top on look at, of so many in all. shifts: tile widths they are moved besides,
     on a grid over all of them; unit: px of one."""
     width, columns, half = x.shape[1], shifts.shape[1], np.float32(0.5)
-    near, beside, part = np.empty(width, np.int32), np.empty(width, np.int32), np.empty(width, np.float32)
-    grid_columns(columns, width, near, beside, part)
+    near, beside, part = np.empty(width, np.uint32), np.empty(width, np.uint32), np.empty(width, np.float32)
+    grid_columns(columns, False, near, beside, part)
     line, moved = np.empty(2 * columns, np.float32), np.empty(2 * width, np.float32)
     for row in range(x.shape[0]):
         grid_line(shifts, top + row, height, near, beside, part, line, moved)

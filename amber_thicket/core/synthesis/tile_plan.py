@@ -25,10 +25,12 @@ FEATHER = (16 / 768, 4 / 768, 0.8 / 768)
 # Side of the blocks of a tile that are looked at for more than one piece, and what does not count of a share: less than
 # a step of 16 bits.
 _BLOCK, _NOTHING = 32, np.float32(1e-5)
-# Pixels of a tile to one of its plan from which on it is worth looking for such blocks.
+# Pixels of a tile to one of its plan from which on looking for such blocks costs less than it spares.
 _WORTH = 4
 # What is known of a block that no one piece is known to have to itself.
 _UNSEEN, _SEVERAL = -2, -1
+
+Area = tuple[int, int, int, int]
 
 
 @dataclass(frozen=True)
@@ -102,16 +104,11 @@ def render(plan: TilePlan, sample: Pixels, size: tuple[int, int], *, least: floa
     over_rows(partial(_held_rows, layer.reshape(len(layer), -1), np.float32(least), tile.reshape(height, -1)), height)
     overlap_x, overlap_y = layer.shape[1] - width, layer.shape[0] - height
     if len(plan.pieces) > 1 and (overlap_x or overlap_y):
-        bands = (*softened(layer, float(width)), layer)
         margin = int(np.ceil(4 * FEATHER[0] * width)) + 1
         reach_x, reach_y = min(width, overlap_x + margin), min(height, overlap_y + margin)
-        areas = []
-        if overlap_y:
-            areas.append((0, 0, width, reach_y))
-        if overlap_x:
-            areas.append((0, reach_y if overlap_y else 0, reach_x, height))
-        for area in areas:
-            _mix(plan, bands, tile, area, np.float32(least))
+        across = [(0, 0, width, reach_y)] if overlap_y else []
+        down = [(0, reach_y if overlap_y else 0, reach_x, height)] if overlap_x else []
+        _mix(plan, layer, tile, across + down, np.float32(least))
     return tile[..., 0] if flat else tile
 
 
@@ -124,27 +121,22 @@ def _held_rows(layer, least, out, first, last):  # type: ignore[no-untyped-def]
             to[i] = max(here[i], least)
 
 
-def _mix(
-    plan: TilePlan,
-    bands: tuple[Pixels, Pixels, Pixels],
-    tile: Pixels,
-    area: tuple[int, int, int, int],
-    least: np.float32,
-) -> None:
-    """Fill one rectangle of the tile with the plan's mixture. bands: as softened() gives them, and the layer."""
-    left, top, right, bottom = area
+def _mix(plan: TilePlan, layer: Pixels, tile: Pixels, areas: list[Area], least: np.float32) -> None:
+    """Fill rectangles of the tile, (left, top, right, bottom), with the plan's mixture."""
     height, width = tile.shape[:2]
+    grids = softened(layer, float(width))
     offsets = np.array(plan.pieces, np.int64) * np.array([width, height])
     steeper = np.float32(max(1.0, (width / plan.labels.shape[1]) ** 0.5) if plan.crisp else 1.0)
-    # Below, looking costs what it spares.
     worth = height * width >= _WORTH * plan.shares[-1][0].size
-    alone = np.full(
-        (-(-(bottom - top) // _BLOCK), -(-(right - left) // _BLOCK)), _UNSEEN if worth else _SEVERAL, np.int8
-    )
-    for shares in plan.shares if worth else ():
-        _note_alone(_sole_pieces(shares), (height, width), area, alone)
-    given = (*bands, *plan.shares, steeper, alone, offsets, tile, least, left, right, top)
-    over_rows(partial(_mix_rows, *given), bottom - top, least=16)
+    soles = [_sole_pieces(shares) for shares in plan.shares] if worth else []
+    for area in areas:
+        left, top, right, bottom = area
+        blocks = (-(-(bottom - top) // _BLOCK), -(-(right - left) // _BLOCK))
+        alone = np.full(blocks, _UNSEEN if worth else _SEVERAL, np.int8)
+        for sole in soles:
+            _note_alone(sole, (height, width), area, alone)
+        given = (grids, layer, plan.shares, steeper, alone, offsets, tile, least, area)
+        over_rows(partial(_mix_rows, *given), bottom - top, least=16)
 
 
 @compiled(loose=True)
@@ -193,18 +185,19 @@ def _note_alone(sole, size, area, alone):  # type: ignore[no-untyped-def]
 
 @compiled(loose=True)
 def _share_line(shares, y, size, first, second, part, out):  # type: ignore[no-untyped-def]
-    """The shares of output row y, interpolated from their own grid, which wraps. size: (height, width) of the tile;
-    first, second, part: as _columns() gives them, of the columns wanted."""
+    """Shares of part of output row y, interpolated from their own grid, which wraps. size: (height, width) of the tile;
+    first, second, part: as grid_columns() gives them, of the columns wanted. out: (pieces, as many or more)."""
     pieces, rows, columns = shares.shape
+    count = len(part)
     at_y = (y + np.float32(0.5)) * np.float32(rows) / np.float32(size[0]) - np.float32(0.5)
     y0 = int(np.floor(at_y))
     ty = np.float32(at_y - y0)
     if ty == 0.0 and columns == size[1]:
-        out[:] = shares[:, y0 % rows, first[0] : first[0] + out.shape[1]]
+        out[:, :count] = shares[:, y0 % rows, first[0] : first[0] + count]
         return
     line = np.empty(columns, np.float32)
-    begin, end = first[0], second[out.shape[1] - 1] + 1
-    if begin >= end:
+    begin, end = first[0], second[count - 1] + 1
+    if first[0] > first[count - 1] or second[count - 1] < first[count - 1]:
         begin, end = 0, columns
     for piece in range(pieces):
         upper, lower, to = shares[piece, y0 % rows], shares[piece, (y0 + 1) % rows], out[piece]
@@ -214,39 +207,27 @@ def _share_line(shares, y, size, first, second, part, out):  # type: ignore[no-u
             line[x] = value
             most = max(most, value)
         if most <= 0.0:
-            to[:] = 0.0
+            to[:count] = 0.0
             continue
-        for x in range(len(to)):
+        for x in range(count):
             near = line[first[x]]
             to[x] = near + (line[second[x]] - near) * part[x]
 
 
-@compiled()
-def _columns(columns, left, right, width, first, second, part):  # type: ignore[no-untyped-def]
-    """Between which columns of a share grid each output column lies."""
-    scale = np.float32(columns) / np.float32(width)
-    for x in range(left, right):
-        at = (x + np.float32(0.5)) * scale - np.float32(0.5)
-        x0 = int(np.floor(at))
-        part[x - left] = np.float32(at - x0)
-        first[x - left] = x0 % columns
-        second[x - left] = (x0 + 1) % columns
-
-
 @compiled(loose=True)
-def _sharpened(shares, steeper, total):  # type: ignore[no-untyped-def]
-    """Shares of a line, (pieces, n), that change over from piece to piece in less room. total: (n,) to work in."""
+def _sharpen(shares, steeper, total):  # type: ignore[no-untyped-def]
+    """Lets shares of a line, (pieces, n or more), change over in less room. total: (n,) to work in."""
     total[:] = np.float32(1e-6)
     for piece in range(len(shares)):
         line = shares[piece]
-        for x in range(len(line)):
+        for x in range(len(total)):
             sharp = (line[x] - np.float32(0.5)) * steeper + np.float32(0.5)
             sharp = min(max(sharp, np.float32(0.0)), np.float32(1.0))
             line[x] = sharp
             total[x] += sharp
     for piece in range(len(shares)):
         line = shares[piece]
-        for x in range(len(line)):
+        for x in range(len(total)):
             line[x] /= total[x]
 
 
@@ -283,85 +264,100 @@ def _copy(layer, y, from_x, to, channels, least, tile_width):  # type: ignore[no
 
 
 @compiled()
-def _mix_rows(  # type: ignore[no-untyped-def]
-    coarse, middle, fine, share0, share1, share2, steeper, alone, offsets, tile, least, left, right, top, first, last
+def _add_piece(  # type: ignore[no-untyped-def]
+    to, y, left, offset, soft, middling, crisp, grids, fine, columns, parts, tile_size, work
 ):
+    """Adds one piece to part of a row, from column `left` on. to: values; soft, middling, crisp: its shares there;
+    grids, fine: as softened() gives them, and the layer; columns, parts: between which columns of each grid those of
+    the layer lie."""
     height, width, channels = fine.shape
-    tile_height, tile_width = tile.shape[:2]
-    pieces, wide = share0.shape[0], right - left
-    work = np.empty((3, wide * channels), np.float32)
-    lines = np.empty((3, pieces, wide), np.float32)
-    near, beside = np.empty((3, wide), np.uint32), np.empty((3, wide), np.uint32)
-    part, total = np.empty((3, wide), np.float32), np.empty(wide, np.float32)
-    for band, columns in enumerate((share0.shape[2], share1.shape[2], share2.shape[2])):
-        _columns(columns, left, right, tile_width, near[band], beside[band], part[band])
-    soft_lines = np.empty((2, wide * channels), np.float32)
-    grid_row = np.empty(max(coarse.shape[1], middle.shape[1]) * channels, np.float32)
-    low, high = np.empty((2, width), np.uint32), np.empty((2, width), np.uint32)
-    between = np.empty((2, width), np.float32)
-    grid_columns(coarse.shape[1], width, low[0], high[0], between[0])
-    grid_columns(middle.shape[1], width, low[1], high[1], between[1])
+    start, end = 0, len(soft)
+    while start < end and soft[start] + middling[start] + crisp[start] <= 0.0:
+        start += 1
+    while end > start and soft[end - 1] + middling[end - 1] + crisp[end - 1] <= 0.0:
+        end -= 1
+    sy = y + offset[1]
+    sy -= tile_size[0] if sy >= height else 0
+    # From where the sample ends on, the pixels a tile before.
+    turn = min(max(width - offset[0] - left, start), end)
+    for begin, stop, back in ((start, turn, 0), (turn, end, tile_size[1])):
+        if begin >= stop:
+            continue
+        sx = left + begin + offset[0] - back
+        ends, values = sx + stop - begin, (stop - begin) * channels
+        for band in range(2):
+            near, beside = columns[band, 0, sx:ends], columns[band, 1, sx:ends]
+            grid_line(grids[band], sy, height, near, beside, parts[band, sx:ends], work[3], work[4 + band])
+        _add(
+            to[begin * channels : stop * channels],
+            channels,
+            soft[begin:stop],
+            middling[begin:stop],
+            crisp[begin:stop],
+            work[4, :values],
+            work[5, :values],
+            fine[sy].reshape(width * channels)[sx * channels : ends * channels],
+            work,
+        )
+
+
+@compiled()
+def _mix_rows(grids, fine, shares, steeper, alone, offsets, tile, least, area, first, last):  # type: ignore[no-untyped-def]
+    """Rows first to last of an area. grids, fine: as softened() gives them, and the layer; alone: see _note_alone()."""
+    height, width, channels = fine.shape
+    tile_size = tile.shape[:2]
+    left, top, right, _ = area
+    pieces, wide = shares[0].shape[0], right - left
+    lines, total = np.empty((3, pieces, wide), np.float32), np.empty(wide, np.float32)
+    # Between which columns of its grid each column lies: of the tile in shares, of the sample in its softer bands.
+    columns, parts = np.empty((3, 2, tile_size[1]), np.uint32), np.empty((3, tile_size[1]), np.float32)
+    for band in range(3):
+        grid_columns(shares[band].shape[2], True, columns[band, 0], columns[band, 1], parts[band])
+    soft_columns, soft_parts = np.empty((2, 2, width), np.uint32), np.empty((2, width), np.float32)
+    for band in range(2):
+        grid_columns(grids[band].shape[1], False, soft_columns[band, 0], soft_columns[band, 1], soft_parts[band])
+    work = np.empty((6, width * channels), np.float32)
     for row in range(first, last):
         y, blocks = top + row, alone[row // _BLOCK]
-        whole_line = tile[y].reshape(tile_width * channels)
+        whole_line = tile[y].reshape(tile_size[1] * channels)
         run = 0
         while run < len(blocks):
             # Blocks side by side that one piece has to itself, or that several share.
-            block, one = run, blocks[run]
+            begin, one = left + run * _BLOCK, blocks[run]
             while run < len(blocks) and blocks[run] == one:
                 run += 1
-            at, to = block * _BLOCK, min(run * _BLOCK, wide)
-            line = whole_line[(left + at) * channels : (left + to) * channels]
+            end = min(left + run * _BLOCK, right)
+            line = whole_line[begin * channels : end * channels]
             if one >= 0:
                 sy = y + offsets[one, 1]
-                sy -= tile_height if sy >= height else 0
-                _copy(fine, sy, left + at + offsets[one, 0], line, channels, least, tile_width)
+                sy -= tile_size[0] if sy >= height else 0
+                _copy(fine, sy, begin + offsets[one, 0], line, channels, least, tile_size[1])
                 continue
-            shared = lines[:, :, at:to]
-            _share_line(share0, y, tile.shape, near[0, at:to], beside[0, at:to], part[0, at:to], shared[0])
-            _share_line(share1, y, tile.shape, near[1, at:to], beside[1, at:to], part[1, at:to], shared[1])
-            _share_line(share2, y, tile.shape, near[2, at:to], beside[2, at:to], part[2, at:to], shared[2])
+            for band in range(3):
+                near, beside = columns[band, 0, begin:end], columns[band, 1, begin:end]
+                _share_line(shares[band], y, tile_size, near, beside, parts[band, begin:end], lines[band])
+            count = end - begin
             if steeper > 1.0:
-                _sharpened(shared[2], steeper, total[: to - at])
+                _sharpen(lines[2], steeper, total[:count])
             line[:] = 0.0
             for piece in range(pieces):
-                soft, middling, crisp = shared[0, piece], shared[1, piece], shared[2, piece]
-                start, end = 0, to - at
-                while start < end and soft[start] + middling[start] + crisp[start] <= 0.0:
-                    start += 1
-                while end > start and soft[end - 1] + middling[end - 1] + crisp[end - 1] <= 0.0:
-                    end -= 1
-                sy = y + offsets[piece, 1]
-                sy -= tile_height if sy >= height else 0
-                # From where the sample ends on, the pixels a tile before.
-                turn = min(max(width - offsets[piece, 0] - left - at, start), end)
-                for begin, stop, back in ((start, turn, 0), (turn, end, tile_width)):
-                    if begin >= stop:
-                        continue
-                    sx = left + at + begin + offsets[piece, 0] - back
-                    ends, values = sx + stop - begin, (stop - begin) * channels
-                    for band, grid in enumerate((coarse, middle)):
-                        grid_line(
-                            grid,
-                            sy,
-                            height,
-                            low[band, sx:ends],
-                            high[band, sx:ends],
-                            between[band, sx:ends],
-                            grid_row,
-                            soft_lines[band, :values],
-                        )
-                    _add(
-                        line[begin * channels : stop * channels],
-                        channels,
-                        soft[begin:stop],
-                        middling[begin:stop],
-                        crisp[begin:stop],
-                        soft_lines[0, :values],
-                        soft_lines[1, :values],
-                        fine[sy].reshape(width * channels)[sx * channels : ends * channels],
-                        work,
-                    )
+                soft, middling, crisp = lines[0, piece, :count], lines[1, piece, :count], lines[2, piece, :count]
+                offset = offsets[piece]
+                _add_piece(
+                    line,
+                    y,
+                    begin,
+                    offset,
+                    soft,
+                    middling,
+                    crisp,
+                    grids,
+                    fine,
+                    soft_columns,
+                    soft_parts,
+                    tile_size,
+                    work,
+                )
             for i in range(len(line)):
                 line[i] = max(line[i], least)
 
