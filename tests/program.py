@@ -13,7 +13,7 @@ import urllib.request
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from tests.support import BUSY
+from tests.support import BUSY, limited
 
 ROOT = Path(__file__).parents[1]
 
@@ -55,23 +55,25 @@ class Program:
         return int(self.address.split(":")[2].split("/")[0])
 
     def ask(self, path: str, *, data: Any = None, method: str | None = None, seconds: float = 60.0) -> Answer:
-        """An answer, whatever its status. data: bytes as they are, anything else as JSON. seconds: that it takes at most
-        on a quiet machine."""
+        """An answer, whatever its status. data: bytes as they are, anything else as JSON. Raises AssertionError when it
+        takes more than these seconds on a machine of its own."""
         sent = data if data is None or isinstance(data, bytes) else json.dumps(data).encode()
         kind = {} if data is None or isinstance(data, bytes) else {"Content-Type": "application/json"}
         request = urllib.request.Request(self.address.rstrip("/") + path, data=sent, method=method, headers=kind)
         try:
-            with urllib.request.urlopen(request, timeout=BUSY * seconds) as answer:
+            with limited(seconds), urllib.request.urlopen(request, timeout=BUSY * seconds) as answer:
                 return Answer(answer.status, answer.read(), dict(answer.headers))
         except urllib.error.HTTPError as error:
             with error:
                 return Answer(error.code, error.read(), dict(error.headers))
 
     def end(self, seconds: float = 10.0) -> int:
-        """SIGTERM; the exit code. Raises TimeoutExpired."""
+        """SIGTERM; the exit code. Raises TimeoutExpired, or AssertionError when it takes more than these seconds on a
+        machine of its own."""
         assert self.process
         self.process.terminate()
-        code = self.process.wait(timeout=BUSY * seconds)
+        with limited(seconds):
+            code = self.process.wait(timeout=BUSY * seconds)
         self._close()
         return code
 
@@ -92,8 +94,9 @@ class Program:
 
 
 def run_command(*arguments: str, seconds: float = 60.0, **options: Any) -> subprocess.CompletedProcess[str]:
-    """`amber-thicket …`, run to its end."""
-    return subprocess.run(
-        [sys.executable, "-m", "amber_thicket.cli", *arguments],
-        capture_output=True, text=True, timeout=BUSY * seconds, cwd=ROOT, check=False, **options,
-    )  # fmt: skip
+    """`amber-thicket …`, run to its end, which comes within these seconds on a machine of its own."""
+    with limited(seconds):
+        return subprocess.run(
+            [sys.executable, "-m", "amber_thicket.cli", *arguments],
+            capture_output=True, text=True, timeout=BUSY * seconds, cwd=ROOT, check=False, **options,
+        )  # fmt: skip

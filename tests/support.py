@@ -222,6 +222,17 @@ def within(took: float, seconds: float) -> bool:
     return took < seconds or took < seconds * _busyness()
 
 
+@contextmanager
+def limited(seconds: float) -> Iterator[None]:
+    """What it holds ends within so many seconds on a machine of its own. What it waits for may be waited for BUSY times
+    as long: how busy the machine is, is told after. Raises AssertionError."""
+    began = time.monotonic()
+    yield
+    took = time.monotonic() - began
+    if not within(took, seconds):
+        raise AssertionError(f"it took {took:.1f} s; at most {seconds:g} were given")
+
+
 def _busyness() -> float:
     """How many times as long as on a machine of its own things take now, at least 1: a loop by the clock against the
     same by its processor."""

@@ -26,7 +26,7 @@ from amber_thicket.store.models import Job, using
 from amber_thicket.store.work import StillResult
 from amber_thicket.web.app import create_app
 from amber_thicket.web.config import Config
-from tests.support import BUSY, encoded, photograph, retry
+from tests.support import BUSY, encoded, limited, photograph, retry
 
 
 class JobTest(unittest.TestCase):
@@ -125,7 +125,8 @@ class JobTest(unittest.TestCase):
         for _ in range(5):
             retry(lambda: self.job(job_id)["state"] == "running", 60)
             worker = self.jobs._worker
-            with mock.patch.object(manager, "_STOP_SECONDS", manager._STOP_SECONDS * BUSY):
+            given = manager._STOP_SECONDS
+            with mock.patch.object(manager, "_STOP_SECONDS", given * BUSY), limited(given):
                 self.services.close()
             self.assertEqual(worker.returncode, 0)
             self.start()
@@ -150,7 +151,8 @@ class JobTest(unittest.TestCase):
         self.start()
         self.jobs._command = None
         self.jobs._worker.terminate()
-        self.jobs._worker.wait(10 * BUSY)
+        with limited(10):
+            self.jobs._worker.wait(10 * BUSY)
         self.jobs._worker = None
         job_id = self.pack(self.material(256))
         first = self.job(job_id)["attempt"]

@@ -7,7 +7,6 @@ import signal
 import subprocess
 import sys
 import tempfile
-import time
 import unittest
 import urllib.request
 from pathlib import Path
@@ -17,7 +16,7 @@ import psutil
 from amber_thicket.web.demo_making import DemoMaking
 from amber_thicket.web.events import Events
 from tests.program import ROOT
-from tests.support import BUSY, retry
+from tests.support import BUSY, limited, retry
 
 
 class Listening(Events):
@@ -75,11 +74,8 @@ class DemoMakingTest(unittest.TestCase):
                 one for one in psutil.Process(program.pid).children(recursive=True) if "--make-only" in one.cmdline()
             )
             program.send_signal(signal.SIGTERM)
-            program.wait(20 * BUSY)
+            with limited(20):
+                program.wait(20 * BUSY)
             program.stdout.close()
-            began = time.monotonic()
-            while (
-                maker.is_running() and maker.status() != psutil.STATUS_ZOMBIE and time.monotonic() < began + 10 * BUSY
-            ):
-                time.sleep(0.1)
-            self.assertFalse(maker.is_running() and maker.status() != psutil.STATUS_ZOMBIE)
+            with limited(10):
+                retry(lambda: not maker.is_running() or maker.status() == psutil.STATUS_ZOMBIE, 10)

@@ -19,7 +19,7 @@ import psutil
 from amber_thicket.blocks import loading
 from amber_thicket.jobs.queue import open_queue
 from tests.program import Program, run_command
-from tests.support import BUSY, encoded, photograph, retry, within
+from tests.support import BUSY, encoded, limited, photograph, retry
 
 PHOTO = encoded(photograph("gravel"))
 
@@ -169,11 +169,10 @@ class EndTest(ServedTest):
         self.assertGreaterEqual(len(children), 2, "a worker, and a reader of files")
         with stream(program.port) as line:
             heard(line, "id: ")
-            began = time.monotonic()
-            self.assertEqual(program.end(), 0)
-            self.assertTrue(within(time.monotonic() - began, 5.0))
+            self.assertEqual(program.end(5), 0)
             heard(line, "never")
-        gone, alive = psutil.wait_procs(children, timeout=5 * BUSY)
+        with limited(5):
+            gone, alive = psutil.wait_procs(children, timeout=5 * BUSY)
         self.assertEqual(alive, [])
         program.start()
         row = next(row for row in program.ask("/api/jobs").json if row["id"] == job)
@@ -196,7 +195,8 @@ class EndTest(ServedTest):
             time.sleep(0.2)
             line.sendall(body[10:])
             self.assertIn(" 200 ", heard(line, "\r\n\r\n"))
-        self.assertEqual(program.process.wait(timeout=10 * BUSY), 0)
+        with limited(10):
+            self.assertEqual(program.process.wait(timeout=10 * BUSY), 0)
         program.start()
         kept = program.ask(f"/api/materials/{made['id']}").json
         self.assertEqual(kept["revision"], made["revision"] + 1)
@@ -233,7 +233,8 @@ class EndTest(ServedTest):
         assert program.process
         worker = next(child for child in psutil.Process(program.process.pid).children() if "worker" in child.cmdline())
         program.process.kill()
-        worker.wait(timeout=20 * BUSY)
+        with limited(20):
+            worker.wait(timeout=20 * BUSY)
 
 
 class WatchTest(ServedTest):
