@@ -2,24 +2,25 @@
 
 Source: Heitz & Neyret, "High-performance by-example noise using a histogram-preserving blending operator",
 Proceedings of the ACM on Computer Graphics and Interactive Techniques 1(2), 2018. Values are made Gaussian, mixed with
-weights of unit power, and given their histogram back.
+weights of unit power, and given their histogram back: that of colours, not of each channel by itself (see gaussianize).
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from amber_thicket.core.numeric.compiled import compiled
-from amber_thicket.core.numeric.libraries import cv2, special
+from amber_thicket.core.numeric.libraries import cv2
 from amber_thicket.core.numeric.parallel import over_rows
 from amber_thicket.core.raster import Pixels
+from amber_thicket.core.tile.gaussianize import count_levels, gaussianize, restore
 
-_LEVELS, _COUNTED, _HINTS = 2048, 400_000, 4096
-_TRIES = 80
+_COUNTED, _TRIES = 400_000, 80
 
 
 @dataclass(frozen=True)
@@ -68,20 +69,11 @@ def mix(plan: Mixture, sample: Pixels, size: tuple[int, int]) -> Pixels:
     width, height = size
     flat = sample.ndim == 2
     layer = sample[..., None] if flat else sample
-    counted = _counted(layer, plan.unfit)
-    axes, middle = _axes(counted)
-    turned = np.ascontiguousarray((layer - middle) @ axes, np.float32)
-    tables = [_levels(values) for values in ((counted - middle) @ axes).T]
-    gaussian = np.stack([_looked_up(turned[..., i], table[1], table[0]) for i, table in enumerate(tables)], -1)
+    levels = count_levels(_counted(layer, plan.unfit))
     out = np.empty((height, width, layer.shape[2]), np.float32)
-
-    def rows(first: int, last: int) -> None:
-        _mix_rows(gaussian, plan.centres, out, first, last)
-
-    over_rows(rows, height, least=16)
-    mixed = np.stack([_looked_up(out[..., i], table[0], table[1]) for i, table in enumerate(tables)], -1)
-    found = np.asarray(mixed @ axes.T + middle, np.float32)
-    return np.ascontiguousarray(found[..., 0] if flat else found)
+    over_rows(partial(_mix_rows, gaussianize(layer, levels), plan.centres, out), height, least=16)
+    restore(out, levels)
+    return out[..., 0] if flat else out
 
 
 def _counted(layer: Pixels, unfit: NDArray[np.bool_] | None) -> Pixels:
@@ -91,58 +83,6 @@ def _counted(layer: Pixels, unfit: NDArray[np.bool_] | None) -> Pixels:
         mask = cv2.resize(unfit.astype(np.uint8), (layer.shape[1], layer.shape[0]), interpolation=cv2.INTER_LINEAR)
         every = every[mask.ravel() == 0]
     return every[:: max(1, len(every) // _COUNTED)].astype(np.float64)
-
-
-def _axes(every: Pixels) -> tuple[Pixels, Pixels]:
-    """The directions in which the channels vary on their own, and their mean."""
-    middle = every.mean(axis=0)
-    if every.shape[1] == 1:
-        return np.ones((1, 1), np.float32), middle.astype(np.float32)
-    _, axes = np.linalg.eigh(np.cov((every - middle).T))
-    return axes.astype(np.float32), middle.astype(np.float32)
-
-
-def _levels(values: Pixels) -> tuple[Pixels, Pixels]:
-    """(Gaussian level, value) of evenly spaced shares of all pixels."""
-    shares = (np.arange(_LEVELS) + 0.5) / _LEVELS
-    found = np.quantile(values, shares)
-    # The interpolation needs rising values.
-    found = np.maximum.accumulate(found + np.arange(_LEVELS) * 1e-9)
-    return special.ndtri(shares).astype(np.float32), found.astype(np.float32)
-
-
-def _looked_up(values: Pixels, at: Pixels, there: Pixels) -> Pixels:
-    """Piecewise linear, like numpy.interp, in all threads."""
-    out = np.empty(values.shape, np.float32)
-    # Where in the table to begin looking, for evenly spaced values.
-    low, high = float(at[0]), float(at[-1])
-    first = np.searchsorted(at, np.linspace(low, high, _HINTS), side="right") - 1
-    per_unit = (_HINTS - 1) / max(high - low, 1e-12)
-
-    def rows(start: int, end: int) -> None:
-        _look_up_rows(values, at, there, first, low, per_unit, out, start, end)
-
-    over_rows(rows, values.shape[0], least=16)
-    return out
-
-
-@compiled()
-def _look_up_rows(values, at, there, first, low, per_unit, out, start, end):  # type: ignore[no-untyped-def]
-    last = at.size - 1
-    for y in range(start, end):
-        for x in range(values.shape[1]):
-            value = values[y, x]
-            if value <= at[0]:
-                out[y, x] = there[0]
-            elif value >= at[last]:
-                out[y, x] = there[last]
-            else:
-                k = max(first[int((value - low) * per_unit)], 0)
-                while k + 1 < last and at[k + 1] <= value:
-                    k += 1
-                step = at[k + 1] - at[k]
-                part = (value - at[k]) / step if step > 0 else np.float32(0)
-                out[y, x] = there[k] + (there[k + 1] - there[k]) * part
 
 
 @compiled()

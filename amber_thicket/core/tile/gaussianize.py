@@ -1,0 +1,291 @@
+"""Makes the channels of a layer Gaussian and independent of each other, and gives them their values back.
+
+Source: Rosenblatt, "Remarks on a multivariate transformation", The Annals of Mathematical Statistics 23(3), 1952: the
+first channel by its own distribution, each further one by its distribution given those before it. Mixtures of what is
+made Gaussian so have the colours that were there; with each channel by its own distribution, values that do not go
+together come together (blue in the cracks of brown earth).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amber_thicket.core.numeric.compiled import compiled
+from amber_thicket.core.numeric.libraries import special
+from amber_thicket.core.numeric.parallel import over_rows
+from amber_thicket.core.raster import Pixels
+
+# Levels of the first channel, and evenly spaced places in them where to begin looking.
+_LEVELS, _HINTS = 2048, 4096
+# Levels of further channels: evenly spaced Gaussian ones, from minus this to this.
+_GIVEN_LEVELS, _TAIL = 65, np.float32(3.5)
+# Where means and spreads of further channels are known, given the first; beyond, they stay.
+_MEANS, _MEANS_TO = 49, np.float32(2.8)
+# Where their levels are known besides: of the second given the first, of others given the first and the second.
+_KNOTS, _PAIRED_KNOTS, _KNOTS_TO = 9, 7, np.float32(2.4)
+# Pixels of further channels that are counted, how many a knot needs at least, and what is no spread.
+_COUNTED, _ENOUGH, _NO_SPREAD = 100_000, 100, 1e-6
+
+
+@dataclass(frozen=True)
+class GaussianLevels:
+    """Of C channels. axes: (C, C), columns are the directions in which values vary on their own, the strongest first;
+    middle: (C,) their mean. levels, values: (L,) rising Gaussian levels and values of the first; hints: (n,) where
+    in values to begin looking, for evenly spaced ones. means, spreads: (C − 1, m) of further ones, at evenly spaced
+    levels of the first. second: (k, 1, l) and others: (max(C − 2, 0), k, k, l) what lies at evenly spaced levels of
+    theirs, in spreads from the mean, at evenly spaced levels of the first and the second."""
+
+    axes: Pixels
+    middle: Pixels
+    levels: Pixels
+    values: Pixels
+    hints: NDArray[np.int64]
+    means: Pixels
+    spreads: Pixels
+    second: Pixels
+    others: Pixels
+
+
+def count_levels(counted: Pixels) -> GaussianLevels:
+    """How values become Gaussian. counted: (N, C) float64 pixels."""
+    axes, middle = _axes(counted)
+    turned = ((counted - middle) @ axes).astype(np.float32)
+    shares = (np.arange(_LEVELS) + 0.5) / _LEVELS
+    # Looking up needs rising values.
+    values = np.maximum.accumulate(np.quantile(turned[:, 0], shares) + np.arange(_LEVELS) * 1e-9).astype(np.float32)
+    levels = special.ndtri(shares).astype(np.float32)
+    hints = np.searchsorted(values, np.linspace(values[0], values[-1], _HINTS), side="right") - 1
+    some = turned[:: max(1, len(turned) // _COUNTED)]
+    first = np.interp(some[:, 0], values, levels).astype(np.float32)
+    further = turned.shape[1] - 1
+    means = np.zeros((further, _MEANS), np.float32)
+    spreads = np.ones((further, _MEANS), np.float32)
+    second = np.zeros((_KNOTS, 1, _GIVEN_LEVELS), np.float32)
+    others = np.zeros((max(further - 1, 0), _PAIRED_KNOTS, _PAIRED_KNOTS, _GIVEN_LEVELS), np.float32)
+    beside = np.zeros_like(first)
+    for channel in range(further):
+        means[channel], spreads[channel], rest = _standardize(some[:, channel + 1], first)
+        if channel:
+            others[channel - 1] = _given_levels(rest, first, beside, others.shape[1:3])
+        else:
+            second[:] = _given_levels(rest, first, beside, second.shape[:2])
+            beside = np.empty_like(first)
+            _level_each(rest, first, second, beside)
+    return GaussianLevels(axes, middle, levels, values, hints, means, spreads, second, others)
+
+
+def gaussianize(layer: Pixels, by: GaussianLevels) -> Pixels:
+    """Values as Gaussian levels. layer: (H, W, C) float32; returns the same, of mean 0 and variance 1."""
+    out = np.empty(layer.shape, np.float32)
+    low, high = float(by.values[0]), float(by.values[-1])
+    per_unit = (_HINTS - 1) / max(high - low, 1e-12)
+
+    def rows(first: int, last: int) -> None:
+        _gaussianize_rows(
+            layer, by.axes, by.middle, by.values, by.levels, by.hints, low, per_unit, by.means, by.spreads, by.second,
+            by.others, out, first, last,
+        )  # fmt: skip
+
+    over_rows(rows, len(layer), least=16)
+    return out
+
+
+def restore(gaussian: Pixels, by: GaussianLevels) -> None:
+    """Values of Gaussian levels, in place. gaussian: (H, W, C) float32."""
+    low, high = float(by.levels[0]), float(by.levels[-1])
+    hints = np.searchsorted(by.levels, np.linspace(low, high, _HINTS), side="right") - 1
+    per_unit = (_HINTS - 1) / (high - low)
+
+    def rows(first: int, last: int) -> None:
+        _restore_rows(
+            gaussian, by.axes, by.middle, by.levels, by.values, hints, low, per_unit, by.means, by.spreads, by.second,
+            by.others, first, last,
+        )  # fmt: skip
+
+    over_rows(rows, len(gaussian), least=16)
+
+
+def _axes(every: Pixels) -> tuple[Pixels, Pixels]:
+    """The directions in which the channels vary on their own, the strongest first, and their mean."""
+    middle = every.mean(axis=0).astype(np.float32)
+    if every.shape[1] == 1:
+        return np.ones((1, 1), np.float32), middle
+    _, axes = np.linalg.eigh(np.cov((every - middle).T))
+    return np.ascontiguousarray(axes[:, ::-1], np.float32), middle
+
+
+def _standardize(values: Pixels, first: Pixels) -> tuple[Pixels, Pixels, Pixels]:
+    """Mean and spread given the first channel, at evenly spaced levels of it, and the values in those."""
+    places = np.linspace(-_MEANS_TO, _MEANS_TO, _MEANS)
+    at = np.clip((first + _MEANS_TO) * (_MEANS - 1) / (2 * _MEANS_TO), 0, _MEANS - 1.001)
+    below = at.astype(int)
+    part = at - below
+
+    def gather(what: Pixels) -> Pixels:
+        found: Pixels = np.bincount(below, what * (1 - part), _MEANS) + np.bincount(below + 1, what * part, _MEANS)
+        return found
+
+    weight = gather(np.ones_like(first))
+    known = weight >= min(_ENOUGH / 4, weight.max())
+    weight = np.maximum(weight, 1e-9)
+    mean = np.interp(places, places[known], (gather(values) / weight)[known])
+    off = values - np.interp(first, places, mean)
+    spread = np.interp(places, places[known], np.sqrt(gather(off * off) / weight)[known])
+    spread = np.maximum(spread, _NO_SPREAD)
+    return mean, spread, (off / np.interp(first, places, spread)).astype(np.float32)
+
+
+def _given_levels(values: Pixels, first: Pixels, second: Pixels, knots: tuple[int, ...]) -> Pixels:
+    """What lies at each of the levels of a channel, given those before it. Returns knots + (levels,)."""
+    shares = special.ndtr(np.linspace(-_TAIL, _TAIL, _GIVEN_LEVELS))
+    found = np.empty((*knots, _GIVEN_LEVELS), np.float32)
+    step = float(2 * _KNOTS_TO / (knots[0] - 1))
+    across, down = (np.clip(one, -_KNOTS_TO, _KNOTS_TO) for one in (first, second))
+    for i, at in enumerate(np.linspace(-_KNOTS_TO, _KNOTS_TO, knots[0])):
+        near = _nearest(np.abs(across - at), step)
+        here, beside = values[near], down[near]
+        for j, other in enumerate(np.linspace(-_KNOTS_TO, _KNOTS_TO, knots[1])):
+            some = here[_nearest(np.abs(beside - other), step)] if knots[1] > 1 else here
+            found[i, j] = np.quantile(some, shares)
+    return found
+
+
+def _nearest(distance: Pixels, within: float) -> NDArray[np.bool_] | NDArray[np.intp]:
+    """Which lie within a distance, or the nearest ones where those are too few to count."""
+    near = distance < within
+    if near.sum() >= _ENOUGH or near.all():
+        return near
+    nearest: NDArray[np.intp] = np.argsort(distance)[:_ENOUGH]
+    return nearest
+
+
+@compiled()
+def _between(value, at, there, hints, low, per_unit):  # type: ignore[no-untyped-def]
+    """Piecewise linear, like numpy.interp."""
+    last = at.size - 1
+    if value <= at[0]:
+        return there[0]
+    if value >= at[last]:
+        return there[last]
+    k = max(hints[int((value - low) * per_unit)], 0)
+    while k + 1 < last and at[k + 1] <= value:
+        k += 1
+    step = at[k + 1] - at[k]
+    part = (value - at[k]) / step if step > 0 else np.float32(0)
+    return there[k] + (there[k + 1] - there[k]) * part
+
+
+@compiled()
+def _place(level, to, count):  # type: ignore[no-untyped-def]
+    """Between which of so many evenly spaced places a level lies: the one before it, and the part of the way on."""
+    if count < 2:
+        return 0, np.float32(0)
+    at = (level + to) * np.float32((count - 1) / (2 * to))
+    at = min(max(at, np.float32(0)), np.float32(count - 1.001))
+    return int(at), np.float32(at - int(at))
+
+
+@compiled()
+def _lies_at(table, place, k):  # type: ignore[no-untyped-def]
+    """What lies at one level, between four knots. place: as _place() gives it, of the first and the second channel."""
+    i, s, j, t = place
+    beside = min(j + 1, table.shape[1] - 1)
+    upper = table[i, j, k] + (table[i + 1, j, k] - table[i, j, k]) * s
+    lower = table[i, beside, k] + (table[i + 1, beside, k] - table[i, beside, k]) * s
+    return upper + (lower - upper) * t
+
+
+@compiled()
+def _level(value, table, place):  # type: ignore[no-untyped-def]
+    """The level of a value, in spreads from the mean, between four knots."""
+    low, high = 0, table.shape[2] - 1
+    least, most = _lies_at(table, place, low), _lies_at(table, place, high)
+    if most - least < np.float32(1e-6):
+        return np.float32(0)
+    if value <= least:
+        return -_TAIL
+    if value >= most:
+        return _TAIL
+    while high - low > 1:
+        middle = (low + high) // 2
+        found = _lies_at(table, place, middle)
+        if found <= value:
+            low, least = middle, found
+        else:
+            high, most = middle, found
+    step = np.float32(2 * _TAIL / (table.shape[2] - 1))
+    return -_TAIL + (low + (value - least) / (most - least)) * step
+
+
+@compiled()
+def _level_each(values, first, table, out):  # type: ignore[no-untyped-def]
+    """Levels of the second channel, given those of the first."""
+    for n in range(len(values)):
+        i, s = _place(first[n], _KNOTS_TO, table.shape[0])
+        out[n] = _level(values[n], table, (i, s, 0, np.float32(0)))
+
+
+@compiled()
+def _gaussianize_rows(  # type: ignore[no-untyped-def]
+    layer, axes, middle, values, levels, hints, low, per_unit, means, spreads, second, others, out, first, last
+):
+    channels = layer.shape[2]
+    turned = np.empty(channels, np.float32)
+    for y in range(first, last):
+        for x in range(layer.shape[1]):
+            for c in range(channels):
+                turned[c] = 0.0
+                for d in range(channels):
+                    turned[c] += (layer[y, x, d] - middle[d]) * axes[d, c]
+            level = _between(turned[0], values, levels, hints, low, per_unit)
+            out[y, x, 0] = level
+            if channels == 1:
+                continue
+            m, part = _place(level, _MEANS_TO, means.shape[1])
+            i, s = _place(level, _KNOTS_TO, second.shape[0])
+            for c in range(1, channels):
+                mean = means[c - 1, m] + (means[c - 1, m + 1] - means[c - 1, m]) * part
+                spread = spreads[c - 1, m] + (spreads[c - 1, m + 1] - spreads[c - 1, m]) * part
+                value = (turned[c] - mean) / spread
+                if c == 1:
+                    out[y, x, c] = _level(value, second, (i, s, 0, np.float32(0)))
+                    i, s = _place(level, _KNOTS_TO, others.shape[1])
+                    j, t = _place(out[y, x, 1], _KNOTS_TO, others.shape[2])
+                else:
+                    out[y, x, c] = _level(value, others[c - 2], (i, s, j, t))
+
+
+@compiled()
+def _restore_rows(  # type: ignore[no-untyped-def]
+    gaussian, axes, middle, levels, values, hints, low, per_unit, means, spreads, second, others, first, last
+):
+    channels = gaussian.shape[2]
+    turned = np.empty(channels, np.float32)
+    for y in range(first, last):
+        for x in range(gaussian.shape[1]):
+            level = gaussian[y, x, 0]
+            turned[0] = _between(level, levels, values, hints, low, per_unit)
+            if channels > 1:
+                m, part = _place(level, _MEANS_TO, means.shape[1])
+                i, s = _place(level, _KNOTS_TO, second.shape[0])
+                place = (i, s, 0, np.float32(0))
+                for c in range(1, channels):
+                    k, on = _place(gaussian[y, x, c], _TAIL, second.shape[2])
+                    if c == 1:
+                        before, after = _lies_at(second, place, k), _lies_at(second, place, k + 1)
+                        i, s = _place(level, _KNOTS_TO, others.shape[1])
+                        j, t = _place(gaussian[y, x, 1], _KNOTS_TO, others.shape[2])
+                        place = (i, s, j, t)
+                    else:
+                        before, after = _lies_at(others[c - 2], place, k), _lies_at(others[c - 2], place, k + 1)
+                    mean = means[c - 1, m] + (means[c - 1, m + 1] - means[c - 1, m]) * part
+                    spread = spreads[c - 1, m] + (spreads[c - 1, m + 1] - spreads[c - 1, m]) * part
+                    turned[c] = mean + (before + (after - before) * on) * spread
+            for d in range(channels):
+                value = middle[d]
+                for c in range(channels):
+                    value += turned[c] * axes[d, c]
+                gaussian[y, x, d] = value
