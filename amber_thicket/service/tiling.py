@@ -92,9 +92,20 @@ def _suggested(evaluation: Evaluation, pieces: Pieces) -> Suggestion:
     if whole.changes and abs(fit.stretch - 1) > _STRETCHED:
         told = told or f"Whole repeats would stretch it by {abs(fit.stretch - 1) * 100:.0f} %."
     along = _along_joints(evaluation, pieces, None, told) if told else None
+    cut = _cuts(evaluation, whole.changes, both) if not along and pieces.contrast >= NONE else {}
+    if cut and not both and pieces.contrast < _OFFERED:
+        # Along the other way it is cut anywhere.
+        return replace(whole, reason=f"{whole.reason} {_try_joints(_doubt(pieces))}", sure=False)
     # Cropped to its repeats it may show pieces that did not stand out before.
-    doubtful = pieces.contrast >= NONE and _cuts(evaluation, whole.changes, both).get("pieces") == "yes"
-    return along or replace(whole, sure=not doubtful)
+    return along or replace(whole, sure=cut.get("pieces") != "yes")
+
+
+def _doubt(pieces: Pieces) -> str:
+    return f"Whether it has pieces cannot be told (contrast {pieces.contrast:.1f})"
+
+
+def _try_joints(doubt: str) -> str:
+    return f"{doubt}: if stones come out cut, try joints."
 
 
 def _breaks(evaluation: Evaluation, changes: dict[str, Any], pieces: Pieces, both_ways: bool) -> str:
@@ -229,16 +240,18 @@ def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike, pieces:
         reason += f" Pieces stand out (contrast {pieces.contrast:.1f}): it is laid anew from parts of it, none is cut."
     elif method in ("cut", "regrow") and pieces.contrast >= _OFFERED:
         reason += " The lines that stand out part few pieces, as veins do; if they are joints, try joints."
-    elif method in ("cut", "regrow") and pieces.contrast >= NONE:
-        doubt = f"Whether it has pieces cannot be told (contrast {pieces.contrast:.1f})"
-        cut = _cuts(evaluation, {"tile.join.method": "cut"}) if method == "cut" else {}
+    elif method != "stochastic" and NONE <= pieces.contrast < _OFFERED:
+        doubt = _doubt(pieces)
+        cut = {} if method == "regrow" else _cuts(evaluation, {"tile.join.method": method, "tile.join.whole": True})
         if cut:
             asked = f"{doubt}; a cut would run through {cut['count']} of what may be {cut['shown']}."
+            if method == "strew":
+                asked = f"{doubt}; strewn, {cut['count']} of what may be {cut['shown']} would be cut."
             between = _between(evaluation, pieces, noise, asked)
             if between:
                 return between
         known = not cut
-        reason += f" {doubt}: if stones come out cut, try joints."
+        reason = f"{reason} {_try_joints(doubt)}"
     changes: dict[str, Any] = {} if join.method == method else {"tile.join.method": method}
     if not join.whole and (whole or (method == "strew" and changes)):
         changes["tile.join.whole"] = True

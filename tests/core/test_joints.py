@@ -600,6 +600,41 @@ class SuggestedTest(unittest.TestCase):
         with mock.patch("amber_thicket.service.tiling.broken_by_joins", return_value=told):
             self.assertEqual((suggestion(coir).method, suggestion(coir).sure), ("lattice", False))
 
+    def test_repeats_one_way_want_a_look_where_they_may_cut_pieces_the_other_way(self) -> None:
+        across = np.sin(np.arange(768) * 2 * np.pi / 64)
+        grain = cv2.GaussianBlur(np.random.default_rng(2).standard_normal((768, 768)), (0, 0), 4)
+        furrows = (0.3 + 0.1 * across + 0.03 * grain / grain.std())[..., None].repeat(3, -1)
+        one = evaluation(furrows.astype(np.float32), **size_of(SIDE))
+        pieces = pieces_of_sample(one.with_changes({"tile.join.method": "joints"}))
+        for contrast, count, sure in ((2.3, 1, True), (2.8, 0, True), (2.8, 1, False)):
+            told = {"pieces": "unknown", "count": count, "share": 0.02, "shown": 40}
+            with (
+                self.subTest(contrast=contrast, count=count),
+                mock.patch(
+                    "amber_thicket.service.tiling.pieces_of_sample", return_value=replace(pieces, contrast=contrast)
+                ),
+                mock.patch("amber_thicket.service.tiling.broken_by_joins", return_value=told),
+            ):
+                found = suggestion(one)
+                self.assertIn("repeats across fit", found.reason)
+                self.assertEqual((found.method, found.sure), ("lattice", sure), found.reason)
+                self.assertEqual("if stones come out cut, try joints" in found.reason, not sure)
+
+    def test_what_lies_loose_is_not_strewn_unseen_where_it_may_be_pieces(self) -> None:
+        """Gravel under a grain in which nobody can tell whether it is stones."""
+        grain = cv2.GaussianBlur(np.random.default_rng(5).standard_normal((512, 512)), (0, 0), 1.2)
+        gravel = linear_photograph("gravel") * np.exp(0.2 * grain / grain.std())[..., None]
+        one = evaluation(gravel.astype(np.float32), **size_of(SIDE))
+        found = suggestion(one)
+        self.assertEqual((found.method, found.sure), ("joints", False), found.reason)
+        self.assertIn("strewn, ", found.reason)
+        self.assertEqual(broken_by_joins(one.with_changes(found.changes))["count"], 0)
+        # Where joins between them would cost too much it is strewn, which wants a look as well.
+        with mock.patch("amber_thicket.service.tiling._DEAR", 0.1):
+            found = suggestion(one)
+        self.assertEqual((found.method, found.sure), ("strew", False), found.reason)
+        self.assertIn("if stones come out cut, try joints", found.reason)
+
     def test_not_offered_where_there_are_no_pieces(self) -> None:
         lime = photographed(rig_surface("lime_render", 640, 3))
         found = suggestion(evaluation(lime, **size_of(SIDE)))
