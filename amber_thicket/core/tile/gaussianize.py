@@ -27,7 +27,7 @@ _MEANS, _MEANS_TO = 49, np.float32(2.8)
 # Where their levels are known besides: of the second given the first, of others given the first and the second.
 _KNOTS, _PAIRED_KNOTS, _KNOTS_TO = 9, 7, np.float32(2.4)
 # Pixels of further channels that are counted, how many a knot needs at least, and what is no spread.
-_COUNTED, _ENOUGH, _NO_SPREAD = 100_000, 100, 1e-6
+_COUNTED, _ENOUGH, _NO_SPREAD = 100_000, 100, np.float32(1e-6)
 
 
 @dataclass(frozen=True)
@@ -189,43 +189,63 @@ def _place(level, to, count):  # type: ignore[no-untyped-def]
 
 
 @compiled()
-def _lies_at(table, place, k):  # type: ignore[no-untyped-def]
-    """What lies at one level, between four knots. place: as _place() gives it, of the first and the second channel."""
-    i, s, j, t = place
-    beside = min(j + 1, table.shape[1] - 1)
-    upper = table[i, j, k] + (table[i + 1, j, k] - table[i, j, k]) * s
-    lower = table[i, beside, k] + (table[i + 1, beside, k] - table[i, beside, k]) * s
+def _corners(first, second, table):  # type: ignore[no-untyped-def]
+    """Between which four knots of a table something lies: where their levels begin in it, and the parts of the way
+    on. first, second: levels of the channels before."""
+    i, s = _place(first, _KNOTS_TO, table.shape[0])
+    j, t = _place(second, _KNOTS_TO, table.shape[1])
+    count, wide = table.shape[2], table.shape[1] * table.shape[2]
+    begin, beside = i * wide + j * count, i * wide + min(j + 1, table.shape[1] - 1) * count
+    return begin, begin + wide, beside, beside + wide, s, t
+
+
+@compiled()
+def _lies_at(levels, corners, k):  # type: ignore[no-untyped-def]
+    """What lies at one level, between four knots. levels: those of all knots one after the other."""
+    a, b, c, d, s, t = corners
+    upper = levels[a + k] + (levels[b + k] - levels[a + k]) * s
+    lower = levels[c + k] + (levels[d + k] - levels[c + k]) * s
     return upper + (lower - upper) * t
 
 
 @compiled()
-def _level(value, table, place):  # type: ignore[no-untyped-def]
+def _level(value, levels, corners):  # type: ignore[no-untyped-def]
     """The level of a value, in spreads from the mean, between four knots."""
-    low, high = 0, table.shape[2] - 1
-    least, most = _lies_at(table, place, low), _lies_at(table, place, high)
-    if most - least < np.float32(1e-6):
-        return np.float32(0)
-    if value <= least:
-        return -_TAIL
-    if value >= most:
-        return _TAIL
+    last = _GIVEN_LEVELS - 1
+    # Near where it would lie if the channel were normal: from there in strides twice as long each.
+    low, _ = _place(value, _TAIL, _GIVEN_LEVELS)
+    high, stride = low, 1
+    least = most = _lies_at(levels, corners, low)
+    if least <= value:
+        while most <= value:
+            if high == last:
+                return _TAIL
+            low, least = high, most
+            high, stride = min(high + stride, last), 2 * stride
+            most = _lies_at(levels, corners, high)
+    else:
+        while least > value:
+            if low == 0:
+                return -_TAIL
+            high, most = low, least
+            low, stride = max(low - stride, 0), 2 * stride
+            least = _lies_at(levels, corners, low)
     while high - low > 1:
         middle = (low + high) // 2
-        found = _lies_at(table, place, middle)
+        found = _lies_at(levels, corners, middle)
         if found <= value:
             low, least = middle, found
         else:
             high, most = middle, found
-    step = np.float32(2 * _TAIL / (table.shape[2] - 1))
-    return -_TAIL + (low + (value - least) / (most - least)) * step
+    return -_TAIL + (low + (value - least) / (most - least)) * np.float32(2 * _TAIL / last)
 
 
 @compiled()
 def _level_each(values, first, table, out):  # type: ignore[no-untyped-def]
     """Levels of the second channel, given those of the first."""
+    levels = table.ravel()
     for n in range(len(values)):
-        i, s = _place(first[n], _KNOTS_TO, table.shape[0])
-        out[n] = _level(values[n], table, (i, s, 0, np.float32(0)))
+        out[n] = _level(values[n], levels, _corners(first[n], np.float32(0), table))
 
 
 @compiled()
@@ -234,6 +254,7 @@ def _gaussianize_rows(  # type: ignore[no-untyped-def]
 ):
     channels = layer.shape[2]
     turned = np.empty(channels, np.float32)
+    of_second, of_others = second.ravel(), others.reshape(len(others), -1)
     for y in range(first, last):
         for x in range(layer.shape[1]):
             for c in range(channels):
@@ -245,17 +266,17 @@ def _gaussianize_rows(  # type: ignore[no-untyped-def]
             if channels == 1:
                 continue
             m, part = _place(level, _MEANS_TO, means.shape[1])
-            i, s = _place(level, _KNOTS_TO, second.shape[0])
             for c in range(1, channels):
                 mean = means[c - 1, m] + (means[c - 1, m + 1] - means[c - 1, m]) * part
                 spread = spreads[c - 1, m] + (spreads[c - 1, m + 1] - spreads[c - 1, m]) * part
                 value = (turned[c] - mean) / spread
-                if c == 1:
-                    out[y, x, c] = _level(value, second, (i, s, 0, np.float32(0)))
-                    i, s = _place(level, _KNOTS_TO, others.shape[1])
-                    j, t = _place(out[y, x, 1], _KNOTS_TO, others.shape[2])
+                if spread <= _NO_SPREAD:
+                    out[y, x, c] = 0.0
+                elif c == 1:
+                    out[y, x, c] = _level(value, of_second, _corners(level, np.float32(0), second))
                 else:
-                    out[y, x, c] = _level(value, others[c - 2], (i, s, j, t))
+                    corners = _corners(level, out[y, x, 1], others[c - 2])
+                    out[y, x, c] = _level(value, of_others[c - 2], corners)
 
 
 @compiled()
@@ -264,23 +285,22 @@ def _restore_rows(  # type: ignore[no-untyped-def]
 ):
     channels = gaussian.shape[2]
     turned = np.empty(channels, np.float32)
+    of_second, of_others = second.ravel(), others.reshape(len(others), -1)
     for y in range(first, last):
         for x in range(gaussian.shape[1]):
             level = gaussian[y, x, 0]
             turned[0] = _between(level, levels, values, hints, low, per_unit)
             if channels > 1:
                 m, part = _place(level, _MEANS_TO, means.shape[1])
-                i, s = _place(level, _KNOTS_TO, second.shape[0])
-                place = (i, s, 0, np.float32(0))
                 for c in range(1, channels):
-                    k, on = _place(gaussian[y, x, c], _TAIL, second.shape[2])
+                    k, on = _place(gaussian[y, x, c], _TAIL, _GIVEN_LEVELS)
                     if c == 1:
-                        before, after = _lies_at(second, place, k), _lies_at(second, place, k + 1)
-                        i, s = _place(level, _KNOTS_TO, others.shape[1])
-                        j, t = _place(gaussian[y, x, 1], _KNOTS_TO, others.shape[2])
-                        place = (i, s, j, t)
+                        corners = _corners(level, np.float32(0), second)
+                        before, after = _lies_at(of_second, corners, k), _lies_at(of_second, corners, k + 1)
                     else:
-                        before, after = _lies_at(others[c - 2], place, k), _lies_at(others[c - 2], place, k + 1)
+                        corners = _corners(level, gaussian[y, x, 1], others[c - 2])
+                        other = of_others[c - 2]
+                        before, after = _lies_at(other, corners, k), _lies_at(other, corners, k + 1)
                     mean = means[c - 1, m] + (means[c - 1, m + 1] - means[c - 1, m]) * part
                     spread = spreads[c - 1, m] + (spreads[c - 1, m + 1] - spreads[c - 1, m]) * part
                     turned[c] = mean + (before + (after - before) * on) * spread
