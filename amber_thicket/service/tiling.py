@@ -92,11 +92,11 @@ def _suggested(evaluation: Evaluation, pieces: Pieces) -> Suggestion:
     if whole.changes and abs(fit.stretch - 1) > _STRETCHED:
         told = told or f"Whole repeats would stretch it by {abs(fit.stretch - 1) * 100:.0f} %."
     along = _along_joints(evaluation, pieces, None, told) if told else None
-    cut = _cuts(evaluation, whole.changes, both) if not along and pieces.contrast >= NONE else {}
+    # Cropped to its repeats it may show pieces that did not stand out before; along a way it does not return, it is cut
+    # anywhere.
+    cut = _cuts(evaluation, whole.changes, both) if not along and (pieces.contrast >= NONE or not both) else {}
     if cut and not both and pieces.contrast < _OFFERED:
-        # Along the other way it is cut anywhere.
         return replace(whole, reason=f"{whole.reason} {_try_joints(_doubt(pieces))}", sure=False)
-    # Cropped to its repeats it may show pieces that did not stand out before.
     return along or replace(whole, sure=cut.get("pieces") != "yes")
 
 
@@ -242,7 +242,8 @@ def _without(evaluation: Evaluation, lattice: Lattice, noise: Noiselike, pieces:
         reason += " The lines that stand out part few pieces, as veins do; if they are joints, try joints."
     elif method != "stochastic" and NONE <= pieces.contrast < _OFFERED:
         doubt = _doubt(pieces)
-        cut = {} if method == "regrow" else _cuts(evaluation, {"tile.join.method": method, "tile.join.whole": True})
+        tried = {"tile.join.method": method} | ({"tile.join.whole": True} if method == "strew" else {})
+        cut = {} if method == "regrow" else _cuts(evaluation, tried)
         if cut:
             asked = f"{doubt}; a cut would run through {cut['count']} of what may be {cut['shown']}."
             if method == "strew":

@@ -33,16 +33,15 @@ _COUNTED, _ENOUGH, _NO_SPREAD = 100_000, 100, np.float32(1e-6)
 @dataclass(frozen=True)
 class GaussianLevels:
     """Of C channels. axes: (C, C), columns are the directions in which values vary on their own, the strongest first;
-    middle: (C,) their mean. levels, values: (L,) rising Gaussian levels and values of the first; hints: (n,) where
-    in values to begin looking, for evenly spaced ones. means, spreads: (C − 1, m) of further ones, at evenly spaced
-    levels of the first. second: (k, 1, l) and others: (max(C − 2, 0), k, k, l) what lies at evenly spaced levels of
-    theirs, in spreads from the mean, at evenly spaced levels of the first and the second."""
+    middle: (C,) their mean. levels, values: (L,) rising Gaussian levels and values of the first. means, spreads:
+    (C − 1, m) of further ones, at evenly spaced levels of the first. second: (k, 1, l) and others:
+    (max(C − 2, 0), k, k, l) what lies at evenly spaced levels of theirs, in spreads from the mean, at evenly spaced
+    levels of the first and the second."""
 
     axes: Pixels
     middle: Pixels
     levels: Pixels
     values: Pixels
-    hints: NDArray[np.int64]
     means: Pixels
     spreads: Pixels
     second: Pixels
@@ -57,7 +56,6 @@ def count_levels(counted: Pixels) -> GaussianLevels:
     # Looking up needs rising values.
     values = np.maximum.accumulate(np.quantile(turned[:, 0], shares) + np.arange(_LEVELS) * 1e-9).astype(np.float32)
     levels = special.ndtri(shares).astype(np.float32)
-    hints = np.searchsorted(values, np.linspace(values[0], values[-1], _HINTS), side="right") - 1
     some = turned[:: max(1, len(turned) // _COUNTED)]
     first = np.interp(some[:, 0], values, levels).astype(np.float32)
     further = turned.shape[1] - 1
@@ -74,19 +72,18 @@ def count_levels(counted: Pixels) -> GaussianLevels:
             second[:] = _given_levels(rest, first, beside, second.shape[:2])
             beside = np.empty_like(first)
             _level_each(rest, first, second, beside)
-    return GaussianLevels(axes, middle, levels, values, hints, means, spreads, second, others)
+    return GaussianLevels(axes, middle, levels, values, means, spreads, second, others)
 
 
 def gaussianize(layer: Pixels, by: GaussianLevels) -> Pixels:
     """Values as Gaussian levels. layer: (H, W, C) float32; returns the same, of mean 0 and variance 1."""
     out = np.empty(layer.shape, np.float32)
-    low, high = float(by.values[0]), float(by.values[-1])
-    per_unit = (_HINTS - 1) / max(high - low, 1e-12)
+    hints = _hints(by.values)
 
     def rows(first: int, last: int) -> None:
         _gaussianize_rows(
-            layer, by.axes, by.middle, by.values, by.levels, by.hints, low, per_unit, by.means, by.spreads, by.second,
-            by.others, out, first, last,
+            layer, by.axes, by.middle, by.values, by.levels, hints, by.means, by.spreads, by.second, by.others, out,
+            first, last,
         )  # fmt: skip
 
     over_rows(rows, len(layer), least=16)
@@ -95,17 +92,20 @@ def gaussianize(layer: Pixels, by: GaussianLevels) -> Pixels:
 
 def restore(gaussian: Pixels, by: GaussianLevels) -> None:
     """Values of Gaussian levels, in place. gaussian: (H, W, C) float32."""
-    low, high = float(by.levels[0]), float(by.levels[-1])
-    hints = np.searchsorted(by.levels, np.linspace(low, high, _HINTS), side="right") - 1
-    per_unit = (_HINTS - 1) / (high - low)
+    hints = _hints(by.levels)
 
     def rows(first: int, last: int) -> None:
         _restore_rows(
-            gaussian, by.axes, by.middle, by.levels, by.values, hints, low, per_unit, by.means, by.spreads, by.second,
-            by.others, first, last,
+            gaussian, by.axes, by.middle, by.levels, by.values, hints, by.means, by.spreads, by.second, by.others,
+            first, last,
         )  # fmt: skip
 
     over_rows(rows, len(gaussian), least=16)
+
+
+def _hints(at: Pixels) -> NDArray[np.int64]:
+    """(n,) where in a rising table to begin looking, for values evenly spaced over it."""
+    return np.searchsorted(at, np.linspace(at[0], at[-1], _HINTS), side="right") - 1
 
 
 def _axes(every: Pixels) -> tuple[Pixels, Pixels]:
@@ -163,14 +163,14 @@ def _nearest(distance: Pixels, within: float) -> NDArray[np.bool_] | NDArray[np.
 
 
 @compiled()
-def _between(value, at, there, hints, low, per_unit):  # type: ignore[no-untyped-def]
-    """Piecewise linear, like numpy.interp."""
+def _between(value, at, there, hints):  # type: ignore[no-untyped-def]
+    """Piecewise linear, like numpy.interp. hints: as _hints() gives them."""
     last = at.size - 1
     if value <= at[0]:
         return there[0]
     if value >= at[last]:
         return there[last]
-    k = max(hints[int((value - low) * per_unit)], 0)
+    k = max(hints[int((value - at[0]) * ((len(hints) - 1) / (at[last] - at[0])))], 0)
     while k + 1 < last and at[k + 1] <= value:
         k += 1
     step = at[k + 1] - at[k]
@@ -186,6 +186,11 @@ def _place(level, to, count):  # type: ignore[no-untyped-def]
     at = (level + to) * np.float32((count - 1) / (2 * to))
     at = min(max(at, np.float32(0)), np.float32(count - 1.001))
     return int(at), np.float32(at - int(at))
+
+
+@compiled()
+def _on_the_way(table, k, part):  # type: ignore[no-untyped-def]
+    return table[k] + (table[k + 1] - table[k]) * part
 
 
 @compiled()
@@ -250,7 +255,7 @@ def _level_each(values, first, table, out):  # type: ignore[no-untyped-def]
 
 @compiled()
 def _gaussianize_rows(  # type: ignore[no-untyped-def]
-    layer, axes, middle, values, levels, hints, low, per_unit, means, spreads, second, others, out, first, last
+    layer, axes, middle, values, levels, hints, means, spreads, second, others, out, first, last
 ):
     channels = layer.shape[2]
     turned = np.empty(channels, np.float32)
@@ -261,14 +266,13 @@ def _gaussianize_rows(  # type: ignore[no-untyped-def]
                 turned[c] = 0.0
                 for d in range(channels):
                     turned[c] += (layer[y, x, d] - middle[d]) * axes[d, c]
-            level = _between(turned[0], values, levels, hints, low, per_unit)
+            level = _between(turned[0], values, levels, hints)
             out[y, x, 0] = level
             if channels == 1:
                 continue
             m, part = _place(level, _MEANS_TO, means.shape[1])
             for c in range(1, channels):
-                mean = means[c - 1, m] + (means[c - 1, m + 1] - means[c - 1, m]) * part
-                spread = spreads[c - 1, m] + (spreads[c - 1, m + 1] - spreads[c - 1, m]) * part
+                mean, spread = _on_the_way(means[c - 1], m, part), _on_the_way(spreads[c - 1], m, part)
                 value = (turned[c] - mean) / spread
                 if spread <= _NO_SPREAD:
                     out[y, x, c] = 0.0
@@ -281,7 +285,7 @@ def _gaussianize_rows(  # type: ignore[no-untyped-def]
 
 @compiled()
 def _restore_rows(  # type: ignore[no-untyped-def]
-    gaussian, axes, middle, levels, values, hints, low, per_unit, means, spreads, second, others, first, last
+    gaussian, axes, middle, levels, values, hints, means, spreads, second, others, first, last
 ):
     channels = gaussian.shape[2]
     turned = np.empty(channels, np.float32)
@@ -289,7 +293,7 @@ def _restore_rows(  # type: ignore[no-untyped-def]
     for y in range(first, last):
         for x in range(gaussian.shape[1]):
             level = gaussian[y, x, 0]
-            turned[0] = _between(level, levels, values, hints, low, per_unit)
+            turned[0] = _between(level, levels, values, hints)
             if channels > 1:
                 m, part = _place(level, _MEANS_TO, means.shape[1])
                 for c in range(1, channels):
@@ -301,8 +305,7 @@ def _restore_rows(  # type: ignore[no-untyped-def]
                         corners = _corners(level, gaussian[y, x, 1], others[c - 2])
                         other = of_others[c - 2]
                         before, after = _lies_at(other, corners, k), _lies_at(other, corners, k + 1)
-                    mean = means[c - 1, m] + (means[c - 1, m + 1] - means[c - 1, m]) * part
-                    spread = spreads[c - 1, m] + (spreads[c - 1, m + 1] - spreads[c - 1, m]) * part
+                    mean, spread = _on_the_way(means[c - 1], m, part), _on_the_way(spreads[c - 1], m, part)
                     turned[c] = mean + (before + (after - before) * on) * spread
             for d in range(channels):
                 value = middle[d]
